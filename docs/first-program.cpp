@@ -1,0 +1,1 @@
+int first_program_placeholder = 0;

@@ -1,0 +1,51 @@
+// The parts of a scene ready for rays: meshes, the ray accelerator over them, and surface points at hits. Immutable once built.
+#pragma once
+#include <embree3/rtcore.h>
+
+#include <memory>
+#include <vector>
+
+#include "geometry/mesh.h"
+
+namespace vemtra::geometry {
+
+/// A surface point. Directions are unit vectors in world space; `normal_geometric` and `normal` point to the mesh's outer side.
+struct Surface {
+    V3f position, normal_geometric, normal;
+    V2f uv{0.f};
+    V3f color{1.f};
+    float uv_per_metre = 0.f;  ///< UV length per world length, for footprints
+};
+
+class Geometry {
+public:
+    /// Builds the accelerator. `meshes` may be empty. Above four million triangles the compact form is used.
+    Geometry(std::vector<std::shared_ptr<const Mesh>> meshes, Progress* progress = nullptr);
+    ~Geometry();
+    Geometry(const Geometry&) = delete;
+    Geometry& operator=(const Geometry&) = delete;
+
+    const std::vector<std::shared_ptr<const Mesh>>& meshes() const { return meshes_; }
+    const Box3f& bounds() const { return bounds_; }
+    size_t triangles() const { return triangles_; }
+    RTCScene scene() const { return scene_; }
+
+    Surface surface(uint32_t mesh, uint32_t triangle, float u, float v) const;
+
+private:
+    std::vector<std::shared_ptr<const Mesh>> meshes_;
+    Box3f bounds_;
+    size_t triangles_ = 0;
+    RTCScene scene_ = nullptr;
+};
+
+/// The device that all accelerators share; made at first use.
+RTCDevice embree_device();
+/// Bytes that Embree holds at the moment.
+size_t embree_memory();
+
+/// Moves a ray's origin off the surface so that it cannot hit it again, whatever the scale (Waechter and Binder 2019, "A Fast and Robust
+/// Method for Avoiding Self-Intersection"). `normal` is the geometric one on the side that the ray leaves to.
+V3f offset_origin(const V3f& p, const V3f& normal);
+
+}  // namespace vemtra::geometry

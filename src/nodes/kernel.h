@@ -1,0 +1,73 @@
+// What a kernel sees. This header is compiled once per instruction set (docs/decisions/0003), so it must stay free of the standard
+// library: an inline function of it, built for AVX-512, could be linked into code that runs on a processor without it.
+#pragma once
+#include <cstdint>
+
+namespace vemtra::nodes {
+
+/// Texture lookups, given to kernels by the texture floor.
+class TextureLookup {
+public:
+    virtual ~TextureLookup() = default;
+    /// Reads `n` points of the image `handle` at (u, v), filtered over `width` (in UV units), into out[0..components-1][n].
+    virtual void sample(int handle, int n, const float* u, const float* v, const float* width, float* const* out, int components) const = 0;
+};
+
+/// Values derived from the form of the asset at the points of a batch, given by the geometry floor.
+class FieldLookup {
+public:
+    virtual ~FieldLookup() = default;
+    virtual void sample(int field, int n, const uint32_t* part, const uint32_t* triangle, const float* bary_u, const float* bary_v, float* out) const = 0;
+};
+
+/// Surface points, structure of arrays; every array has at least `n` elements, directions are unit vectors.
+struct PointBatch {
+    int n = 0;
+    const float* position_object[3] = {};  ///< metres
+    const float* normal_object[3] = {};
+    const float* uv[2] = {};
+    const float* uv_width = nullptr;       ///< footprint of the ray in UV units
+    const float* color[3] = {};            ///< vertex colour, linear; white where the mesh has none
+    const uint32_t* part = nullptr;
+    const uint32_t* triangle = nullptr;
+    const float* bary[2] = {};
+    const TextureLookup* textures = nullptr;
+    const FieldLookup* fields = nullptr;
+};
+
+/// Kernels work in pieces of at most this many points.
+inline constexpr int max_batch = 1024;
+
+struct KernelArgs {
+    int n;
+    int components;          ///< of the output
+    const float* const* in;  ///< component arrays of the varying ports, in port order, one after the other
+    float* const* out;
+    const float* uniform;    ///< values of the uniform number ports, in port order
+    int resource;            ///< handle of the image or field that the node asked for, else -1
+    const PointBatch* points;
+};
+
+using Kernel = void (*)(const KernelArgs&);
+
+#ifndef VEMTRA_ISA
+#define VEMTRA_ISA avx2
+#endif
+
+namespace VEMTRA_ISA {
+inline __attribute__((always_inline)) float min_of(float a, float b) { return a < b ? a : b; }
+inline __attribute__((always_inline)) float max_of(float a, float b) { return a > b ? a : b; }
+inline __attribute__((always_inline)) float clamp(float x, float low, float high) { return min_of(max_of(x, low), high); }
+inline __attribute__((always_inline)) int floor_to_int(float x) {
+    const int i = int(x);
+    return i - int(x < float(i));
+}
+}  // namespace VEMTRA_ISA
+
+/// Declares a kernel in both builds; the description picks the pair with VEMTRA_PAIR.
+#define VEMTRA_DECLARE_KERNEL(name)                     \
+    namespace avx2 { void name(const KernelArgs&); }    \
+    namespace avx512 { void name(const KernelArgs&); }
+#define VEMTRA_PAIR(name) KernelPair{avx2::name, avx512::name}
+
+}  // namespace vemtra::nodes

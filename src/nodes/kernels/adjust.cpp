@@ -1,0 +1,83 @@
+// Moving values to where they are wanted: remap, range (MaterialX 1.39; neither clamps unless asked), and levels, which is range with
+// the clamp always on, for masks.
+#include "nodes/kernel.h"
+
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+void remap(const KernelArgs& k) {
+    const int c3 = k.components;
+    for (int c = 0; c < c3; ++c) {
+        const float *__restrict x = k.in[c], *__restrict a = k.in[c3 + c], *__restrict b = k.in[2 * c3 + c], *__restrict p = k.in[3 * c3 + c],
+                    *__restrict q = k.in[4 * c3 + c];
+        float* __restrict out = k.out[c];
+        for (int i = 0; i < k.n; ++i) out[i] = p[i] + (x[i] - a[i]) * (q[i] - p[i]) / (b[i] - a[i]);
+    }
+}
+
+static void range_with(const KernelArgs& k, bool clamped) {
+    const int c3 = k.components;
+    for (int c = 0; c < c3; ++c) {
+        const float *__restrict x = k.in[c], *__restrict a = k.in[c3 + c], *__restrict b = k.in[2 * c3 + c], *__restrict g = k.in[3 * c3 + c],
+                    *__restrict p = k.in[4 * c3 + c], *__restrict q = k.in[5 * c3 + c];
+        float* __restrict out = k.out[c];
+        bool straight = true;
+        for (int i = 0; i < k.n; ++i) {
+            const float width = b[i] - a[i];
+            // Ends that coincide are a hard threshold.
+            const float t = width == 0.f ? (x[i] >= a[i] ? 1.f : 0.f) : (x[i] - a[i]) / width;
+            out[i] = t;
+            straight &= g[i] == 1.f;
+        }
+        if (clamped)
+            for (int i = 0; i < k.n; ++i) out[i] = clamp(out[i], 0.f, 1.f);
+        if (!straight)
+            for (int i = 0; i < k.n; ++i) {
+                const float t = out[i], r = __builtin_powf(t < 0.f ? -t : t, 1.f / max_of(g[i], 1e-4f));
+                out[i] = t < 0.f ? -r : r;
+            }
+        for (int i = 0; i < k.n; ++i) {
+            const float r = out[i] * (q[i] - p[i]) + p[i];
+            out[i] = clamped ? clamp(r, min_of(p[i], q[i]), max_of(p[i], q[i])) : r;
+        }
+    }
+}
+void range(const KernelArgs& k) { range_with(k, k.uniform[0] != 0.f); }
+void levels(const KernelArgs& k) { range_with(k, true); }
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(remap)
+VEMTRA_DECLARE_KERNEL(range)
+VEMTRA_DECLARE_KERNEL(levels)
+
+void describe_adjust(std::vector<NodeDescription>& list) {
+    const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
+    auto port = [](const char* name, const char* help, float value) { return Port{.name = name, .help = help, .same_as_output = true, .value = value}; };
+    const std::vector<Port> ends{port("in", "What is adjusted.", 0.f), port("inlow", "This value becomes outlow.", 0.f),
+                                 port("inhigh", "This value becomes outhigh.", 1.f)};
+    Port gamma = port("gamma", "Bends the middle: above 1 lifts it.", 1.f);
+    gamma.low = .1f;
+    gamma.high = 4.f;
+    const Port out_low = port("outlow", "Lower end of the result.", 0.f), out_high = port("outhigh", "Upper end of the result.", 1.f);
+    std::vector<Port> all = ends;
+    all.insert(all.end(), {gamma, out_low, out_high});
+    list.push_back({.kind = "levels", .title = "Levels", .group = "adjust",
+                    .help = "Cuts a value to black below inlow and white above inhigh, and bends what is between.", .types = any, .ports = all,
+                    .kernel = VEMTRA_PAIR(levels)});
+    std::vector<Port> with_clamp = all;
+    with_clamp.push_back({.name = "doclamp", .help = "Keep the result between the two ends.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}});
+    list.push_back({.kind = "range", .title = "Range", .group = "adjust", .help = "Moves one range of values onto another, with gamma.",
+                    .standard = "MaterialX 1.39 range", .types = any, .ports = with_clamp, .kernel = VEMTRA_PAIR(range)});
+    std::vector<Port> plain = ends;
+    plain.insert(plain.end(), {out_low, out_high});
+    list.push_back({.kind = "remap", .title = "Remap", .group = "adjust", .help = "Moves one range of values onto another in a straight line.",
+                    .standard = "MaterialX 1.39 remap", .types = any, .ports = plain, .kernel = VEMTRA_PAIR(remap)});
+}
+#endif
+}  // namespace vemtra::nodes

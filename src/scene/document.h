@@ -1,0 +1,41 @@
+// The open document: the present snapshot, and the ones before and after it. Undo is exact by construction: it returns the very
+// snapshot that was there (docs/decisions/0002).
+#pragma once
+#include <functional>
+
+#include "scene/scene.h"
+
+namespace vemtra::scene {
+
+class Document {
+public:
+    explicit Document(Scene scene = {});
+
+    const Snapshot& now() const { return now_; }
+
+    /// Applies `change` to a copy and makes that the present. An edit with the same non-empty `merge_key` as the last one becomes one
+    /// step with it (a drag). An edit that changes nothing leaves no step.
+    void edit(const std::string& label, const std::function<void(Scene&)>& change, const std::string& merge_key = {});
+    void end_merge() { merge_key_.clear(); }  ///< the hand has let go
+
+    bool can_undo() const { return !past_.empty(); }
+    bool can_redo() const { return !future_.empty(); }
+    std::string undo_label() const { return past_.empty() ? "" : past_.back().label; }
+    std::string redo_label() const { return future_.empty() ? "" : future_.back().label; }
+    void undo();
+    void redo();
+
+    void mark_saved() { saved_ = now_; merge_key_.clear(); }
+    bool unsaved() const { return saved_ != now_; }
+
+private:
+    struct Step {
+        std::string label;
+        Snapshot snapshot;
+    };
+    Snapshot now_, saved_;
+    std::vector<Step> past_, future_;
+    std::string merge_key_;
+};
+
+}  // namespace vemtra::scene

@@ -1,0 +1,190 @@
+#include "scene/edits.h"
+
+#include <set>
+
+namespace vemtra::scene {
+namespace {
+
+std::string fresh(const std::set<std::string>& taken, const std::string& stem) {
+    if (!taken.count(stem)) return stem;
+    for (int n = 2;; ++n)
+        if (std::string id = stem + "-" + std::to_string(n); !taken.count(id)) return id;
+}
+
+std::set<std::string> ids(const BuildUp& b) {
+    std::set<std::string> taken;
+    for (const Node& n : b.commons) taken.insert(n.id);
+    for (const Layer& l : b.layers) {
+        taken.insert(l.id);
+        for (const Node& n : l.nodes) taken.insert(n.id);
+    }
+    return taken;
+}
+
+}  // namespace
+
+std::string fresh_id(const BuildUp& build_up, const std::string& stem) { return fresh(ids(build_up), stem); }
+std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem) { return fresh({taken.begin(), taken.end()}, stem); }
+
+std::string stem_of(const std::string& name) {
+    std::string stem;
+    for (unsigned char c : name) {
+        if (c >= 0x80 || std::isalnum(c)) stem += char(std::tolower(c));
+        else if (!stem.empty() && stem.back() != '-') stem += '-';
+    }
+    while (!stem.empty() && stem.back() == '-') stem.pop_back();
+    return stem.empty() ? "item" : stem;
+}
+
+std::string add_layer(BuildUp& b, const std::string& name, const std::string& above) {
+    Layer layer;
+    layer.id = fresh_id(b, stem_of(name));
+    layer.name = name;
+    auto at = b.layers.end();
+    if (!above.empty())
+        for (auto it = b.layers.begin(); it != b.layers.end(); ++it)
+            if (it->id == above) at = it + 1;
+    const std::string id = layer.id;
+    b.layers.insert(at, std::move(layer));
+    return id;
+}
+
+void remove_layer(BuildUp& b, const std::string& layer_id) {
+    if (b.layers.size() < 2) return;
+    for (auto it = b.layers.begin(); it != b.layers.end(); ++it) {
+        if (it->id != layer_id) continue;
+        Layer removed = std::move(*it);
+        b.layers.erase(it);
+        // Nodes that something else still reads are kept, with all that they need themselves.
+        std::set<std::string> needed;
+        for_each_input(b, [&](Input& i) { needed.insert(i.from); });
+        for (bool grew = true; grew;) {
+            grew = false;
+            for (const Node& n : removed.nodes)
+                if (needed.count(n.id))
+                    for (const auto& [name, input] : n.inputs) grew |= needed.insert(input.from).second;
+        }
+        for (Node& n : removed.nodes)
+            if (needed.count(n.id)) b.commons.push_back(std::move(n));
+        return;
+    }
+}
+
+std::string duplicate_layer(BuildUp& b, const std::string& layer_id) {
+    const Layer* source = find(b.layers, layer_id);
+    if (!source) return {};
+    Layer copy = *source;
+    copy.name += " copy";
+    copy.id = fresh_id(b, stem_of(copy.name));
+    std::map<std::string, std::string> renamed;
+    std::set<std::string> taken = ids(b);
+    for (Node& n : copy.nodes) {
+        const std::string id = fresh(taken, n.id);
+        taken.insert(id);
+        renamed[n.id] = id;
+        n.id = id;
+    }
+    auto follow = [&](Input& i) {
+        if (auto it = renamed.find(i.from); it != renamed.end()) i.from = it->second;
+    };
+    follow(copy.gate.mask);
+    for (auto& [name, input] : copy.surface) follow(input);
+    for (Node& n : copy.nodes)
+        for (auto& [name, input] : n.inputs) follow(input);
+    const std::string id = copy.id;
+    b.layers.insert(b.layers.begin() + (source - b.layers.data()) + 1, std::move(copy));
+    return id;
+}
+
+void move_layer(BuildUp& b, const std::string& layer_id, int to_index) {
+    for (size_t i = 0; i < b.layers.size(); ++i) {
+        if (b.layers[i].id != layer_id) continue;
+        const size_t to = size_t(std::clamp(to_index, 0, int(b.layers.size()) - 1));
+        Layer moved = std::move(b.layers[i]);
+        b.layers.erase(b.layers.begin() + long(i));
+        b.layers.insert(b.layers.begin() + long(to), std::move(moved));
+        return;
+    }
+}
+
+std::string add_node(BuildUp& b, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name) {
+    Node n;
+    n.id = fresh_id(b, stem_of(name));
+    n.kind = kind;
+    n.type = type;
+    n.name = name;
+    const std::string id = n.id;
+    Layer* layer = find(b.layers, layer_id);
+    (layer ? layer->nodes : b.commons).push_back(std::move(n));
+    return id;
+}
+
+void remove_node(BuildUp& b, const std::string& node_id) {
+    auto drop = [&](std::vector<Node>& nodes) { std::erase_if(nodes, [&](const Node& n) { return n.id == node_id; }); };
+    drop(b.commons);
+    for (Layer& l : b.layers) drop(l.nodes);
+    for_each_input(b, [&](Input& i) {
+        if (i.from == node_id) i.from.clear();
+    });
+}
+
+Node* node(BuildUp& b, const std::string& node_id) { return const_cast<Node*>(find_node(b, node_id).node); }
+
+bool would_circle(const BuildUp& b, const std::string& from_node, const std::string& to_node) {
+    std::vector<std::string> open{from_node};
+    std::set<std::string> seen;
+    while (!open.empty()) {
+        const std::string id = open.back();
+        open.pop_back();
+        if (id == to_node) return true;
+        if (!seen.insert(id).second) continue;
+        if (const Node* n = find_node(b, id).node)
+            for (const auto& [name, input] : n->inputs)
+                if (!input.from.empty()) open.push_back(input.from);
+    }
+    return false;
+}
+
+BuildUp default_build_up(const std::string& id, const std::string& name) {
+    BuildUp b;
+    b.id = id;
+    b.name = name;
+    add_layer(b, "Base");
+    b.layers[0].surface["base_color"] = {Value{V3f(.5f, .5f, .5f)}, {}};
+    b.layers[0].surface["specular_roughness"] = {Value{.45f}, {}};
+    return b;
+}
+
+Rig default_rig() {
+    Rig rig;
+    rig.id = "bench";
+    rig.name = "Bench";
+    rig.environment.tint = V3f(.55f, .6f, .66f);
+    rig.environment.seen = false;
+    Light key;
+    key.id = "key";
+    key.name = "Key";
+    key.position = V3f(1.6f, 2.2f, 1.8f);
+    key.size = V2f(1.2f, 1.2f);
+    key.intensity = 9.f;
+    rig.lights.push_back(key);
+    LightGroup environment, keys;
+    environment.name = "environment";
+    keys.name = "key";
+    rig.groups = {environment, keys};
+    return rig;
+}
+
+void frame(Camera& camera, const Box3f& box, float aspect) {
+    if (box.isEmpty()) return;
+    V3f direction = camera.position - camera.target;
+    if (direction.length() < 1e-6f) direction = V3f(.5f, .35f, 1.f);
+    direction.normalize();
+    const float radius = std::max(1e-4f, box.size().length() * .5f);
+    const float half_width = 18.f / camera.focal_length;
+    const float half_angle = std::atan(half_width * std::min(1.f, 1.f / std::max(aspect, 1e-3f)));
+    camera.target = box.center();
+    camera.position = camera.target + direction * (radius / std::sin(half_angle) * 1.02f);
+}
+
+}  // namespace vemtra::scene

@@ -1,0 +1,47 @@
+// Edits of a Scene that more than one place of the interface makes, or that must keep several fields in agreement.
+// All of them take ids; an id that does not exist makes the edit do nothing.
+#pragma once
+#include "scene/scene.h"
+
+namespace vemtra::scene {
+
+/// An id that is not taken yet in the build-up (layers and nodes share no names), made from a readable stem: "rust", "rust-2", ...
+std::string fresh_id(const BuildUp& build_up, const std::string& stem);
+std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem);
+/// "Sea-green enamel" -> "sea-green-enamel"
+std::string stem_of(const std::string& name);
+
+/// Adds above `above` (empty: outermost). Returns the new layer's id.
+std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {});
+void remove_layer(BuildUp& build_up, const std::string& layer_id);  ///< the last layer stays; nodes that others use move to commons
+std::string duplicate_layer(BuildUp& build_up, const std::string& layer_id);
+void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index);
+
+/// Adds to the layer's lane, or to commons where `layer_id` is empty. Returns the new node's id.
+std::string add_node(BuildUp& build_up, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name);
+void remove_node(BuildUp& build_up, const std::string& node_id);  ///< what it fed falls back to the literals
+Node* node(BuildUp& build_up, const std::string& node_id);
+
+/// True where `to_node` taking its input from `from_node` would make a circle.
+bool would_circle(const BuildUp& build_up, const std::string& from_node, const std::string& to_node);
+
+/// Every input of the build-up that a node feeds, to look at or to change: calls f(Input&).
+template <class F>
+void for_each_input(BuildUp& build_up, F&& f) {
+    for (Node& n : build_up.commons)
+        for (auto& [name, input] : n.inputs) f(input);
+    for (Layer& layer : build_up.layers) {
+        f(layer.gate.mask);
+        for (auto& [name, input] : layer.surface) f(input);
+        for (Node& n : layer.nodes)
+            for (auto& [name, input] : n.inputs) f(input);
+    }
+}
+
+/// A build-up of one layer in a neutral grey paint, and a rig with a soft sky and a key light: what a new project starts with.
+BuildUp default_build_up(const std::string& id, const std::string& name);
+Rig default_rig();
+/// Places the camera so that the box fills the frame, from the front, a little above.
+void frame(Camera& camera, const Box3f& box, float aspect);
+
+}  // namespace vemtra::scene

@@ -1,0 +1,29 @@
+// Reading and writing the project file (docs/project-format.md): versioned JSON that a person can write and a diff can show.
+#pragma once
+#include <optional>
+
+#include "base/file.h"
+#include "scene/scene.h"
+
+namespace vemtra::scene {
+
+inline constexpr int format_version = 1;
+
+struct Loaded {
+    Scene scene;
+    std::vector<Error> problems;  ///< what could not be read as written; the defaults stand in its place
+};
+
+/// Parses a project. Fails only where nothing useful can be had: no JSON, not a project, a newer version.
+Result<Loaded> parse(const std::string& text, const std::string& file_name);
+std::string to_text(const Scene& scene);
+
+Result<Loaded> load(const fs::path& file);
+Status save(const Scene& scene, const fs::path& file);
+
+/// The autosave stands beside the project; an untitled one goes to the cache folder.
+fs::path autosave_path(const std::optional<fs::path>& project);
+/// True if an autosave is there that is newer than the project: the last session did not end in good order.
+bool recovery_offered(const std::optional<fs::path>& project);
+
+}  // namespace vemtra::scene
