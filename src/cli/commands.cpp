@@ -1,1 +1,344 @@
+#include "cli/commands.h"
 
+#include <tbb/global_control.h>
+#include <unistd.h>
+
+#include <csignal>
+#include <cstdio>
+#include <thread>
+
+#include "nodes/description.h"
+#include "render/picture.h"
+#include "review/uv_points.h"
+#include "scene/edits.h"
+#include "scene/project_file.h"
+
+namespace vemtra::cli {
+namespace {
+
+using nlohmann::ordered_json;
+
+int fail(const Error& e) {
+    std::fprintf(stderr, "error: %s\n", e.line().c_str());
+    return failed;
+}
+int wrong_call(const std::string& why) {
+    std::fprintf(stderr, "usage: %s\n", why.c_str());
+    return usage;
+}
+void warn(const std::vector<Error>& problems) {
+    for (const Error& e : problems) std::fprintf(stderr, "warning: %s\n", e.line().c_str());
+}
+ordered_json as_json(const Error& e) {
+    return {{"what", e.what}, {"file", e.file}, {"place", e.place}, {"why", e.why}, {"remedy", e.remedy}};
+}
+bool four_numbers(const std::string& text, const char* format, int* n, int count) {
+    int end = 0;
+    const int got = count == 2 ? std::sscanf(text.c_str(), format, n, n + 1, &end) : std::sscanf(text.c_str(), format, n, n + 1, n + 2, n + 3, &end);
+    return got == count && size_t(end) == text.size();
+}
+
+Progress* watched = nullptr;
+void on_interrupt(int) {
+    if (watched) watched->stop = true;
+}
+
+/// Draws a bar on a terminal while the work goes on; silent where standard error is not one.
+class Bar {
+public:
+    Bar(Progress& progress, const char* what) : progress_(progress) {
+        watched = &progress;
+        std::signal(SIGINT, on_interrupt);
+        if (!isatty(STDERR_FILENO)) return;
+        thread_ = std::thread([this, what] {
+            const auto begin = std::chrono::steady_clock::now();
+            while (!over_) {
+                const float f = progress_.fraction;
+                const double spent = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+                char bar[41] = {};
+                for (int i = 0; i < 40; ++i) bar[i] = float(i) < f * 40.f ? '=' : '.';
+                std::fprintf(stderr, "\r%s [%s] %3.0f %%  %.0f s left ", what, bar, double(f * 100.f), f > 0.01f ? spent * double((1.f - f) / f) : 0.0);
+                std::this_thread::sleep_for(std::chrono::milliseconds(100));
+            }
+            std::fprintf(stderr, "\r%80s\r", "");
+        });
+    }
+    ~Bar() {
+        over_ = true;
+        if (thread_.joinable()) thread_.join();
+        std::signal(SIGINT, SIG_DFL);
+        watched = nullptr;
+    }
+
+private:
+    Progress& progress_;
+    std::atomic<bool> over_{false};
+    std::thread thread_;
+};
+
+}  // namespace
+
+int render(const RenderCall& call) {
+    std::optional<tbb::global_control> limit;
+    if (call.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(call.threads));
+    auto loaded = scene::load(call.project);
+    if (!loaded) return fail(loaded.error());
+    render::PictureSettings settings = render::picture_settings(loaded->scene);
+    int n[4];
+    if (!call.size.empty()) {
+        if (!four_numbers(call.size, "%dx%d%n", n, 2) || n[0] < 1 || n[1] < 1 || n[0] > 16384 || n[1] > 16384)
+            return wrong_call("--size takes WIDTHxHEIGHT, each 1 to 16384, not '" + call.size + "'");
+        settings.width = n[0];
+        settings.height = n[1];
+    }
+    if (!call.region.empty()) {
+        if (!four_numbers(call.region, "%d,%d,%d,%d%n", n, 4) || n[0] < 0 || n[1] < 0 || n[2] <= n[0] || n[3] <= n[1] || n[2] > settings.width || n[3] > settings.height)
+            return wrong_call("--region takes x0,y0,x1,y1 inside of the picture, not '" + call.region + "'");
+        settings.region = {n[0], n[1], n[2], n[3]};
+    }
+    if (!render::view_from_name(call.view, settings.view)) return wrong_call("--view takes beauty, clay, coverage, normal, depth, uv or node, not '" + call.view + "'");
+    if (settings.view == render::View::node && call.node.empty()) return wrong_call("--view node needs --node BUILD-UP/NODE");
+    if (call.samples > 0) settings.samples = call.samples;
+    if (call.seed >= 0) settings.seed = uint32_t(call.seed);
+    settings.preview_clamp = call.preview;
+    const fs::path out = call.output;
+    if (out.extension() != ".exr" && out.extension() != ".png") return wrong_call("-o takes a file that ends in .exr or .png, not '" + call.output + "'");
+    render::PrepareOptions options;
+    options.folder = fs::absolute(call.project).parent_path();
+    options.rig = call.rig;
+    options.camera = call.camera;
+    if (!call.node.empty()) {
+        const size_t slash = call.node.find('/');
+        if (slash == std::string::npos) return wrong_call("--node takes BUILD-UP/NODE");
+        options.shown_build_up = call.node.substr(0, slash);
+        options.shown_node = call.node.substr(slash + 1);
+    }
+    scene::Scene scene = loaded->scene;
+    if (!call.rig.empty()) {
+        if (!scene::find(scene.rigs, call.rig)) return wrong_call("the project has no rig '" + call.rig + "'");
+        scene.rig = call.rig;
+    }
+    if (!call.camera.empty() && !scene::find(scene.cameras, call.camera)) return wrong_call("the project has no camera '" + call.camera + "'");
+    Progress progress;
+    options.progress = &progress;
+    render::Workshop workshop;
+    const auto begin = std::chrono::steady_clock::now();
+    std::shared_ptr<const render::Prepared> prepared;
+    {
+        Bar bar(progress, "preparing");
+        prepared = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    }
+    if (!prepared) return was_stopped;
+    warn(loaded->problems);
+    warn(prepared->problems);
+    Result<render::Film> film = Error{};
+    {
+        Bar bar(progress, "rendering");
+        film = render::render_picture(*prepared, settings, &progress);
+    }
+    if (!film) {
+        std::fprintf(stderr, "%s\n", film.error().line().c_str());
+        return was_stopped;
+    }
+    render::PictureInfo about{fs::path(call.project).filename().string(), std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count()};
+    if (Status s = render::write_picture(*prepared, *film, settings, about, out); !s) return fail(s.error());
+    if (call.json) {
+        ordered_json j{{"file", out.string()}, {"width", settings.width}, {"height", settings.height}, {"samples", settings.samples}, {"seed", settings.seed},
+                       {"seconds", about.seconds}, {"noise", film->noise()}, {"problems", ordered_json::array()}};
+        for (const Error& e : prepared->problems) j["problems"].push_back(as_json(e));
+        std::printf("%s\n", j.dump(1).c_str());
+    }
+    return loaded->problems.empty() && prepared->problems.empty() ? done : incomplete;
+}
+
+int make_new(const std::vector<std::string>& assets, const std::string& output, bool json) {
+    scene::Scene scene;
+    const fs::path folder = fs::absolute(output).parent_path();
+    scene.name = fs::path(output).stem().string();
+    scene.build_ups.push_back(scene::default_build_up("material", "Material"));
+    scene.rigs.push_back(scene::default_rig());
+    scene.rig = "bench";
+    Box3f box;
+    std::vector<Error> problems;
+    std::vector<std::string> asset_ids, part_ids;
+    for (const std::string& file : assets) {
+        scene::Asset asset;
+        asset.id = scene::fresh_id(asset_ids, scene::stem_of(fs::path(file).stem().string()));
+        asset_ids.push_back(asset.id);
+        asset.file = fs::proximate(fs::absolute(file), folder).generic_string();
+        Progress progress;
+        Bar bar(progress, "importing");
+        auto imported = geometry::import(file, {}, &progress);
+        if (!imported) return stopped(&progress) ? int(was_stopped) : fail(imported.error());
+        problems.insert(problems.end(), imported->warnings.begin(), imported->warnings.end());
+        for (const auto& mesh : imported->parts) {
+            scene::Part part{scene::fresh_id(part_ids, scene::stem_of(mesh->name)), asset.id, mesh->name, mesh->name, "material", true, {}};
+            part_ids.push_back(part.id);
+            scene.parts.push_back(part);
+            box.extendBy(mesh->bounds());
+        }
+        scene.assets.push_back(asset);
+    }
+    scene::fit_to(scene, box);
+    if (Status s = scene::save(scene, output); !s) return fail(s.error());
+    warn(problems);
+    if (json) std::printf("%s\n", ordered_json{{"project", output}, {"parts", scene.parts.size()}}.dump(1).c_str());
+    return problems.empty() ? done : incomplete;
+}
+
+int info(const std::string& file, bool json) {
+    ordered_json j{{"file", file}};
+    const std::string extension = fs::path(file).extension().string();
+    if (extension == ".vemtra" || extension == ".autosave") {
+        auto loaded = scene::load(file);
+        if (!loaded) return fail(loaded.error());
+        const scene::Scene& s = loaded->scene;
+        j["kind"] = "project";
+        j["name"] = s.name;
+        for (const auto& a : s.assets) j["assets"].push_back(a.file);
+        for (const auto& p : s.parts) j["parts"].push_back({{"id", p.id}, {"name", p.name}, {"build_up", p.build_up}});
+        for (const auto& b : s.build_ups) {
+            ordered_json layers = ordered_json::array();
+            for (const auto& l : b.layers) layers.push_back(l.name);
+            j["build_ups"].push_back({{"id", b.id}, {"name", b.name}, {"layers", layers}});
+        }
+        for (const auto& r : s.rigs) j["rigs"].push_back(r.id);
+        for (const auto& c : s.cameras) j["cameras"].push_back(c.id);
+    } else if (extension == ".exr" || extension == ".png" || extension == ".hdr" || extension == ".jpg" || extension == ".tif") {
+        auto picture = texture::read_picture(file);
+        if (!picture) return fail(picture.error());
+        j["kind"] = "image";
+        j["width"] = picture->width;
+        j["height"] = picture->height;
+    } else {
+        auto imported = geometry::import(file, {});
+        if (!imported) return fail(imported.error());
+        j["kind"] = "asset";
+        j["triangles"] = imported->triangles();
+        for (const auto& m : imported->parts) {
+            const Box3f b = m->bounds();
+            j["parts"].push_back({{"name", m->name}, {"triangles", m->triangles()}, {"vertices", m->positions.size()}, {"uvs", !m->uvs.empty()},
+                                  {"colors", !m->colors.empty()}, {"min", {b.min.x, b.min.y, b.min.z}}, {"max", {b.max.x, b.max.y, b.max.z}}});
+        }
+        warn(imported->warnings);
+    }
+    if (json) {
+        std::printf("%s\n", j.dump(1).c_str());
+        return done;
+    }
+    for (const auto& [key, value] : j.items()) {
+        if (!value.is_array()) {
+            std::printf("%-10s %s\n", key.c_str(), value.is_string() ? value.get<std::string>().c_str() : value.dump().c_str());
+            continue;
+        }
+        std::printf("%s\n", key.c_str());
+        for (const auto& item : value) std::printf("           %s\n", item.is_string() ? item.get<std::string>().c_str() : item.dump().c_str());
+    }
+    return done;
+}
+
+int values(const ValuesCall& call) {
+    auto loaded = scene::load(call.project);
+    if (!loaded) return fail(loaded.error());
+    if (call.node.empty() == call.slot.empty()) return wrong_call("values takes either --node ID or --slot PART/LAYER/SLOT");
+    if (call.uv_grid < 1 || call.uv_grid > 4096) return wrong_call("--uv-grid takes 1 to 4096");
+    render::Workshop workshop;
+    auto scene = std::make_shared<const scene::Scene>(loaded->scene);
+    render::PrepareOptions options;
+    options.folder = fs::absolute(call.project).parent_path();
+    auto prepared = render::prepare(scene, workshop, options);
+    std::string part_id = call.part, layer_id, slot;
+    if (!call.slot.empty()) {
+        const size_t a = call.slot.find('/'), b = call.slot.rfind('/');
+        if (a == std::string::npos || a == b) return wrong_call("--slot takes PART/LAYER/SLOT, not '" + call.slot + "'");
+        part_id = call.slot.substr(0, a);
+        layer_id = call.slot.substr(a + 1, b - a - 1);
+        slot = call.slot.substr(b + 1);
+    }
+    int mesh = -1;
+    const scene::BuildUp* build_up = nullptr;
+    for (size_t i = 0; i < prepared->parts.size() && mesh < 0; ++i) {
+        const scene::Part& part = *prepared->parts[i];
+        const scene::BuildUp* b = scene::find(scene->build_ups, part.build_up);
+        if (!b || (!part_id.empty() && part.id != part_id)) continue;
+        if (!call.node.empty() && !scene::find_node(*b, call.node).node) continue;
+        mesh = int(i);
+        build_up = b;
+    }
+    if (mesh < 0) return fail({"Nothing to evaluate", call.project, call.node + call.slot, "no visible part has it", "See 'vemtra-cli info' for the parts, and the project for its nodes"});
+    program::Wanted wanted{"value", nodes::Type::number, {}};
+    if (!call.node.empty()) {
+        const scene::Node& node = *scene::find_node(*build_up, call.node).node;
+        if (const auto* d = nodes::describe(node.kind)) wanted.type = d->output_type(node);
+        wanted.input.from = call.node;
+    } else {
+        const scene::Layer* layer = scene::find(build_up->layers, layer_id);
+        const nodes::Port* port = nodes::surface_description().port(slot);
+        if (!layer || (!port && slot != "gate"))
+            return fail({"Nothing to evaluate", call.project, call.slot, layer ? "there is no slot '" + slot + "'" : "there is no layer '" + layer_id + "'", "Slots bear the names of OpenPBR Surface, or 'gate'"});
+        if (port) {
+            wanted.type = port->type;
+            wanted.input = {nodes::literal_of(layer->surface, *port), {}};
+            if (auto it = layer->surface.find(slot); it != layer->surface.end()) wanted.input.from = it->second.from;
+        } else wanted.input = layer->gate.mask;
+    }
+    std::vector<Error> problems;
+    program::Resources resources = prepared->resources;
+    const program::Program program = program::compile(*build_up, {wanted}, resources, problems);
+    if (resources.images.size() != prepared->resources.images.size() || resources.fields.size() != prepared->resources.fields.size()) {
+        // The node feeds nothing that shows, so that its maps and fields were not prepared: show it, then they are.
+        options.shown_build_up = build_up->id;
+        options.shown_node = call.node;
+        if (call.node.empty()) return fail({"Nothing to evaluate", call.project, call.slot, "the layer does not show", "Switch it on first"});
+        prepared = render::prepare(scene, workshop, options);
+        resources = prepared->resources;
+    }
+    const program::Program final_program = program::compile(*build_up, {wanted}, resources, problems);
+    warn(problems);
+    const auto points = review::uv_grid_points(*prepared->geometry->meshes()[size_t(mesh)], call.uv_grid, call.tile);
+    const std::vector<float> values = review::evaluate_at(*prepared, uint32_t(mesh), points, final_program);
+    const size_t components = size_t(final_program.component_count());
+    if (call.json) {
+        ordered_json grid = ordered_json::array();
+        for (float v : values) grid.push_back(std::isfinite(v) ? ordered_json(v) : ordered_json());
+        std::printf("%s\n", ordered_json{{"type", nodes::type_name(wanted.type)}, {"components", components}, {"uv_grid", call.uv_grid}, {"tile", call.tile}, {"grid", grid}}.dump().c_str());
+        return done;
+    }
+    for (int y = call.uv_grid; y-- > 0;) {
+        for (int x = 0; x < call.uv_grid; ++x) {
+            for (size_t c = 0; c < components; ++c) {
+                const float v = values[(size_t(y) * size_t(call.uv_grid) + size_t(x)) * components + c];
+                if (std::isfinite(v)) std::printf("%s%.5g", c ? "," : "", double(v));
+                else std::printf("%s-", c ? "," : "");
+            }
+            std::printf(x + 1 < call.uv_grid ? " " : "\n");
+        }
+    }
+    return done;
+}
+
+int check(const std::string& project, bool json) {
+    auto loaded = scene::load(project);
+    if (!loaded) {
+        if (json) std::printf("%s\n", ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}}.dump(1).c_str());
+        return fail(loaded.error());
+    }
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = fs::absolute(project).parent_path();
+    options.field_rays = 1;  // whether a field can be computed, not its value
+    auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
+    std::vector<Error> problems = loaded->problems;
+    problems.insert(problems.end(), prepared->problems.begin(), prepared->problems.end());
+    if (json) {
+        ordered_json j{{"project", project}, {"problems", ordered_json::array()}};
+        for (const Error& e : problems) j["problems"].push_back(as_json(e));
+        std::printf("%s\n", j.dump(1).c_str());
+    } else {
+        warn(problems);
+        std::printf("%s: %zu %s\n", project.c_str(), problems.size(), problems.size() == 1 ? "problem" : "problems");
+    }
+    return problems.empty() ? done : incomplete;
+}
+
+}  // namespace vemtra::cli

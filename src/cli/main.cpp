@@ -1,1 +1,70 @@
-int main(){}
+// vemtra-cli: the core without a window.
+#include <CLI/CLI.hpp>
+
+#include "cli/commands.h"
+
+using namespace vemtra::cli;
+
+int main(int argc, char** argv) {
+    if (!__builtin_cpu_supports("avx2")) {
+        std::fprintf(stderr, "error: this processor has no AVX2, which Vemtra needs\n");
+        return failed;
+    }
+    CLI::App app{"Vemtra without a window. Exit codes: 0 done, 1 failed, 2 wrong call, 3 stopped, 4 done with problems."};
+    app.require_subcommand(1);
+    app.set_version_flag("--version", VEMTRA_VERSION);
+
+    RenderCall r;
+    auto* render_command = app.add_subcommand("render", "Render a project to a picture");
+    render_command->add_option("project", r.project, "Project file")->required();
+    render_command->add_option("-o,--output", r.output, "Picture to write, .exr or .png")->required();
+    render_command->add_option("--size", r.size, "WIDTHxHEIGHT in pixels");
+    render_command->add_option("--samples", r.samples, "Samples per pixel")->check(CLI::Range(1, 1 << 20));
+    render_command->add_option("--view", r.view, "beauty, clay, coverage, normal, depth, uv or node");
+    render_command->add_option("--node", r.node, "BUILD-UP/NODE for --view node");
+    render_command->add_option("--camera", r.camera, "Camera of the project");
+    render_command->add_option("--rig", r.rig, "Rig of the project");
+    render_command->add_option("--region", r.region, "x0,y0,x1,y1 in pixels; the rest stays black");
+    render_command->add_option("--seed", r.seed, "Seed of the noise")->check(CLI::NonNegativeNumber);
+    render_command->add_option("--threads", r.threads, "Most threads to use")->check(CLI::Range(1, 1024));
+    render_command->add_flag("--preview", r.preview, "Clamp bright single samples as the window does");
+    render_command->add_flag("--json", r.json, "Report as JSON on standard output");
+
+    std::vector<std::string> assets;
+    std::string output, file;
+    bool json = false;
+    auto* new_command = app.add_subcommand("new", "Make a project from assets");
+    new_command->add_option("assets", assets, "OBJ, PLY, glTF or GLB")->required();
+    new_command->add_option("-o,--output", output, "Project to write")->required();
+    new_command->add_flag("--json", json, "Report as JSON on standard output");
+
+    auto* info_command = app.add_subcommand("info", "Say what is in a project, an asset or an image");
+    info_command->add_option("file", file, "File")->required();
+    info_command->add_flag("--json", json, "As JSON");
+
+    ValuesCall v;
+    auto* values_command = app.add_subcommand("values", "Evaluate a network over a grid of UVs");
+    values_command->add_option("project", v.project, "Project file")->required();
+    values_command->add_option("--node", v.node, "Node id");
+    values_command->add_option("--slot", v.slot, "PART/LAYER/SLOT; the slot 'gate' is the mask");
+    values_command->add_option("--part", v.part, "Part to evaluate on; else the first that has the node");
+    values_command->add_option("--uv-grid", v.uv_grid, "N: points at the centres of N x N pixels of the tile");
+    values_command->add_option("--tile", v.tile, "UDIM tile")->check(CLI::Range(1001, 1999));
+    values_command->add_flag("--json", v.json, "As JSON");
+
+    auto* check_command = app.add_subcommand("check", "List everything of a project that does not resolve");
+    check_command->add_option("project", file, "Project file")->required();
+    check_command->add_flag("--json", json, "As JSON");
+
+    try {
+        app.parse(argc, argv);
+    } catch (const CLI::ParseError& e) {
+        const int code = app.exit(e);
+        return code == 0 ? done : usage;
+    }
+    if (*render_command) return render(r);
+    if (*new_command) return make_new(assets, output, json);
+    if (*info_command) return info(file, json);
+    if (*values_command) return values(v);
+    return check(file, json);
+}

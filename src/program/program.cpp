@@ -191,7 +191,7 @@ private:
         if (!open_.insert(id).second) return problem(id, "the network runs in a circle through this node", "Disconnect one of its inputs"), nullptr;
         Type named;
         if (!n->type.empty() && (!nodes::type_from_name(n->type, named) || d->output_type(*n) != named))
-            problem(id, "the type '" + n->type + "' does not fit a " + n->kind + " node", "Its type is " + nodes::type_name(d->output_type(*n)) + " now");
+            problem(id, "the type '" + n->type + "' does not fit a " + n->kind + " node", std::string("Its type is ") + nodes::type_name(d->output_type(*n)) + " now");
         for (const auto& [name, input] : n->inputs)
             if (!d->port(name)) problem(id, "it has no input '" + name + "'", "See docs/nodes.md for its inputs");
 

@@ -187,4 +187,28 @@ void frame(Camera& camera, const Box3f& box, float aspect) {
     camera.position = camera.target + direction * (radius / std::sin(half_angle) * 1.02f);
 }
 
+void fit_to(Scene& scene, const Box3f& box) {
+    if (box.isEmpty()) return;
+    const float size = std::max(1e-4f, box.size().length());
+    if (scene.cameras.empty()) {
+        Camera camera;
+        camera.id = "main";
+        camera.name = "Main";
+        camera.position = V3f(.55f, .4f, 1.f);
+        frame(camera, box, float(scene.render.width) / float(scene.render.height));
+        scene.cameras.push_back(camera);
+        scene.camera = camera.id;
+    }
+    for (Rig& rig : scene.rigs) {
+        rig.stage.height = box.min.y;
+        rig.stage.fade_start = 1.2f * size;
+        rig.stage.fade_end = 5.f * size;
+        for (Light& light : rig.lights) {  // the default lights stand in a unit scene: move them to the asset's size
+            light.position = box.center() + light.position * size;
+            light.target = box.center();
+            light.size *= size;
+        }
+    }
+}
+
 }  // namespace vemtra::scene

@@ -44,4 +44,7 @@ Rig default_rig();
 /// Places the camera so that the box fills the frame, from the front, a little above.
 void frame(Camera& camera, const Box3f& box, float aspect);
 
+/// What a project gets that has just received its first asset: a camera that frames the box, and a rig whose stage and lights fit its size.
+void fit_to(Scene& scene, const Box3f& box);
+
 }  // namespace vemtra::scene

@@ -1,0 +1,27 @@
+// The commands of vemtra-cli. Each returns the exit code: 0 done, 1 it could not be done, 2 the call was wrong, 3 stopped,
+// 4 done but something did not resolve (check, and render with missing pieces).
+#pragma once
+#include <string>
+#include <vector>
+
+namespace vemtra::cli {
+
+enum Exit { done = 0, failed = 1, usage = 2, was_stopped = 3, incomplete = 4 };
+
+struct RenderCall {
+    std::string project, output, size, view = "beauty", camera, rig, region, node;
+    int samples = 0, seed = -1, threads = 0;
+    bool json = false, preview = false;
+};
+int render(const RenderCall& call);
+int make_new(const std::vector<std::string>& assets, const std::string& output, bool json);
+int info(const std::string& file, bool json);
+struct ValuesCall {
+    std::string project, node, slot, part;
+    int uv_grid = 8, tile = 1001;
+    bool json = false;
+};
+int values(const ValuesCall& call);
+int check(const std::string& project, bool json);
+
+}  // namespace vemtra::cli

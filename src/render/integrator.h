@@ -1,0 +1,77 @@
+// The path tracer. It works on tiles of 32 x 32 paths at a time: rays in packets, surface points in batches per build-up and layer.
+//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, power heuristic)
+#pragma once
+#include <array>
+#include <atomic>
+
+#include "render/prepared.h"
+
+namespace vemtra::render {
+
+inline constexpr int tile_size = 32;
+
+/// What accumulates: sums over samples; divide by `samples` (features by it, too).
+struct Film {
+    int width = 0, height = 0;
+    std::vector<uint32_t> samples;          ///< per pixel
+    std::vector<std::vector<V3f>> light;    ///< per group and pixel
+    std::vector<V3f> albedo, normal;        ///< first hit
+    std::vector<float> depth, alpha;
+    std::vector<float> odd_luminance;       ///< of the samples with odd numbers alone: its distance from the rest tells the noise
+    std::vector<std::vector<float>> coverage;  ///< per layer and pixel; only where asked for
+
+    Film() = default;
+    Film(int width, int height, size_t groups, size_t coverage_layers = 0);
+    size_t bytes() const;
+    /// Mean difference between odd and even samples, against the light: the relative standard error of the picture. 0 below two samples.
+    float noise() const;
+    /// Sum over groups times gains, divided by the samples. Pixels without samples are black.
+    void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
+};
+
+struct LayerCost {
+    std::atomic<uint64_t> nanoseconds{0}, points{0};
+};
+
+struct PixelRect {
+    int x0, y0, x1, y1;
+};
+
+struct FrameSettings {
+    int width = 0, height = 0;
+    PixelRect region{0, 0, 0, 0};  ///< pixels that are rendered
+    View view = View::beauty;
+    uint32_t seed = 0;
+    int depth = 6;
+    float clamp = 0.f;
+    enum class Strategy : uint8_t { combined, light_only, surface_only } strategy = Strategy::combined;
+};
+
+/// Adds the samples [first, last) to every pixel of the region, in parallel over tiles. False if stopped half-way: the film is then
+/// uneven and must be thrown away or finished. `costs` has one entry per layer of the scene, or is null.
+bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film, LayerCost* costs,
+                    const std::atomic<bool>* stop, std::atomic<uint64_t>* rays);
+
+/// The distinct colour that the coverage view gives a layer, linear.
+V3f coverage_color(int layer);
+
+/// A surface point as the first hit of a camera ray sees it, for measuring what is visible.
+struct VisiblePoint {
+    bool hit = false;
+    uint32_t mesh = 0, triangle = 0;
+    float u = 0.f, v = 0.f, uv_width = 0.f;
+};
+std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height);
+
+/// Fills the arrays of a batch from surface points; n <= nodes::max_batch.
+struct PointArrays {
+    alignas(64) std::array<std::array<float, nodes::max_batch>, 15> values;
+    std::array<uint32_t, nodes::max_batch> part, triangle;
+    void set(int i, const geometry::Mesh& mesh, const geometry::Surface& s, uint32_t mesh_index, uint32_t tri, float u, float v, float uv_width);
+    nodes::PointBatch batch(int n, const Prepared& prepared) const;
+};
+
+/// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).
+void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out);
+
+}  // namespace vemtra::render

@@ -1,0 +1,137 @@
+#include "render/picture.h"
+
+#include <OpenImageIO/imageio.h>
+
+#include <mutex>
+
+namespace vemtra::render {
+
+PictureSettings picture_settings(const scene::Scene& scene) {
+    return {.width = scene.render.width, .height = scene.render.height, .samples = scene.render.samples, .seed = uint32_t(scene.render.seed)};
+}
+
+FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s) {
+    FrameSettings f;
+    f.width = s.width;
+    f.height = s.height;
+    f.region = s.region;
+    f.view = s.view;
+    f.seed = s.seed;
+    f.depth = scene.render.depth;
+    f.clamp = s.preview_clamp ? scene.render.preview_clamp : scene.render.clamp;
+    return f;
+}
+
+Result<Film> render_picture(const Prepared& prepared, const PictureSettings& settings, Progress* progress) {
+    const FrameSettings frame = frame_settings(*prepared.scene, settings);
+    Film film(settings.width, settings.height, prepared.groups.size(), settings.coverage ? prepared.layers.size() : 0);
+    static std::atomic<bool> never{false};
+    const std::atomic<bool>* stop = progress ? &progress->stop : &never;
+    for (int s = 0; s < settings.samples; ++s) {
+        if (!render_samples(prepared, frame, uint32_t(s), uint32_t(s + 1), film, nullptr, stop, nullptr))
+            return Error{"Rendering stopped", "", "", "it was asked to stop after " + std::to_string(s) + " samples", ""};
+        report(progress, float(s + 1) / float(settings.samples));
+    }
+    return film;
+}
+
+namespace {
+
+Error cannot_write(const fs::path& file, const std::string& why) { return {"Cannot write the picture", file.string(), "", why, "Choose another place, or free some space"}; }
+
+void describe(OIIO::ImageSpec& spec, const PictureSettings& s, const PictureInfo& info) {
+    spec.attribute("Software", "Vemtra " VEMTRA_VERSION);
+    spec.attribute("vemtra:samples", s.samples);
+    spec.attribute("vemtra:seed", int(s.seed));
+    spec.attribute("vemtra:project", info.project);
+    spec.attribute("vemtra:seconds", float(info.seconds));
+    spec.attribute("vemtra:view", view_name(s.view));
+}
+
+Status write_image(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* data, const fs::path& file) {
+    return write_atomically_with(file, [&](const fs::path& temporary) -> Status {
+        auto out = OIIO::ImageOutput::create(temporary.string());
+        if (!out) return cannot_write(file, OIIO::geterror());
+        if (!out->open(temporary.string(), spec)) return cannot_write(file, out->geterror());
+        const bool ok = out->write_image(type, data);
+        const std::string why = ok ? "" : out->geterror();
+        if (!out->close() || !ok) return cannot_write(file, why.empty() ? out->geterror() : why);
+        return Done{};
+    });
+}
+
+}  // namespace
+
+Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
+    std::vector<V3f> beauty;
+    const std::vector<V3f> gains = group_gains(prepared, *prepared.scene);
+    film.resolve(gains, beauty);
+    std::vector<std::string> names{"R", "G", "B", "A", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z", "depth.Z"};
+    for (size_t g = 1; g < prepared.groups.size(); ++g)
+        for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.groups[g] + c);
+    for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back("coverage." + prepared.layers[l].build_up + "." + prepared.layers[l].layer);
+    const size_t channels = names.size(), pixels = film.samples.size();
+    std::vector<float> data(pixels * channels);
+    for (size_t p = 0; p < pixels; ++p) {
+        float* to = &data[p * channels];
+        const float n = 1.f / float(std::max(1u, film.samples[p])), a = film.alpha[p] > 0.f ? 1.f / film.alpha[p] : 0.f;
+        const V3f normal = film.normal[p].length() > 0.f ? film.normal[p].normalized() : V3f(0.f);
+        const float head[] = {beauty[p].x, beauty[p].y, beauty[p].z, film.alpha[p] * n, film.albedo[p].x * n, film.albedo[p].y * n, film.albedo[p].z * n,
+                              normal.x, normal.y, normal.z, film.depth[p] * a};
+        std::copy(std::begin(head), std::end(head), to);
+        to += 11;
+        for (size_t g = 1; g < film.light.size(); ++g)
+            for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * gains[g][c] * n;
+        for (const auto& layer : film.coverage) *to++ = layer[p] * n;
+    }
+    OIIO::ImageSpec spec(film.width, film.height, int(channels), OIIO::TypeDesc::FLOAT);
+    spec.channelnames = names;
+    spec.alpha_channel = 3;
+    spec.attribute("compression", "zip");
+    spec.attribute("oiio:ColorSpace", "lin_rec709");
+    describe(spec, settings, info);
+    if (settings.region.x1 > settings.region.x0)
+        spec.attribute("vemtra:region", std::to_string(settings.region.x0) + "," + std::to_string(settings.region.y0) + "," + std::to_string(settings.region.x1) + "," + std::to_string(settings.region.y1));
+    return write_image(spec, OIIO::TypeDesc::FLOAT, data.data(), file);
+}
+
+Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view, const scene::Display& display) {
+    static std::mutex mutex;
+    static std::map<std::string, std::shared_ptr<const texture::DisplayTransform>> made;
+    const bool as_data = view != View::beauty && view != View::clay;
+    const std::string name = as_data || (view == View::clay && display.view == "filmic") ? "srgb" : display.view;
+    std::shared_ptr<const texture::DisplayTransform> transform;
+    {
+        std::lock_guard lock(mutex);
+        transform = made[name];
+        if (!transform) {
+            auto t = texture::DisplayTransform::make(name);
+            if (!t) return t.error();
+            transform = made[name] = *t;
+        }
+    }
+    std::vector<uint8_t> rgba(linear.size() * 4);
+    transform->apply(linear.data(), linear.size(), as_data ? 0.f : display.exposure, rgba.data());
+    return rgba;
+}
+
+Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
+    std::vector<V3f> beauty;
+    film.resolve(group_gains(prepared, *prepared.scene), beauty);
+    auto rgba = displayed(beauty, settings.view, prepared.scene->display);
+    if (!rgba) return rgba.error();
+    for (size_t p = 0; p < beauty.size(); ++p) std::copy_n(&(*rgba)[4 * p], 3, &(*rgba)[3 * p]);
+    OIIO::ImageSpec spec(film.width, film.height, 3, OIIO::TypeDesc::UINT8);
+    spec.attribute("oiio:ColorSpace", "sRGB");
+    describe(spec, settings, info);
+    return write_image(spec, OIIO::TypeDesc::UINT8, rgba->data(), file);
+}
+
+Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
+    const std::string extension = file.extension().string();
+    if (extension == ".exr") return write_exr(prepared, film, settings, info, file);
+    if (extension == ".png") return write_png(prepared, film, settings, info, file);
+    return Error{"Cannot write the picture", file.string(), "", "the extension '" + extension + "' is not one that Vemtra writes", "Use .exr or .png"};
+}
+
+}  // namespace vemtra::render

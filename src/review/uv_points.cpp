@@ -1,0 +1,53 @@
+#include "review/uv_points.h"
+
+namespace vemtra::review {
+
+std::vector<UvPoint> uv_grid_points(const geometry::Mesh& mesh, int n, int tile) {
+    std::vector<UvPoint> out(size_t(n) * size_t(n));
+    if (mesh.uvs.empty()) return out;
+    const V2f origin(float((tile - 1001) % 10), float((tile - 1001) / 10));
+    for (uint32_t t = 0; t < mesh.triangles(); ++t) {
+        const uint32_t* i = &mesh.indices[3 * size_t(t)];
+        const V2f a = (mesh.uvs[i[0]] - origin) * float(n), b = (mesh.uvs[i[1]] - origin) * float(n), c = (mesh.uvs[i[2]] - origin) * float(n);
+        const float area = (b - a).cross(c - a);
+        if (area == 0.f || !std::isfinite(area)) continue;
+        auto first = [&](float x) { return int(std::clamp(std::floor(x - .5f), 0.f, float(n))); };
+        auto last = [&](float x) { return int(std::clamp(std::ceil(x), -1.f, float(n - 1))); };
+        for (int y = first(std::min({a.y, b.y, c.y})); y <= last(std::max({a.y, b.y, c.y})); ++y)
+            for (int x = first(std::min({a.x, b.x, c.x})); x <= last(std::max({a.x, b.x, c.x})); ++x) {
+                const V2f p(float(x) + .5f, float(y) + .5f);
+                const float u = (p - a).cross(c - a) / area, v = (b - a).cross(p - a) / area;
+                UvPoint& point = out[size_t(y) * size_t(n) + size_t(x)];
+                constexpr float eps = -1e-5f;
+                if (!point.covered && u >= eps && v >= eps && u + v <= 1.f - eps) point = {true, t, u, v};
+            }
+    }
+    return out;
+}
+
+std::vector<float> evaluate_at(const render::Prepared& prepared, uint32_t mesh, const std::vector<UvPoint>& points, const program::Program& program) {
+    const size_t components = size_t(program.component_count());
+    std::vector<float> out(points.size() * components, NAN);
+    auto arrays = std::make_unique<render::PointArrays>();
+    program::Workspace workspace;
+    std::vector<size_t> batch;
+    std::vector<const float*> results(components);
+    auto flush = [&] {
+        if (batch.empty()) return;
+        program.run(arrays->batch(int(batch.size()), prepared), workspace, results.data());
+        for (size_t k = 0; k < batch.size(); ++k)
+            for (size_t c = 0; c < components; ++c) out[batch[k] * components + c] = results[c][k];
+        batch.clear();
+    };
+    for (size_t i = 0; i < points.size(); ++i) {
+        if (!points[i].covered) continue;
+        const auto s = prepared.geometry->surface(mesh, points[i].triangle, points[i].u, points[i].v);
+        arrays->set(int(batch.size()), *prepared.geometry->meshes()[mesh], s, mesh, points[i].triangle, points[i].u, points[i].v, 0.f);
+        batch.push_back(i);
+        if (batch.size() == size_t(nodes::max_batch)) flush();
+    }
+    flush();
+    return out;
+}
+
+}  // namespace vemtra::review
