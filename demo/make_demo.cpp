@@ -1,1 +1,15 @@
-int main(){}
+// Writes the demo's asset and environments into a folder (default: demo/). They are committed; run this after changing the generator.
+#include <cstdio>
+
+#include "demo.h"
+
+int main(int argc, char** argv) {
+    using namespace vemtra;
+    const std::string folder = argc > 1 ? argv[1] : "demo";
+    const auto triangles = demo::write_glb(demo::lantern(), 2, folder + "/lantern.glb");
+    if (!triangles) return std::fprintf(stderr, "error: %s\n", triangles.error().line().c_str()), 1;
+    std::printf("lantern.glb: %zu triangles\n", *triangles);
+    for (const Status& s : {demo::write_quay(folder + "/quay.exr"), demo::write_studio(folder + "/studio.exr")})
+        if (!s) return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
+    return 0;
+}

@@ -1,0 +1,11 @@
+// What the generator makes: the harbour lantern of Skerrin Sound and the two environments it is looked at in.
+#pragma once
+#include "shape.h"
+
+namespace vemtra::demo {
+
+std::vector<Part> lantern();
+Status write_quay(const std::string& file);    ///< overcast harbour with a bright break in the clouds
+Status write_studio(const std::string& file);  ///< dark room with soft boxes
+
+}  // namespace vemtra::demo
