@@ -85,8 +85,8 @@ bool for_all(size_t count, float from, float to, Progress* progress, const Body&
     return !stopped(progress);
 }
 
-fs::path cache_file(const Geometry& geometry, const program::FieldRequest& request) {
-    uint64_t h = hash_text("cavity 1");
+fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request) {
+    uint64_t h = hash_bytes(wanted.data(), wanted.size(), hash_text("cavity 2"));
     for (const auto& m : geometry.meshes()) {
         const uint64_t content = m->content_hash();
         h = hash_bytes(&content, sizeof content, h);
@@ -102,6 +102,7 @@ fs::path cache_file(const Geometry& geometry, const program::FieldRequest& reque
 
 float FormField::at(const Mesh& mesh, uint32_t part, uint32_t triangle, float u, float v) const {
     const PartField& f = parts[part];
+    if (f.at_vertex.empty()) return 0.f;
     const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
     const int r = f.resolution.empty() ? 1 : f.resolution[triangle];
     if (r <= 1) return f.at_vertex[i[0]] * (1.f - u - v) + f.at_vertex[i[1]] * u + f.at_vertex[i[2]] * v;
@@ -115,13 +116,14 @@ float FormField::at(const Mesh& mesh, uint32_t part, uint32_t triangle, float u,
     return value(ix + 1, iy + 1) * (fx + fy - 1.f) + value(ix, iy + 1) * (1.f - fx) + value(ix + 1, iy) * (1.f - fy);
 }
 
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const program::FieldRequest& request, int rays, Progress* progress) {
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
     const size_t parts = geometry.meshes().size();
     field->parts.resize(parts);
     size_t total = 0;
     for (size_t p = 0; p < parts; ++p) {
+        if (!wanted[p]) continue;
         const Mesh& m = *geometry.meshes()[p];
         FormField::PartField& f = field->parts[p];
         const float from = float(p) / float(parts), to = float(p + 1) / float(parts);
@@ -149,8 +151,8 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const p
             const uint32_t* i = &m.indices[3 * size_t(t)];
             const V3f &a = m.positions[i[0]], &b = m.positions[i[1]], &c = m.positions[i[2]];
             const float longest = std::sqrt(std::max({(b - a).length2(), (c - a).length2(), (c - b).length2()}));
-            const int r = std::min(max_resolution, int(std::ceil(longest / (.2f * request.reach))));
-            if (r <= 1 || total + grid_size(r) > inside_budget) continue;
+            const int r = std::min(max_resolution, int(std::ceil(longest / (.5f * request.reach))));
+            if (r <= 2 || total + grid_size(r) > inside_budget) continue;
             f.first[t] = uint32_t(own);
             f.resolution[t] = uint8_t(r);
             own += grid_size(r);
@@ -177,8 +179,8 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const p
     return field;
 }
 
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const program::FieldRequest& request) {
-    Result<std::string> bytes = read_file(cache_file(geometry, request));
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request) {
+    Result<std::string> bytes = read_file(cache_file(geometry, wanted, request));
     if (!bytes) return nullptr;
     // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not used.
     uint64_t check = 0;
@@ -202,7 +204,7 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const pr
     for (const auto& m : geometry.meshes()) {
         FormField::PartField f;
         if (!take(f.at_vertex, m->positions.size()) || !take(f.first, m->triangles()) || !take(f.resolution, m->triangles()) || !take(f.inside, SIZE_MAX) ||
-            f.at_vertex.size() != m->positions.size() || f.first.size() != f.resolution.size())
+            f.at_vertex.size() != (wanted[field->parts.size()] ? m->positions.size() : 0) || f.first.size() != f.resolution.size())
             return nullptr;
         for (size_t t = 0; t < f.first.size(); ++t)
             if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > f.inside.size()) return nullptr;
@@ -211,7 +213,7 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const pr
     return field;
 }
 
-void keep_field(const Geometry& geometry, const program::FieldRequest& request, const FormField& field) {
+void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, const FormField& field) {
     std::string body;
     auto put = [&](const auto& array) {
         const uint64_t n = array.size();
@@ -220,7 +222,7 @@ void keep_field(const Geometry& geometry, const program::FieldRequest& request, 
     };
     for (const auto& f : field.parts) put(f.at_vertex), put(f.first), put(f.resolution), put(f.inside);
     const uint64_t check = hash_bytes(body.data(), body.size());
-    write_file_atomically(cache_file(geometry, request), std::string(reinterpret_cast<const char*>(&check), 8) + body);
+    write_file_atomically(cache_file(geometry, wanted, request), std::string(reinterpret_cast<const char*>(&check), 8) + body);
 }
 
 void Fields::sample(int field, int n, const uint32_t* part, const uint32_t* triangle, const float* u, const float* v, float* out) const {

@@ -30,14 +30,15 @@ struct FormField {
 };
 
 inline constexpr int field_rays_first = 16;   ///< enough to look right
-inline constexpr int field_rays_final = 256;  ///< what pictures are made with
+inline constexpr int field_rays_final = 128;  ///< what pictures are made with
 
-/// Computes a field. Equal input gives equal numbers at any thread count. Null if stopped.
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const program::FieldRequest& request, int rays, Progress* progress = nullptr);
+/// Computes a field on the meshes for which `wanted` says so (one entry per mesh); it is 0 on the others. Equal input gives equal
+/// numbers at any thread count. Null if stopped.
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress = nullptr);
 
 /// The same through the disk cache (key: the meshes' content and the request); only finished fields are kept there.
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const program::FieldRequest& request);
-void keep_field(const Geometry& geometry, const program::FieldRequest& request, const FormField& field);
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request);
+void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, const FormField& field);
 
 /// What programs read fields through.
 class Fields final : public nodes::FieldLookup {

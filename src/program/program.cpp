@@ -238,7 +238,7 @@ private:
             return resources_.image(r);
         }
         if (d.needs == nodes::Needs::cavity)
-            return resources_.field({word("where") == "edges", std::clamp(number("reach"), 1e-5f, 1e4f), std::clamp(number("angle"), 5.f, 90.f)});
+            return resources_.field({build_up_.id, word("where") == "edges", std::clamp(number("reach"), 1e-5f, 1e4f), std::clamp(number("angle"), 5.f, 90.f)});
         return -1;
     }
 

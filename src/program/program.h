@@ -17,6 +17,7 @@ struct ImageRequest {
     auto operator<=>(const ImageRequest&) const = default;
 };
 struct FieldRequest {
+    std::string build_up;  ///< id: the field is wanted on the parts that wear it
     bool edges = false;   ///< cavity looking inward
     float reach = .02f;   ///< metres, > 0
     float angle = 90.f;   ///< degrees, half opening

@@ -146,27 +146,27 @@ std::shared_ptr<const geometry::Geometry> Workshop::geometry(const std::vector<s
     return made;
 }
 
-std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry, const program::FieldRequest& request, int rays, Progress* progress) {
+std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress) {
     auto find = [&]() -> FieldEntry* {
         std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
         for (FieldEntry& e : fields_)
-            if (e.geometry.lock() == geometry && e.request == request) return &e;
+            if (e.geometry.lock() == geometry && e.request == request && e.wanted == wanted) return &e;
         return nullptr;
     };
     {
         std::lock_guard lock(mutex_);
         if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
     }
-    auto made = geometry::cached_field(*geometry, request);
+    auto made = geometry::cached_field(*geometry, wanted, request);
     if (!made) {
-        auto computed = geometry::compute_field(*geometry, request, rays, progress);
+        auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress);
         if (!computed) return nullptr;
-        if (rays >= geometry::field_rays_final) geometry::keep_field(*geometry, request, *computed);
+        if (rays >= geometry::field_rays_final) geometry::keep_field(*geometry, wanted, request, *computed);
         made = computed;
     }
     std::lock_guard lock(mutex_);
     if (FieldEntry* e = find()) e->field = made;
-    else fields_.push_back({geometry, request, made});
+    else fields_.push_back({geometry, wanted, request, made});
     if (fields_.size() > 24) fields_.erase(fields_.begin());  // dragging a reach leaves a trail
     return made;
 }
@@ -251,7 +251,9 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     // Fields
     std::vector<std::shared_ptr<const geometry::FormField>> fields;
     for (const program::FieldRequest& request : p->resources.fields) {
-        fields.push_back(workshop.field(p->geometry, request, options.field_rays, options.progress));
+        std::vector<char> wanted;
+        for (int b : p->build_up_of_mesh) wanted.push_back(size_t(b) < s.build_ups.size() && s.build_ups[size_t(b)].id == request.build_up);
+        fields.push_back(workshop.field(p->geometry, wanted, request, options.field_rays, options.progress));
         if (!fields.back()) return nullptr;
         p->fields_final &= fields.back()->rays >= geometry::field_rays_final;
     }

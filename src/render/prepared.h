@@ -27,7 +27,7 @@ public:
     Result<std::shared_ptr<const texture::Picture>> picture(const fs::path& file);
     std::shared_ptr<const geometry::Geometry> geometry(const std::vector<std::shared_ptr<const geometry::Mesh>>& meshes, Progress* progress = nullptr);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
-    std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry, const program::FieldRequest& request, int rays, Progress* progress);
+    std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress);
     const std::shared_ptr<texture::TextureStore>& textures() const { return textures_; }
     /// Files that were read and have changed on disk since; each is told once.
     std::vector<fs::path> changed_files();
@@ -46,6 +46,7 @@ private:
     std::weak_ptr<const geometry::Geometry> last_geometry_;
     struct FieldEntry {
         std::weak_ptr<const geometry::Geometry> geometry;
+        std::vector<char> wanted;
         program::FieldRequest request;
         std::shared_ptr<const geometry::FormField> field;
     };
