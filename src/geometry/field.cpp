@@ -50,15 +50,7 @@ public:
             b -= std::floor(b);
             const float s = sin_cone_ * std::sqrt(a), phi = 2.f * pi * b;  // cosine weighted within the cone
             const V3f d = frame.to_world(V3f(s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - s * s))));
-            RTCRayHit ray;
-            ray.ray.org_x = origin.x; ray.ray.org_y = origin.y; ray.ray.org_z = origin.z;
-            ray.ray.dir_x = d.x; ray.ray.dir_y = d.y; ray.ray.dir_z = d.z;
-            ray.ray.tnear = 0.f;
-            ray.ray.tfar = request_.reach;
-            ray.ray.time = 0.f;
-            ray.ray.mask = ~0u;
-            ray.ray.flags = 0;
-            ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+            RTCRayHit ray = single_ray(origin, d, request_.reach);
             rtcIntersect1(geometry_.scene(), &context_, &ray);
             if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) sum += 1.f - ray.ray.tfar / request_.reach;
         }

@@ -41,6 +41,19 @@ private:
 
 /// The device that all accelerators share; made at first use.
 RTCDevice embree_device();
+/// A ray from 0 to `far`, ready for rtcIntersect1.
+inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
+    RTCRayHit r;
+    r.ray.org_x = origin.x; r.ray.org_y = origin.y; r.ray.org_z = origin.z;
+    r.ray.dir_x = direction.x; r.ray.dir_y = direction.y; r.ray.dir_z = direction.z;
+    r.ray.tnear = 0.f;
+    r.ray.tfar = far;
+    r.ray.time = 0.f;
+    r.ray.mask = ~0u;
+    r.ray.id = r.ray.flags = 0;
+    r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
+    return r;
+}
 /// Bytes that Embree holds at the moment.
 size_t embree_memory();
 

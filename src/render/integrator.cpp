@@ -11,6 +11,7 @@
 namespace vemtra::render {
 
 using geometry::offset_origin;
+using geometry::single_ray;
 using geometry::Surface;
 using surface::Bsdf;
 using surface::Slots;
@@ -270,15 +271,7 @@ private:
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         for (Path& path : paths) {
-            RTCRayHit ray;
-            ray.ray.org_x = path.origin.x; ray.ray.org_y = path.origin.y; ray.ray.org_z = path.origin.z;
-            ray.ray.dir_x = path.direction.x; ray.ray.dir_y = path.direction.y; ray.ray.dir_z = path.direction.z;
-            ray.ray.tnear = 0.f;
-            ray.ray.tfar = INFINITY;
-            ray.ray.time = 0.f;
-            ray.ray.mask = ~0u;
-            ray.ray.flags = 0;
-            ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
+            RTCRayHit ray = single_ray(path.origin, path.direction);
             rtcIntersect1(p_.geometry->scene(), &context, &ray);
             path.mesh = ray.hit.geomID;
             path.triangle = ray.hit.primID;
@@ -735,30 +728,30 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
     return whole;
 }
 
+namespace {
+VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, int height, float x, float y) {
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    const float sx = (2.f * x / float(width) - 1.f) * camera.tan_x, sy = (1.f - 2.f * y / float(height)) * camera.tan_y;
+    const V3f d = (camera.forward + camera.right * sx + camera.up * sy).normalized();
+    RTCRayHit ray = single_ray(camera.origin, d);
+    rtcIntersect1(prepared.geometry->scene(), &context, &ray);
+    if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
+    VisiblePoint v{true, ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v, 0.f};
+    v.uv_width = ray.ray.tfar * camera.pixel_angle * prepared.geometry->surface(v.mesh, v.triangle, v.u, v.v).uv_per_metre;
+    return v;
+}
+}  // namespace
+
+VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y) {
+    return look(prepared, Pinhole(prepared.camera, width, height), width, height, x, y);
+}
+
 std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height) {
     std::vector<VisiblePoint> out(size_t(width) * size_t(height));
     const Pinhole camera(prepared.camera, width, height);
     parallel_ranges(out.size(), 512, [&](size_t first, size_t last) {
-        RTCIntersectContext context;
-        rtcInitIntersectContext(&context);
-        for (size_t i = first; i < last; ++i) {
-            const float sx = (2.f * (float(i % size_t(width)) + .5f) / float(width) - 1.f) * camera.tan_x;
-            const float sy = (1.f - 2.f * (float(i / size_t(width)) + .5f) / float(height)) * camera.tan_y;
-            const V3f d = (camera.forward + camera.right * sx + camera.up * sy).normalized();
-            RTCRayHit ray;
-            ray.ray.org_x = camera.origin.x; ray.ray.org_y = camera.origin.y; ray.ray.org_z = camera.origin.z;
-            ray.ray.dir_x = d.x; ray.ray.dir_y = d.y; ray.ray.dir_z = d.z;
-            ray.ray.tnear = 0.f;
-            ray.ray.tfar = INFINITY;
-            ray.ray.time = 0.f;
-            ray.ray.mask = ~0u;
-            ray.ray.flags = 0;
-            ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
-            rtcIntersect1(prepared.geometry->scene(), &context, &ray);
-            if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) continue;
-            out[i] = {true, ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v, 0.f};
-            out[i].uv_width = ray.ray.tfar * camera.pixel_angle * prepared.geometry->surface(ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v).uv_per_metre;
-        }
+        for (size_t i = first; i < last; ++i) out[i] = look(prepared, camera, width, height, float(i % size_t(width)) + .5f, float(i / size_t(width)) + .5f);
     });
     return out;
 }

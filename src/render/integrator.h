@@ -61,6 +61,8 @@ struct VisiblePoint {
     uint32_t mesh = 0, triangle = 0;
     float u = 0.f, v = 0.f, uv_width = 0.f;
 };
+/// What lies under the point (x, y) of a picture of this size, pixel centres at .5.
+VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y);
 std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height);
 
 /// Fills the arrays of a batch from surface points; n <= nodes::max_batch.

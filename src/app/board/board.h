@@ -1,0 +1,63 @@
+// The board: one lane per layer, as they lie on the real thing; their networks run left to right into the layer, and the core at the right
+// edge stacks the layers with what was measured of them. Tiles are clicked, wires are drawn from tab to tab, blocks of the core are
+// dragged up and down.
+#pragma once
+#include <QAbstractScrollArea>
+
+#include "app/board/layout.h"
+#include "app/workbench.h"
+
+namespace vemtra::app {
+
+class Board : public QAbstractScrollArea {
+    Q_OBJECT
+public:
+    explicit Board(Workbench& bench, QWidget* parent = nullptr);
+    /// Places in the viewport, for help texts and tests.
+    QPoint tile_position(const std::string& node) const;
+    QPoint output_position(const std::string& node) const;
+    QPoint layer_end_position(const std::string& layer) const;
+    QPoint block_position(const std::string& layer) const;
+    QSize minimumSizeHint() const override { return {360, 160}; }
+
+    void connect_to_layer(const std::string& node, const std::string& layer, const std::string& slot);
+    void connect_nodes(const std::string& from, const std::string& to, const std::string& port);
+    void delete_selected();
+
+signals:
+    void add_node_wanted(const QPoint& global);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
+    bool viewportEvent(QEvent*) override;
+
+private:
+    struct Spot {
+        enum Kind { nothing, tile, output, lane, end, block, block_switch, block_amount } kind = nothing;
+        std::string id, port;
+    };
+    void relayout();
+    QPointF to_board(const QPoint& p) const;
+    QRectF block_rect(size_t lane) const;  ///< in the viewport
+    Spot spot(const QPoint& p) const;
+    void paint_lane(QPainter& p, size_t index);
+    void paint_tile(QPainter& p, const BoardTile& tile);
+    void paint_core(QPainter& p);
+    void drop_wire(const QPoint& at);
+    void choose_port(const std::string& from, const std::string& to_node, const QPoint& global);
+
+    static constexpr int core_width = 118;
+    Workbench& bench_;
+    BoardLayout layout_;
+    std::string wire_from_, dragged_layer_, amount_layer_;
+    QPoint wire_to_, pressed_;
+    int drop_index_ = -1;
+};
+
+}  // namespace vemtra::app

@@ -1,0 +1,49 @@
+// Where everything on the board stands: lanes from outermost to base with commons lowest, nodes in columns by their distance from the
+// layer's end. A pure function of the build-up, so that it is stable: nobody pushes tiles around.
+#pragma once
+#include <QRectF>
+#include <map>
+#include <vector>
+
+#include "scene/scene.h"
+
+namespace vemtra::app {
+
+struct BoardTile {
+    std::string node;
+    int lane = 0;
+    QRectF rect;                        ///< in board coordinates
+    std::vector<std::string> inputs;    ///< connectable ports, in order
+};
+struct BoardLane {
+    std::string layer;                  ///< empty: commons
+    QRectF rect;
+    QRectF end;                         ///< the layer's plate: gate and wired slots
+    std::vector<std::string> tabs;      ///< "gate", then wired slots
+};
+struct BoardWire {
+    std::string from, to;               ///< node ids; `to` may be a layer id
+    QPointF start, stop;
+    bool across_lanes = false;
+};
+struct BoardLayout {
+    std::vector<BoardLane> lanes;
+    std::vector<BoardTile> tiles;
+    std::vector<BoardWire> wires;
+    double width = 0, height = 0;
+
+    const BoardTile* tile(const std::string& node) const;
+    /// Middle of a tile's input tab, or of the output tab.
+    static QPointF input_tab(const BoardTile& tile, size_t index);
+    static QPointF output_tab(const BoardTile& tile);
+    static QPointF end_tab(const BoardLane& lane, size_t index);
+};
+
+namespace board {
+inline constexpr double tile_width = 84, tile_height = 74, picture_height = 48, column = 106, row = 80, lane_head = 22, lane_gap = 6, end_width = 96, tab = 13, margin = 10;
+}
+
+/// `least_width`: the lanes' ends line up at this x or further right.
+BoardLayout lay_out(const scene::BuildUp& build_up, double least_width);
+
+}  // namespace vemtra::app

@@ -1,0 +1,265 @@
+#include "app/detail/detail_panel.h"
+
+#include <QMenu>
+
+#include "app/detail/form.h"
+#include "app/detail/levels_plot.h"
+#include "app/theme/theme.h"
+#include "nodes/description.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+
+using nodes::Port;
+using nodes::Type;
+using scene::Input;
+using scene::Scene;
+
+namespace {
+
+/// How a row reaches its input: by ids, because the document may have changed since the row was made.
+using Reach = std::function<Input*(Scene&, bool make)>;
+
+Reach reach_node(const std::string& build_up, const std::string& node, const Port& port) {
+    return [=](Scene& s, bool make) -> Input* {
+        auto* b = scene::find(s.build_ups, build_up);
+        auto* n = b ? scene::node(*b, node) : nullptr;
+        if (!n) return nullptr;
+        if (make) n->inputs.try_emplace(port.name, Input{port.value, {}});
+        const auto it = n->inputs.find(port.name);
+        return it == n->inputs.end() ? nullptr : &it->second;
+    };
+}
+Reach reach_slot(const std::string& build_up, const std::string& layer, const Port& port) {
+    return [=](Scene& s, bool make) -> Input* {
+        auto* b = scene::find(s.build_ups, build_up);
+        auto* l = b ? scene::find(b->layers, layer) : nullptr;
+        if (!l) return nullptr;
+        if (port.name == "gate") return &l->gate.mask;
+        if (make) l->surface.try_emplace(port.name, Input{port.value, {}});
+        const auto it = l->surface.find(port.name);
+        return it == l->surface.end() ? nullptr : &it->second;
+    };
+}
+
+QString label_of(const Port& port) { return QString::fromStdString(port.name).replace('_', ' '); }
+
+void add_port(Workbench& bench, Form& form, const Port& port, Type type, const Reach& reach) {
+    const QString label = label_of(port), help = QString::fromStdString(port.help);
+    auto literal = [=](const Scene& s) -> scene::Value {
+        const Input* i = reach(const_cast<Scene&>(s), false);
+        return i ? i->value : port.value;
+    };
+    if (port.text && port.choices.empty()) {
+        form.file(label, help, "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp);;All files (*)",
+                  [=](const Scene& s) { auto v = literal(s); auto* t = std::get_if<std::string>(&v); return std::optional(t ? *t : std::string()); },
+                  [=](Scene& s, const std::string& v) { if (Input* i = reach(s, true)) i->value = v; });
+        return;
+    }
+    if (!port.choices.empty()) {
+        QStringList items;
+        for (const auto& c : port.choices) items << QString::fromStdString(c);
+        const int first = int(port.low);
+        form.choice(label, help, items,
+                    [=](const Scene& s) {
+                        const auto v = literal(s);
+                        if (auto* t = std::get_if<std::string>(&v)) return std::optional(int(std::find(port.choices.begin(), port.choices.end(), *t) - port.choices.begin()));
+                        return std::optional(int(scene::as_number(v)) - first);
+                    },
+                    [=](Scene& s, int i) {
+                        if (Input* in = reach(s, true)) in->value = port.text ? scene::Value(port.choices[size_t(i)]) : scene::Value(float(i + first));
+                    });
+        return;
+    }
+    const NumberRange range{port.low, port.high, scene::as_number(port.value), port.hard, port.whole, QString::fromStdString(port.unit)};
+    if (type == Type::number) {
+        form.number(label, help, range, [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); },
+                    [=](Scene& s, float v) { if (Input* i = reach(s, true)) i->value = v; });
+    } else {
+        auto read = [=](const Scene& s) {
+            const auto v = literal(s);
+            return std::optional(std::holds_alternative<float>(v) ? V3f(scene::as_number(v)) : scene::as_vector(v));
+        };
+        if (type == Type::color)
+            form.color(label, help, std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value), read,
+                       [=](Scene& s, const V3f& v) { if (Input* i = reach(s, true)) i->value = v; });
+        else
+            form.vector(label, help, range, nodes::components(type), read, [=](Scene& s, const V3f& v) {
+                if (Input* i = reach(s, true)) i->value = type == Type::vector2 ? scene::Value(V2f(v.x, v.y)) : scene::Value(v);
+            });
+    }
+    if (port.uniform) return;
+    auto source = [&bench, reach]() -> QString {
+        const Input* i = reach(const_cast<Scene&>(bench.scene()), false);
+        if (!i || i->from.empty()) return {};
+        for (const auto& b : bench.scene().build_ups)
+            if (const auto* n = scene::find_node(b, i->from).node; n && b.id == bench.selection().build_up) return QString::fromStdString(n->name.empty() ? n->id : n->name);
+        return QString::fromStdString(i->from) + " (missing)";
+    };
+    form.connection([&bench, reach, label](const QPoint& at) {
+        QMenu menu;
+        const auto* b = bench.build_up();
+        if (!b) return;
+        const std::string own = bench.selection().node;
+        const std::string text = label.toStdString();
+        const Input* now = reach(const_cast<Scene&>(bench.scene()), false);
+        if (now && !now->from.empty()) {
+            menu.addAction("Go to " + QString::fromStdString(now->from), [&bench, id = now->from] { bench.select_node(id); });
+            menu.addAction("Let it go", [&bench, reach, text] {
+                bench.edit("Disconnect " + text, [&](Scene& s) { if (Input* i = reach(s, true)) i->from.clear(); });
+            });
+            menu.addSeparator();
+        }
+        bool any = false;
+        auto offer = [&](const std::vector<scene::Node>& list, const QString& group) {
+            for (const scene::Node& n : list) {
+                if (!own.empty() && scene::would_circle(*b, n.id, own)) continue;
+                any = true;
+                menu.addAction(group + ": " + QString::fromStdString(n.name.empty() ? n.id : n.name), [&bench, reach, text, id = n.id] {
+                    bench.edit("Connect " + text, [&](Scene& s) { if (Input* i = reach(s, true)) i->from = id; });
+                });
+            }
+        };
+        for (size_t k = b->layers.size(); k-- > 0;) offer(b->layers[k].nodes, QString::fromStdString(b->layers[k].name));
+        offer(b->commons, "Commons");
+        if (!any) menu.addAction("No node yet: add one with N")->setEnabled(false);
+        menu.exec(at);
+    }, source);
+}
+
+}  // namespace
+
+DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent), bench_(bench) {
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setObjectName("detail");
+    connect(&bench_, &Workbench::selection_changed, this, &DetailPanel::refresh);
+    connect(&bench_, &Workbench::changed, this, &DetailPanel::refresh);
+    connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
+    refresh();
+}
+
+std::string DetailPanel::shape() const {
+    const Selection& s = bench_.selection();
+    std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
+    if (const auto* n = bench_.node()) key += n->kind + n->type;
+    else if (const auto* l = bench_.layer())
+        for (const auto& [name, input] : l->surface)
+            if (!input.from.empty()) key += name + ",";
+    return key;
+}
+
+void DetailPanel::refresh() {
+    if (!form_ || shape_ != shape()) rebuild();
+    form_->refresh();
+    if (plot_)
+        if (const auto* n = bench_.node()) {
+            const auto* d = nodes::describe(n->kind);
+            const auto in = n->inputs.find("in");
+            const review::Histogram* h = nullptr;
+            if (in != n->inputs.end() && bench_.measured().build_up == bench_.selection().build_up)
+                if (auto it = bench_.measured().nodes.find(in->second.from); it != bench_.measured().nodes.end()) h = &it->second.values;
+            plot_->set_histogram(h);
+            plot_->set_cuts(scene::as_number(nodes::literal_of(*n, *d->port("inlow"))), scene::as_number(nodes::literal_of(*n, *d->port("inhigh"))));
+        }
+}
+
+void DetailPanel::rebuild() {
+    shape_ = shape();
+    plot_ = nullptr;
+    form_ = new Form(bench_);
+    if (const auto* n = bench_.node()) build_node(*n);
+    else if (const auto* l = bench_.layer()) build_layer(*l);
+    else form_->note("Nothing is selected. Click a layer or a tile on the board, or a part in the picture.");
+    setWidget(form_);  // deletes the rows that were there
+}
+
+void DetailPanel::build_layer(const scene::Layer& layer) {
+    const std::string b = bench_.selection().build_up, id = layer.id;
+    auto with = [=](const Scene& s) -> const scene::Layer* {
+        const auto* build_up = scene::find(s.build_ups, b);
+        return build_up ? scene::find(build_up->layers, id) : nullptr;
+    };
+    const bool base = bench_.build_up()->layers.front().id == id;
+    form_->heading(base ? "Base layer" : "Cover");
+    form_->text("name", "What the layer is called on the board.", [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->name) : std::nullopt; },
+                [=](Scene& s, const std::string& v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->name = v; });
+    if (!base) {
+        form_->number("amount", "How much of the layer is there at all: 0.5 is half there everywhere.", {0.f, 1.f, 1.f, true},
+                      [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->amount) : std::nullopt; },
+                      [=](Scene& s, float v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->amount = v; });
+        Port gate{.name = "gate", .help = "The mask: white shows the layer, black hides it.", .value = 1.f, .hard = true};
+        add_port(bench_, *form_, gate, Type::number, reach_slot(b, id, gate));
+        form_->number("gate amount", "Towards 0 the mask is pushed to white: the gate stands open.", {0.f, 1.f, 1.f, true},
+                      [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->gate.amount) : std::nullopt; },
+                      [=](Scene& s, float v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->gate.amount = v; });
+    }
+    form_->heading("Surface");
+    const auto& ports = nodes::surface_description().ports;
+    auto wired = [&](const Port& p) {
+        const auto it = layer.surface.find(p.name);
+        return it != layer.surface.end() && !it->second.from.empty();
+    };
+    for (const Port& p : ports)
+        if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
+    int shown = 0;
+    for (const Port& p : ports)
+        if (!wired(p) && shown++ < 4) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
+    form_->begin_fold("More");
+    shown = 0;
+    for (const Port& p : ports)
+        if (!wired(p) && shown++ >= 4) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
+    form_->end_fold();
+}
+
+void DetailPanel::build_node(const scene::Node& node) {
+    const std::string b = bench_.selection().build_up, id = node.id;
+    const nodes::NodeDescription* d = nodes::describe(node.kind);
+    if (!d) {
+        form_->heading("Unknown node");
+        form_->note("This version has no node of the kind '" + QString::fromStdString(node.kind) + "'. It is kept in the file, and its readers use their own values.");
+        return;
+    }
+    form_->heading(QString::fromStdString(d->title));
+    form_->note(QString::fromStdString(d->help));
+    auto with = [=](const Scene& s) -> scene::Node* {
+        auto* build_up = scene::find(const_cast<Scene&>(s).build_ups, b);
+        return build_up ? scene::node(*build_up, id) : nullptr;
+    };
+    form_->text("name", "What the tile is called on the board.", [=](const Scene& s) { auto* n = with(s); return n ? std::optional(n->name) : std::nullopt; },
+                [=](Scene& s, const std::string& v) { if (auto* n = with(s)) n->name = v; });
+    if (d->types.size() > 1) {
+        QStringList names;
+        for (Type t : d->types) names << QString("%1  %2").arg(QChar(nodes::type_letter(t))).arg(nodes::type_name(t));
+        form_->choice("carries", "What the node works on and gives.", names,
+                      [=](const Scene& s) { auto* n = with(s); return n ? std::optional(int(std::find(d->types.begin(), d->types.end(), d->output_type(*n)) - d->types.begin())) : std::nullopt; },
+                      [=](Scene& s, int i) { if (auto* n = with(s)) n->type = nodes::type_name(d->types[size_t(i)]); });
+    }
+    if (d->port("inlow") && d->port("in")) {
+        plot_ = new LevelsPlot;
+        form_->widget(plot_);
+        connect(plot_, &LevelsPlot::moved, this, [=, this](bool high, float v) {
+            bench_.edit("Levels", [&](Scene& s) {
+                if (auto* n = with(s)) n->inputs[high ? "inhigh" : "inlow"].value = v;
+            }, "levels " + id);
+        });
+        connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
+    }
+    const Type type = d->output_type(node);
+    int stops = 2;
+    if (const Port* n = d->port("num_intervals")) stops = int(scene::as_number(nodes::literal_of(node, *n)));
+    bool folded = false;
+    for (bool advanced : {false, true})
+        for (const Port& p : d->ports) {
+            // A row per stop only where the ramp has that many.
+            if (p.name.rfind("interval", 0) == 0 || (p.name.rfind("color", 0) == 0 && p.name.size() <= 7 && std::isdigit(p.name.back()))) {
+                const int n = std::atoi(p.name.c_str() + p.name.find_first_of("0123456789"));
+                if (advanced || n > std::max(stops, 4)) continue;
+            } else if (p.folded != advanced) continue;
+            if (advanced && !folded) form_->begin_fold("More"), folded = true;
+            add_port(bench_, *form_, p, d->port_type(p, type), reach_node(b, id, p));
+        }
+    form_->end_fold();
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,30 @@
+// The settings of what is selected: a layer (amount, gate, surface) or a node (its ports, in the order of its description).
+#pragma once
+#include <QScrollArea>
+
+#include "app/workbench.h"
+
+namespace vemtra::app {
+
+class Form;
+class LevelsPlot;
+
+class DetailPanel : public QScrollArea {
+    Q_OBJECT
+public:
+    explicit DetailPanel(Workbench& bench, QWidget* parent = nullptr);
+    Form* form() const { return form_; }
+
+private:
+    void rebuild();
+    void refresh();
+    void build_layer(const scene::Layer& layer);
+    void build_node(const scene::Node& node);
+    std::string shape() const;   ///< what the rows depend on; a change needs new rows
+    Workbench& bench_;
+    Form* form_ = nullptr;
+    LevelsPlot* plot_ = nullptr;
+    std::string shape_;
+};
+
+}  // namespace vemtra::app

@@ -1,0 +1,211 @@
+#include "app/detail/form.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QToolButton>
+
+#include "app/detail/color_editor.h"
+#include "app/theme/theme.h"
+
+namespace vemtra::app {
+
+Form::Form(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+    layout_ = new QFormLayout(this);
+    layout_->setContentsMargins(10, 6, 10, 10);
+    layout_->setVerticalSpacing(4);
+    layout_->setHorizontalSpacing(8);
+    layout_->setFieldGrowthPolicy(QFormLayout::AllNonFixedFieldsGrow);
+    layout_->setLabelAlignment(Qt::AlignLeft | Qt::AlignTop);
+}
+
+std::string Form::merge_key(const QString& label) const {
+    return label.toStdString() + "@" + bench_.selection().build_up + "/" + bench_.selection().layer + "/" + bench_.selection().node + "#" + std::to_string(rows_);
+}
+
+void Form::add_row(const QString& label, const QString& help, QWidget* w) {
+    auto* row = new QWidget;
+    auto* box = new QHBoxLayout(row);
+    box->setContentsMargins(0, 0, 0, 0);
+    box->setSpacing(4);
+    box->addWidget(w, 1);
+    auto* name = new QLabel(label);
+    name->setFixedWidth(126);
+    name->setMinimumHeight(22);
+    name->setToolTip(help);
+    if (w->toolTip().isEmpty()) w->setToolTip(help);
+    (folding_ ? folding_ : layout_)->addRow(name, row);
+    last_ = row;
+    last_label_ = name;
+    ++rows_;
+}
+
+void Form::heading(const QString& text) {
+    auto* l = new QLabel(text);
+    l->setFont(strong_font());
+    l->setContentsMargins(0, 6, 0, 2);
+    (folding_ ? folding_ : layout_)->addRow(l);
+}
+void Form::note(const QString& text) {
+    auto* l = new QLabel(text);
+    l->setWordWrap(true);
+    QPalette p = l->palette();
+    p.setColor(QPalette::WindowText, theme().faint);
+    l->setPalette(p);
+    (folding_ ? folding_ : layout_)->addRow(l);
+}
+void Form::begin_fold(const QString& title) {
+    auto* head = new QToolButton;
+    head->setText(title);
+    head->setCheckable(true);
+    head->setArrowType(Qt::RightArrow);
+    head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
+    head->setAutoRaise(true);
+    auto* inside = new QWidget;
+    folding_ = new QFormLayout(inside);
+    folding_->setContentsMargins(0, 0, 0, 0);
+    folding_->setVerticalSpacing(4);
+    folding_->setHorizontalSpacing(8);
+    inside->hide();
+    connect(head, &QToolButton::toggled, inside, [head, inside](bool open) {
+        head->setArrowType(open ? Qt::DownArrow : Qt::RightArrow);
+        inside->setVisible(open);
+    });
+    layout_->addRow(head);
+    layout_->addRow(inside);
+}
+
+void Form::number(const QString& label, const QString& help, const NumberRange& range, Read<float> read, Write<float> write) {
+    auto* field = new ValueField(range);
+    field->setObjectName(label);
+    add_row(label, help, field);
+    const std::string key = merge_key(label);
+    connect(field, &ValueField::moved, this, [=, this](float v) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key); });
+    connect(field, &ValueField::settled, this, [this] { bench_.end_merge(); });
+    also([=, this] {
+        if (auto v = read(bench_.scene())) field->set_value(*v);
+    });
+}
+
+void Form::color(const QString& label, const QString& help, V3f reset, Read<V3f> read, Write<V3f> write) {
+    auto* editor = new ColorEditor(bench_, reset);
+    editor->setObjectName(label);
+    add_row(label, help, editor);
+    const std::string key = merge_key(label);
+    connect(editor, &ColorEditor::moved, this, [=, this](V3f v) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key); });
+    connect(editor, &ColorEditor::settled, this, [this] { bench_.end_merge(); });
+    also([=, this] {
+        if (auto v = read(bench_.scene())) editor->set_color(*v);
+    });
+}
+
+void Form::vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read, Write<V3f> write) {
+    auto* all = new QWidget;
+    auto* row = new QHBoxLayout(all);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(3);
+    std::array<ValueField*, 3> fields{};
+    const std::string key = merge_key(label);
+    for (int c = 0; c < components; ++c) {
+        auto* f = fields[size_t(c)] = new ValueField(range);
+        f->setToolTip(help);
+        f->setObjectName(label + "." + "xyz"[c]);
+        row->addWidget(f);
+        connect(f, &ValueField::moved, this, [=, this](float v) {
+            V3f value = read(bench_.scene()).value_or(V3f(0.f));
+            value[c] = v;
+            bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, value); }, key);
+        });
+        connect(f, &ValueField::settled, this, [this] { bench_.end_merge(); });
+    }
+    add_row(label, help, all);
+    also([=, this] {
+        if (auto v = read(bench_.scene()))
+            for (int c = 0; c < components; ++c) fields[size_t(c)]->set_value((*v)[c]);
+    });
+}
+
+void Form::choice(const QString& label, const QString& help, const QStringList& items, Read<int> read, Write<int> write) {
+    auto* box = new QComboBox;
+    box->addItems(items);
+    box->setObjectName(label);
+    box->setFocusPolicy(Qt::StrongFocus);
+    add_row(label, help, box);
+    connect(box, &QComboBox::activated, this, [=, this](int i) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, i); }); });
+    also([=, this] {
+        if (auto v = read(bench_.scene())) box->setCurrentIndex(*v);
+    });
+}
+
+void Form::text(const QString& label, const QString& help, Read<std::string> read, Write<std::string> write) {
+    auto* line = new QLineEdit;
+    line->setObjectName(label);
+    add_row(label, help, line);
+    connect(line, &QLineEdit::editingFinished, this, [=, this] {
+        const std::string v = line->text().toStdString();
+        if (read(bench_.scene()) != v) bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
+    });
+    also([=, this] {
+        if (auto v = read(bench_.scene()); v && !line->hasFocus()) line->setText(QString::fromStdString(*v));
+    });
+}
+
+void Form::file(const QString& label, const QString& help, const QString& filter, Read<std::string> read, Write<std::string> write) {
+    text(label, help, read, write);
+    auto* choose = new QPushButton("Choose");
+    choose->setToolTip("Choose a file");
+    last_->layout()->addWidget(choose);
+    connect(choose, &QPushButton::clicked, this, [=, this] {
+        const QString f = QFileDialog::getOpenFileName(this, "Choose a file", QString::fromStdString(bench_.folder().string()), filter);
+        if (f.isEmpty()) return;
+        const std::string v = bench_.file() ? fs::proximate(f.toStdString(), bench_.folder()).generic_string() : f.toStdString();
+        bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
+    });
+}
+
+void Form::toggle(const QString& label, const QString& help, Read<bool> read, Write<bool> write) {
+    auto* box = new QCheckBox;
+    box->setObjectName(label);
+    add_row(label, help, box);
+    connect(box, &QCheckBox::clicked, this, [=, this](bool on) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, on); }); });
+    also([=, this] {
+        if (auto v = read(bench_.scene())) box->setChecked(*v);
+    });
+}
+
+void Form::button(const QString& label, const QString& help, std::function<void()> press) {
+    auto* b = new QPushButton(label);
+    b->setToolTip(help);
+    (folding_ ? folding_ : layout_)->addRow(b);
+    connect(b, &QPushButton::clicked, this, [press] { press(); });
+}
+
+void Form::connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source) {
+    auto* b = new QToolButton;
+    b->setFixedWidth(26);
+    b->setText(QString(QChar(0x2190)));
+    b->setToolTip("Connect a node, or let it go");
+    last_->layout()->addWidget(b);
+    QWidget* row = last_;
+    QWidget* field = last_->layout()->itemAt(0)->widget();
+    auto* wired = new QLabel(row);
+    wired->setFrameShape(QFrame::NoFrame);
+    wired->hide();
+    static_cast<QHBoxLayout*>(row->layout())->insertWidget(0, wired, 1);
+    connect(b, &QToolButton::clicked, this, [=] { open_menu(b->mapToGlobal(QPoint(0, b->height()))); });
+    also([=] {
+        const QString from = source();
+        wired->setText("from " + from);
+        wired->setVisible(!from.isEmpty());
+        field->setVisible(from.isEmpty());
+        b->setChecked(!from.isEmpty());
+    });
+}
+
+void Form::refresh() {
+    for (const auto& r : refreshers_) r();
+}
+
+}  // namespace vemtra::app

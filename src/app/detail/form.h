@@ -1,0 +1,57 @@
+// Rows of settings bound to the document: each row knows how to read its value from a scene and how to write it back as an undoable edit.
+// Detail and drawer build their contents from these rows.
+#pragma once
+#include <QFormLayout>
+#include <QLabel>
+#include <QWidget>
+
+#include "app/detail/value_field.h"
+#include "app/workbench.h"
+
+namespace vemtra::app {
+
+class Form : public QWidget {
+    Q_OBJECT
+public:
+    explicit Form(Workbench& bench, QWidget* parent = nullptr);
+
+    using Scene = scene::Scene;
+    template <class T>
+    using Read = std::function<std::optional<T>(const Scene&)>;
+    template <class T>
+    using Write = std::function<void(Scene&, const T&)>;
+
+    void heading(const QString& text);
+    void note(const QString& text);
+    void number(const QString& label, const QString& help, const NumberRange& range, Read<float> read, Write<float> write);
+    void color(const QString& label, const QString& help, V3f reset, Read<V3f> read, Write<V3f> write);
+    void vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read, Write<V3f> write);
+    void choice(const QString& label, const QString& help, const QStringList& items, Read<int> read, Write<int> write);
+    void text(const QString& label, const QString& help, Read<std::string> read, Write<std::string> write);
+    void file(const QString& label, const QString& help, const QString& filter, Read<std::string> read, Write<std::string> write);
+    void toggle(const QString& label, const QString& help, Read<bool> read, Write<bool> write);
+    void button(const QString& label, const QString& help, std::function<void()> press);
+    /// Puts a small connect button at the end of the row that was added last.
+    void connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source);
+    void widget(QWidget* w) { layout_->addRow(w); }
+    /// Everything added until end_fold() is hidden behind a line that opens it.
+    void begin_fold(const QString& title);
+    void end_fold() { folding_ = nullptr; }
+
+    void refresh();  ///< reads all values again
+    /// Called on every refresh.
+    void also(std::function<void()> refresh) { refreshers_.push_back(std::move(refresh)); }
+
+private:
+    void add_row(const QString& label, const QString& help, QWidget* w);
+    std::string merge_key(const QString& label) const;
+    Workbench& bench_;
+    QFormLayout* layout_;
+    QFormLayout* folding_ = nullptr;
+    QWidget* last_ = nullptr;
+    QLabel* last_label_ = nullptr;
+    std::vector<std::function<void()>> refreshers_;
+    int rows_ = 0;
+};
+
+}  // namespace vemtra::app

@@ -1,0 +1,50 @@
+#include <QHeaderView>
+#include <QTreeWidget>
+#include <QVBoxLayout>
+
+#include "app/drawer/drawer.h"
+
+namespace vemtra::app {
+namespace {
+
+class FindingsPage : public QWidget {
+public:
+    explicit FindingsPage(Workbench& bench) : bench_(bench) {
+        auto* box = new QVBoxLayout(this);
+        box->setContentsMargins(6, 6, 6, 6);
+        tree_ = new QTreeWidget;
+        tree_->setObjectName("findings");
+        tree_->setHeaderLabels({"What", "Where", "Why", "What to do"});
+        tree_->setRootIsDecorated(false);
+        tree_->setWordWrap(true);
+        tree_->header()->setSectionResizeMode(QHeaderView::Stretch);
+        box->addWidget(tree_);
+        connect(&bench_, &Workbench::measured_changed, this, [this] { fill(); });
+        connect(&bench_, &Workbench::picture_changed, this, [this] { fill(); });
+    }
+
+private:
+    void fill() {
+        std::vector<std::string> lines;
+        const std::vector<Error> findings = bench_.findings();
+        for (const Error& e : findings) lines.push_back(e.line());
+        if (lines == lines_ && tree_->topLevelItemCount()) return;
+        lines_ = lines;
+        tree_->clear();
+        for (const Error& e : findings) {
+            std::string where = e.file.empty() ? e.place : fs::path(e.file).filename().string() + (e.place.empty() ? "" : ", " + e.place);
+            auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(e.what), QString::fromStdString(where), QString::fromStdString(e.why), QString::fromStdString(e.remedy)});
+            for (int c = 0; c < 4; ++c) item->setToolTip(c, QString::fromStdString(e.line()));
+        }
+        if (findings.empty()) new QTreeWidgetItem(tree_, {"Nothing was found", "", "", ""});
+    }
+    Workbench& bench_;
+    QTreeWidget* tree_;
+    std::vector<std::string> lines_;
+};
+
+}  // namespace
+
+QWidget* make_findings_page(Workbench& bench) { return new FindingsPage(bench); }
+
+}  // namespace vemtra::app

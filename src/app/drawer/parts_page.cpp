@@ -1,0 +1,97 @@
+#include <QComboBox>
+#include <QHeaderView>
+#include <QTreeWidget>
+#include <QVBoxLayout>
+
+#include "app/drawer/drawer.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+namespace {
+
+class PartsPage : public QWidget {
+public:
+    explicit PartsPage(Workbench& bench) : bench_(bench) {
+        auto* box = new QVBoxLayout(this);
+        box->setContentsMargins(6, 6, 6, 6);
+        tree_ = new QTreeWidget;
+        tree_->setObjectName("parts");
+        tree_->setColumnCount(3);
+        tree_->setHeaderLabels({"Part", "Build-up", "Seen"});
+        tree_->setRootIsDecorated(false);
+        tree_->header()->setStretchLastSection(false);
+        tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+        tree_->setColumnWidth(1, 190);
+        tree_->setColumnWidth(2, 46);
+        box->addWidget(tree_);
+        connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+            if (item && !filling_) bench_.select_part(item->data(0, Qt::UserRole).toString().toStdString());
+        });
+        connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
+            if (filling_) return;
+            const std::string id = item->data(0, Qt::UserRole).toString().toStdString();
+            bench_.edit(column == 2 ? "Show or hide part" : "Rename part", [&](scene::Scene& s) {
+                if (auto* part = scene::find(s.parts, id)) {
+                    if (column == 2) part->visible = item->checkState(2) == Qt::Checked;
+                    else part->name = item->text(0).toStdString();
+                }
+            });
+        });
+        connect(&bench_, &Workbench::changed, this, [this] { fill(); });
+        connect(&bench_, &Workbench::selection_changed, this, [this] { fill(); });
+        fill();
+    }
+
+private:
+    void fill() {
+        const scene::Scene& s = bench_.scene();
+        filling_ = true;
+        if (s.parts != parts_ || s.build_ups.size() != build_ups_) {
+            parts_ = s.parts;
+            build_ups_ = s.build_ups.size();
+            tree_->clear();
+            for (const scene::Part& part : s.parts) {
+                auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(part.name)});
+                item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
+                item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
+                item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
+                auto* choice = new QComboBox;
+                for (const auto& b : s.build_ups) choice->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
+                choice->addItem("New build-up");
+                for (int i = 0; i < int(s.build_ups.size()); ++i)
+                    if (s.build_ups[size_t(i)].id == part.build_up) choice->setCurrentIndex(i);
+                choice->setToolTip("The build-up that the part wears");
+                connect(choice, &QComboBox::activated, this, [this, choice, id = part.id](int i) {
+                    std::string build_up = choice->itemData(i).toString().toStdString();
+                    bench_.edit("Give part a build-up", [&](scene::Scene& x) {
+                        auto* p = scene::find(x.parts, id);
+                        if (!p) return;
+                        if (build_up.empty()) {
+                            std::vector<std::string> taken;
+                            for (auto& b : x.build_ups) taken.push_back(b.id);
+                            build_up = scene::fresh_id(taken, scene::stem_of(p->name));
+                            x.build_ups.push_back(scene::default_build_up(build_up, p->name));
+                        }
+                        p->build_up = build_up;
+                    });
+                    QMetaObject::invokeMethod(this, [this, id] { bench_.select({}); bench_.select_part(id); }, Qt::QueuedConnection);
+                });
+                tree_->setItemWidget(item, 1, choice);
+            }
+        }
+        for (int i = 0; i < tree_->topLevelItemCount(); ++i)
+            if (tree_->topLevelItem(i)->data(0, Qt::UserRole).toString().toStdString() == bench_.selection().part) tree_->setCurrentItem(tree_->topLevelItem(i));
+        filling_ = false;
+    }
+    Workbench& bench_;
+    QTreeWidget* tree_;
+    std::vector<scene::Part> parts_;
+    size_t build_ups_ = 0;
+    bool filling_ = false;
+};
+
+}  // namespace
+
+QWidget* make_parts_page(Workbench& bench) { return new PartsPage(bench); }
+
+}  // namespace vemtra::app

@@ -1,0 +1,73 @@
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QListWidget>
+#include <QPushButton>
+
+#include "app/drawer/drawer.h"
+
+namespace vemtra::app {
+namespace {
+
+class SnapshotsPage : public QWidget {
+public:
+    explicit SnapshotsPage(Workbench& bench) : bench_(bench) {
+        auto* row = new QHBoxLayout(this);
+        row->setContentsMargins(6, 6, 6, 6);
+        list_ = new QListWidget;
+        list_->setObjectName("snapshots");
+        list_->setViewMode(QListView::IconMode);
+        list_->setIconSize(QSize(150, 96));
+        list_->setResizeMode(QListView::Adjust);
+        list_->setMovement(QListView::Static);
+        row->addWidget(list_, 1);
+        auto* buttons = new QVBoxLayout;
+        auto button = [&](const QString& text, const QString& help, auto press) {
+            auto* b = new QPushButton(text);
+            b->setToolTip(help);
+            connect(b, &QPushButton::clicked, this, press);
+            buttons->addWidget(b);
+        };
+        button("Keep picture", "Keeps the live picture with the state that made it (K)", [this] { bench_.keep_picture(); });
+        button("Compare", "Splits the view between the chosen snapshot and the live render", [this] { bench_.compare_with(list_->currentRow() == bench_.compared ? -1 : list_->currentRow()); });
+        button("Bring back", "Makes the snapshot's state the present one; can be undone", [this] {
+            const int i = list_->currentRow();
+            if (i < 0 || i >= int(bench_.kept.size())) return;
+            const auto state = bench_.kept[size_t(i)].scene;
+            bench_.edit("Bring back " + bench_.kept[size_t(i)].name.toStdString(), [&](scene::Scene& s) { s = *state; });
+        });
+        button("Remove", "Forgets the snapshot", [this] {
+            const int i = list_->currentRow();
+            if (i < 0 || i >= int(bench_.kept.size())) return;
+            bench_.kept.erase(bench_.kept.begin() + i);
+            bench_.compare_with(-1);
+        });
+        buttons->addStretch();
+        row->addLayout(buttons);
+        hint_ = new QLabel("No snapshot yet. K keeps the picture as it is now;\nthen compare it with what you change.", list_->viewport());
+        hint_->move(14, 12);
+        connect(&bench_, &Workbench::kept_changed, this, [this] { fill(); });
+        fill();
+    }
+
+private:
+    void fill() {
+        const int current = list_->currentRow();
+        list_->clear();
+        for (size_t i = 0; i < bench_.kept.size(); ++i) {
+            const auto& k = bench_.kept[i];
+            const QString text = k.name + (int(i) == bench_.compared ? "  (compared)" : QString("  %1 samples").arg(k.samples));
+            list_->addItem(new QListWidgetItem(QIcon(QPixmap::fromImage(k.image.scaled(150, 96, Qt::KeepAspectRatio, Qt::SmoothTransformation))), text));
+        }
+        list_->setCurrentRow(std::clamp(current, bench_.kept.empty() ? -1 : 0, int(bench_.kept.size()) - 1));
+        hint_->setVisible(bench_.kept.empty());
+    }
+    Workbench& bench_;
+    QListWidget* list_;
+    QLabel* hint_;
+};
+
+}  // namespace
+
+QWidget* make_snapshots_page(Workbench& bench) { return new SnapshotsPage(bench); }
+
+}  // namespace vemtra::app

@@ -1,0 +1,71 @@
+// The window: view and drawer on the left, board and detail on the right, status line below; menus, keys and the typed command list.
+#pragma once
+#include <QMainWindow>
+
+#include "app/command_list.h"
+#include "app/workbench.h"
+
+class QComboBox;
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QSplitter;
+class QToolButton;
+
+namespace vemtra::app {
+
+class Board;
+class DetailPanel;
+class Drawer;
+class RenderView;
+class ValueField;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    explicit MainWindow(QWidget* parent = nullptr);
+
+    Workbench& bench() { return *bench_; }
+    RenderView* view() const { return view_; }
+    Board* board() const { return board_; }
+    DetailPanel* detail() const { return detail_; }
+    Drawer* drawer() const { return drawer_; }
+    CommandList* command_list() const { return command_list_; }
+    /// Opens a project; offers the autosave where one is newer, unless `ask` is false.
+    bool open_project(const fs::path& file, bool ask = true);
+    void open_command_list();
+    void open_node_list();
+
+protected:
+    void closeEvent(QCloseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    QWidget* make_strip();
+    void make_menus();
+    void refresh();
+    void refresh_status();
+    bool may_discard();
+    bool save(bool elsewhere);
+    void add_node(const std::string& kind);
+    void show_error(const Error& error);
+
+    Workbench* bench_;
+    RenderView* view_;
+    Board* board_;
+    DetailPanel* detail_;
+    Drawer* drawer_;
+    QSplitter *across_, *left_, *right_;
+    CommandList* command_list_;
+    std::vector<Command> commands_;
+    QComboBox *camera_, *shown_, *scale_, *look_;
+    ValueField *exposure_, *focal_;
+    QToolButton *hold_, *region_, *denoise_;
+    QLabel *samples_, *noise_, *rays_, *memory_, *message_, *activity_;
+    QPushButton *findings_, *stop_;
+    QProgressBar* progress_;
+    QWidget* error_bar_;
+    QLabel* error_text_;
+};
+
+}  // namespace vemtra::app

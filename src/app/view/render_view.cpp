@@ -1,0 +1,249 @@
+#include "app/view/render_view.h"
+
+#include <QDragEnterEvent>
+#include <QMimeData>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QWheelEvent>
+
+#include "app/theme/theme.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+
+RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
+    setAcceptDrops(true);
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setObjectName("render-view");
+    connect(&bench_, &Workbench::picture_changed, this, [this] {
+        const auto latest = bench_.image();
+        if (!latest || latest == shown_) return;
+        shown_ = latest;
+        image_ = QImage(shown_->rgba.data(), shown_->width, shown_->height, shown_->width * 4, QImage::Format_RGBA8888);
+        update();
+    });
+    connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
+    connect(&bench_, &Workbench::changed, this, qOverload<>(&QWidget::update));
+    connect(&bench_, &Workbench::picking_changed, this, [this] { setCursor(bench_.picking() ? Qt::CrossCursor : Qt::ArrowCursor); });
+}
+
+void RenderView::resizeEvent(QResizeEvent*) {
+    bench_.live.width = width();
+    bench_.live.height = height();
+    bench_.live.region = {};
+    bench_.refresh();
+}
+
+void RenderView::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    const Theme& t = theme();
+    p.fillRect(rect(), t.surround);
+    if (bench_.scene().parts.empty()) {
+        p.setPen(t.text);
+        p.setFont(strong_font());
+        p.drawText(rect().adjusted(20, 0, -20, -24), Qt::AlignCenter, "Bring in an asset");
+        QFont f = font();
+        p.setFont(f);
+        p.drawText(rect().adjusted(20, 24, -20, 0), Qt::AlignCenter, "Drop an OBJ, PLY, glTF or GLB file here, or choose Project > Import asset (Ctrl+I)");
+        return;
+    }
+    if (image_.isNull()) {
+        p.setPen(t.text);
+        p.drawText(rect(), Qt::AlignCenter, "The first picture is on its way");
+        return;
+    }
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    // A picture of another shape (just after a resize) keeps its proportions until the right one is there.
+    QSizeF size = image_.size();
+    size.scale(this->size(), std::fabs(size.width() / size.height() - double(width()) / height()) < .02 ? Qt::IgnoreAspectRatio : Qt::KeepAspectRatioByExpanding);
+    QRectF target(QPointF(0, 0), size);
+    target.moveCenter(QRectF(rect()).center());
+    p.drawImage(target, image_);
+    if (bench_.compared >= 0 && bench_.compared < int(bench_.kept.size())) {
+        const KeptPicture& k = bench_.kept[size_t(bench_.compared)];
+        const double x = width() * divider_;
+        p.save();
+        p.setClipRect(QRectF(0, 0, x, height()));
+        p.drawImage(QRectF(rect()), k.image);
+        p.restore();
+        p.setPen(QPen(QColor(20, 20, 20), 3));
+        p.drawLine(QPointF(x, 0), QPointF(x, height()));
+        p.setPen(QPen(QColor(235, 235, 235), 1));
+        p.drawLine(QPointF(x, 0), QPointF(x, height()));
+        p.setBrush(QColor(235, 235, 235));
+        p.setPen(QPen(QColor(20, 20, 20), 1));
+        p.drawRoundedRect(QRectF(x - 5, height() * .5 - 16, 10, 32), 4, 4);
+        auto label = [&](const QString& text, const QRectF& r, Qt::Alignment side) {
+            p.setFont(font());
+            QRectF box = p.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
+            box.moveBottom(r.bottom() - 8);
+            if (side & Qt::AlignRight) box.moveRight(r.right() - 8);
+            else box.moveLeft(r.left() + 8);
+            p.setPen(Qt::NoPen);
+            p.setBrush(QColor(20, 20, 20, 170));
+            p.drawRoundedRect(box, 3, 3);
+            p.setPen(QColor(240, 240, 240));
+            p.drawText(box, Qt::AlignCenter, text);
+        };
+        label(k.name, QRectF(0, 0, x, height()), Qt::AlignRight);
+        label("Live", QRectF(x, 0, width() - x, height()), Qt::AlignLeft);
+    }
+    const render::PixelRect& r = bench_.live.region;
+    QRectF region = marked_;
+    if (!marking_ && r.x1 > r.x0) {
+        const double s = 100.0 / bench_.live.scale_percent;
+        region = QRectF(r.x0 * s, r.y0 * s, (r.x1 - r.x0) * s, (r.y1 - r.y0) * s);
+    }
+    if (region.width() > 1) {
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(QColor(20, 20, 20), 1));
+        p.drawRect(region.adjusted(-1, -1, 1, 1));
+        p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
+        p.drawRect(region);
+    }
+    QString note;
+    if (bench_.picking()) note = "Click in the picture to take its colour; Esc leaves";
+    else if (marking_) note = "Drag over the part of the picture that should be rendered";
+    else if (bench_.live.hold) note = "Held";
+    else if (bench_.live.view == render::View::node) {
+        const auto* b = scene::find(bench_.scene().build_ups, bench_.live.shown_build_up);
+        const scene::Node* n = b ? scene::find_node(*b, bench_.live.shown_node).node : nullptr;
+        note = "On the asset: " + QString::fromStdString(n ? n->name : bench_.live.shown_node);
+    }
+    if (!note.isEmpty()) {
+        QRectF box = p.fontMetrics().boundingRect(note).adjusted(-8, -4, 8, 4);
+        box.moveCenter(QPointF(width() * .5, 0));
+        box.moveTop(8);
+        p.setPen(Qt::NoPen);
+        p.setBrush(QColor(20, 20, 20, 170));
+        p.drawRoundedRect(box, 3, 3);
+        p.setPen(QColor(240, 240, 240));
+        p.drawText(box, Qt::AlignCenter, note);
+    }
+}
+
+void RenderView::move_camera(const std::function<void(scene::Camera&)>& change) {
+    bench_.edit("Move the camera", [&](scene::Scene& s) {
+        if (auto* camera = const_cast<scene::Camera*>(scene::active_camera(s))) change(*camera);
+    }, "camera");
+}
+
+void RenderView::mousePressEvent(QMouseEvent* e) {
+    pressed_ = last_ = e->position();
+    moved_ = false;
+    if (bench_.picking() && e->button() == Qt::LeftButton) {
+        if (auto c = linear_at(e->position())) bench_.picked(*c);
+        return;
+    }
+    if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
+    else if (bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8) drag_ = Drag::divider;
+    else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier)) drag_ = Drag::pan;
+    else if (e->button() == Qt::LeftButton) drag_ = Drag::orbit;
+    else if (e->button() == Qt::RightButton) drag_ = Drag::dolly;
+}
+
+void RenderView::mouseMoveEvent(QMouseEvent* e) {
+    const QPointF d = e->position() - last_;
+    if (drag_ == Drag::none) {
+        if (!bench_.picking()) setCursor(bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8 ? Qt::SplitHCursor : Qt::ArrowCursor);
+        return;
+    }
+    if (!moved_ && (e->position() - pressed_).manhattanLength() < 4) return;
+    moved_ = true;
+    last_ = e->position();
+    switch (drag_) {
+        case Drag::divider: divider_ = std::clamp(e->position().x() / width(), .02, .98); update(); break;
+        case Drag::region: marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect()); update(); break;
+        case Drag::orbit:
+            move_camera([&](scene::Camera& c) {
+                V3f v = c.position - c.target;
+                const float r = v.length();
+                float azimuth = std::atan2(v.x, v.z) - float(d.x()) * .008f, elevation = std::asin(std::clamp(v.y / r, -1.f, 1.f)) + float(d.y()) * .008f;
+                elevation = std::clamp(elevation, -1.54f, 1.54f);
+                c.position = c.target + V3f(std::cos(elevation) * std::sin(azimuth), std::sin(elevation), std::cos(elevation) * std::cos(azimuth)) * r;
+            });
+            break;
+        case Drag::pan:
+            move_camera([&](scene::Camera& c) {
+                const V3f forward = c.target - c.position;
+                const float per_pixel = forward.length() * 36.f / c.focal_length / float(width());
+                const V3f side = forward.cross(V3f(0, 1, 0)).normalized(), up = side.cross(forward).normalized();
+                const V3f shift = side * (-float(d.x()) * per_pixel) + up * (float(d.y()) * per_pixel);
+                c.position += shift;
+                c.target += shift;
+            });
+            break;
+        case Drag::dolly: move_camera([&](scene::Camera& c) { c.position = c.target + (c.position - c.target) * std::exp(float(d.y()) * .006f); }); break;
+        default: break;
+    }
+}
+
+void RenderView::mouseReleaseEvent(QMouseEvent* e) {
+    if (drag_ == Drag::region) {
+        const double s = bench_.live.scale_percent / 100.0;
+        if (moved_ && marked_.width() > 4 && marked_.height() > 4)
+            bench_.live.region = {int(marked_.left() * s), int(marked_.top() * s), int(std::ceil(marked_.right() * s)), int(std::ceil(marked_.bottom() * s))};
+        else bench_.live.region = {};
+        marking_ = false;
+        marked_ = {};
+        bench_.refresh();
+        update();
+    } else if (!moved_ && drag_ == Drag::orbit) click(e->position());
+    if (moved_) bench_.end_merge();
+    drag_ = Drag::none;
+}
+
+void RenderView::wheelEvent(QWheelEvent* e) {
+    const float steps = float(e->angleDelta().y()) / 120.f;
+    move_camera([&](scene::Camera& c) { c.position = c.target + (c.position - c.target) * std::exp(-steps * .12f); });
+}
+
+std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
+    if (!shown_ || shown_->linear.empty()) return std::nullopt;
+    const int x = std::clamp(int(p.x() * shown_->width / width()), 0, shown_->width - 1), y = std::clamp(int(p.y() * shown_->height / height()), 0, shown_->height - 1);
+    return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
+}
+
+void RenderView::click(const QPointF& p) {
+    if (!shown_) return;
+    // One ray through the clicked pixel.
+    render::Prepared one = *shown_->prepared;
+    one.camera = *scene::active_camera(bench_.scene());
+    const auto hit = render::visible_at(one, width(), height(), float(p.x()), float(p.y()));
+    if (hit.hit) bench_.select_part(one.parts[hit.mesh]->id);
+}
+
+void RenderView::frame_box(const Box3f& box) {
+    move_camera([&](scene::Camera& c) { scene::frame(c, box, float(width()) / float(std::max(1, height()))); });
+    bench_.end_merge();
+}
+void RenderView::frame_all() {
+    if (shown_) frame_box(shown_->prepared->geometry->bounds());
+}
+void RenderView::frame_part() {
+    if (!shown_) return;
+    for (size_t m = 0; m < shown_->prepared->parts.size(); ++m)
+        if (shown_->prepared->parts[m]->id == bench_.selection().part) return frame_box(shown_->prepared->geometry->meshes()[m]->bounds());
+    frame_all();
+}
+void RenderView::start_region() {
+    if (bench_.live.region.x1 > bench_.live.region.x0) {
+        bench_.live.region = {};
+        bench_.refresh();
+    } else marking_ = true;
+    update();
+}
+
+void RenderView::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+void RenderView::dropEvent(QDropEvent* e) {
+    for (const QUrl& url : e->mimeData()->urls()) {
+        const fs::path file = url.toLocalFile().toStdString();
+        if (file.extension() == ".vemtra") bench_.open(file);
+        else bench_.import_asset(file);
+    }
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,48 @@
+// The picture: the live render and what is worked on in it. Left drag orbits, Shift or middle drag pans, wheel or right drag dollies, a click
+// selects the part; with a snapshot compared, the divider is dragged.
+#pragma once
+#include <QWidget>
+
+#include "app/workbench.h"
+
+namespace vemtra::app {
+
+class RenderView : public QWidget {
+    Q_OBJECT
+public:
+    explicit RenderView(Workbench& bench, QWidget* parent = nullptr);
+    void frame_part();       ///< the selected part, or all when pressed again
+    void frame_all();
+    void start_region();     ///< the next drag marks the region; on an empty drag it is cleared
+    bool marking_region() const { return marking_; }
+    QPointF divider() const { return {width() * divider_, height() * .5}; }
+    QSize minimumSizeHint() const override { return {320, 240}; }
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+
+private:
+    enum class Drag { none, orbit, pan, dolly, divider, region };
+    void move_camera(const std::function<void(scene::Camera&)>& change);
+    void frame_box(const Box3f& box);
+    std::optional<V3f> linear_at(const QPointF& p) const;
+    void click(const QPointF& p);
+
+    Workbench& bench_;
+    std::shared_ptr<const render::LiveImage> shown_;
+    QImage image_;
+    Drag drag_ = Drag::none;
+    QPointF last_, pressed_;
+    bool moved_ = false, marking_ = false, framed_part_ = false;
+    double divider_ = .5;
+    QRectF marked_;
+};
+
+}  // namespace vemtra::app

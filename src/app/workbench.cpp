@@ -1,0 +1,407 @@
+#include "app/workbench.h"
+
+#include <unistd.h>
+
+#include <fstream>
+
+#include "scene/edits.h"
+#include "scene/project_file.h"
+
+namespace vemtra::app {
+
+Workbench::Workbench(QObject* parent) : QObject(parent), workshop_(std::make_shared<render::Workshop>()), session_(workshop_) {
+    session_.on_post([this] { QMetaObject::invokeMethod(this, [this] { posted(); }, Qt::QueuedConnection); });
+    autosave_timer_.setSingleShot(true);
+    autosave_timer_.setInterval(15000);
+    connect(&autosave_timer_, &QTimer::timeout, this, [this] { autosave_now(); });
+    measure_timer_.setSingleShot(true);
+    measure_timer_.setInterval(30);
+    connect(&measure_timer_, &QTimer::timeout, this, [this] { measure_soon(); });
+    start_new();
+}
+
+Workbench::~Workbench() {
+    session_.on_post({});
+    stop_job();
+    if (job_thread_.joinable()) job_thread_.join();
+    if (measure_thread_.joinable()) measure_thread_.join();
+}
+
+void Workbench::edit(const std::string& label, const std::function<void(scene::Scene&)>& change, const std::string& merge_key) {
+    const auto before = document_.now();
+    document_.edit(label, change, merge_key);
+    if (document_.now() == before) return;
+    autosave_timer_.start();
+    repair_selection();
+    refresh();
+    emit changed();
+}
+
+void Workbench::edit_build_up(const std::string& label, const std::function<void(scene::BuildUp&)>& change, const std::string& merge_key) {
+    const std::string id = selection_.build_up;
+    edit(label, [&](scene::Scene& s) {
+        if (auto* b = scene::find(s.build_ups, id)) change(*b);
+    }, merge_key);
+}
+
+void Workbench::undo() {
+    if (!document_.can_undo()) return;
+    emit said("Undone: " + QString::fromStdString(document_.undo_label()));
+    document_.undo();
+    autosave_timer_.start();
+    repair_selection();
+    refresh();
+    emit changed();
+}
+void Workbench::redo() {
+    if (!document_.can_redo()) return;
+    emit said("Done again: " + QString::fromStdString(document_.redo_label()));
+    document_.redo();
+    autosave_timer_.start();
+    repair_selection();
+    refresh();
+    emit changed();
+}
+
+fs::path Workbench::folder() const { return file_ ? fs::absolute(*file_).parent_path() : fs::current_path(); }
+
+void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
+    document_ = scene::Document(std::move(s));
+    file_ = std::move(file);
+    autosave_timer_.stop();
+    kept.clear();
+    compared = -1;
+    selection_ = {};
+    live.view = render::View::beauty;
+    live.shown_node.clear();
+    if (!scene().parts.empty()) select_part(scene().parts.front().id);
+    repair_selection();
+    refresh();
+    emit changed();
+    emit selection_changed();
+    emit kept_changed();
+}
+
+void Workbench::start_new() {
+    scene::Scene s;
+    s.rigs.push_back(scene::default_rig());
+    s.rig = s.rigs[0].id;
+    load_problems_.clear();
+    reset(std::move(s), std::nullopt);
+}
+
+bool Workbench::open(const fs::path& file) {
+    auto loaded = scene::load(file);
+    if (!loaded) return emit failed(loaded.error()), false;
+    load_problems_ = loaded->problems;
+    reset(std::move(loaded->scene), fs::absolute(file));
+    document_.mark_saved();
+    return true;
+}
+
+bool Workbench::save(const fs::path& file) {
+    const fs::path target = fs::absolute(file), old_folder = folder();
+    // Paths are relative to the project: where it moves, they follow.
+    if (target.parent_path() != old_folder)
+        edit("Paths follow the project", [&](scene::Scene& s) {
+            auto follow = [&](std::string& f) {
+                if (!f.empty() && !fs::path(f).is_absolute()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();
+            };
+            for (auto& a : s.assets) follow(a.file);
+            for (auto& r : s.rigs) follow(r.environment.image);
+            for (auto& b : s.build_ups) {
+                auto follow_nodes = [&](std::vector<scene::Node>& nodes) {
+                    for (auto& n : nodes)
+                        if (auto it = n.inputs.find("file"); n.kind == "image" && it != n.inputs.end())
+                            if (auto* text = std::get_if<std::string>(&it->second.value)) follow(*text);
+                };
+                follow_nodes(b.commons);
+                for (auto& l : b.layers) follow_nodes(l.nodes);
+            }
+        });
+    if (Status s = scene::save(scene(), target); !s) return emit failed(s.error()), false;
+    discard_autosave();
+    file_ = target;
+    discard_autosave();
+    document_.mark_saved();
+    refresh();
+    emit changed();
+    emit said("Saved " + QString::fromStdString(target.filename().string()));
+    return true;
+}
+
+void Workbench::autosave_now() {
+    if (!document_.unsaved()) return;
+    if (Status s = scene::save(scene(), scene::autosave_path(file_)); !s) emit failed(s.error());
+}
+void Workbench::discard_autosave() {
+    autosave_timer_.stop();
+    std::error_code ec;
+    fs::remove(scene::autosave_path(file_), ec);
+}
+bool Workbench::recover() {
+    auto loaded = scene::load(scene::autosave_path(file_));
+    if (!loaded) return emit failed(loaded.error()), false;
+    edit("Recover unsaved work", [&](scene::Scene& s) { s = loaded->scene; });
+    if (!scene().parts.empty()) select_part(scene().parts.front().id);
+    return true;
+}
+
+void Workbench::start_job(const QString& text, std::function<std::function<void()>(Progress&)> work) {
+    if (job_) {
+        emit said("Still busy: " + job_text_);
+        return;
+    }
+    if (job_thread_.joinable()) job_thread_.join();
+    job_ = std::make_shared<Progress>();
+    job_text_ = text;
+    emit activity_changed();
+    job_thread_ = std::thread([this, job = job_, work = std::move(work)] {
+        auto finish = work(*job);
+        QMetaObject::invokeMethod(this, [this, finish = std::move(finish)] {
+            job_.reset();
+            job_text_.clear();
+            emit activity_changed();
+            finish();
+        }, Qt::QueuedConnection);
+    });
+}
+
+void Workbench::stop_job() {
+    if (job_) job_->stop = true;
+}
+
+void Workbench::import_asset(const fs::path& file) {
+    const fs::path path = fs::absolute(file);
+    start_job("Reading " + QString::fromStdString(path.filename().string()), [this, path](Progress& progress) -> std::function<void()> {
+        scene::Asset asset;
+        asset.file = path.string();
+        const auto state = workshop_->asset(asset, {}, &progress);
+        const bool was_stopped = stopped(&progress);
+        return [this, path, state, was_stopped] {
+            if (was_stopped) {
+                emit said("Import stopped");
+                return;
+            }
+            if (!state.imported) {
+                emit failed(state.problem);
+                return;
+            }
+            edit("Import " + path.filename().string(), [&](scene::Scene& s) {
+                std::vector<std::string> asset_ids, part_ids, build_up_ids;
+                for (auto& a : s.assets) asset_ids.push_back(a.id);
+                for (auto& p : s.parts) part_ids.push_back(p.id);
+                for (auto& b : s.build_ups) build_up_ids.push_back(b.id);
+                const bool first = s.assets.empty();
+                const std::string stem = scene::stem_of(path.stem().string());
+                scene::Asset a;
+                a.id = scene::fresh_id(asset_ids, stem);
+                a.file = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+                s.assets.push_back(a);
+                const std::string build_up = scene::fresh_id(build_up_ids, stem);
+                s.build_ups.push_back(scene::default_build_up(build_up, path.stem().string()));
+                Box3f box;
+                for (const auto& mesh : state.imported->parts) {
+                    scene::Part part{scene::fresh_id(part_ids, scene::stem_of(mesh->name)), a.id, mesh->name, mesh->name, build_up, true, {}};
+                    part_ids.push_back(part.id);
+                    s.parts.push_back(part);
+                    box.extendBy(mesh->bounds());
+                }
+                if (first) s.cameras.clear(), scene::fit_to(s, box);
+            });
+            if (!scene().parts.empty()) select_part(scene().parts.back().id);
+            const size_t triangles = state.imported->triangles();
+            emit said(QString("%1: %2 parts, %3 triangles%4").arg(QString::fromStdString(path.filename().string())).arg(state.imported->parts.size()).arg(triangles)
+                          .arg(state.imported->warnings.empty() ? "" : "; some were left out, see the findings"));
+        };
+    });
+}
+
+void Workbench::write_picture(const fs::path& file) {
+    const scene::Snapshot scene = snapshot();
+    render::PrepareOptions options;
+    options.folder = folder();
+    options.shown_build_up = live.shown_build_up;
+    options.shown_node = live.shown_node;
+    render::PictureSettings settings = render::picture_settings(*scene);
+    settings.view = live.view;
+    const std::string project = file_ ? file_->filename().string() : "untitled";
+    start_job("Rendering " + QString::fromStdString(file.filename().string()), [this, scene, options, settings, file, project](Progress& progress) mutable -> std::function<void()> {
+        options.progress = &progress;
+        const auto begin = std::chrono::steady_clock::now();
+        const auto prepared = render::prepare(scene, *workshop_, options);
+        if (!prepared) return [this] { emit said("Rendering stopped"); };
+        auto film = render::render_picture(*prepared, settings, &progress);
+        if (!film) return [this] { emit said("Rendering stopped"); };
+        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+        const Status status = render::write_picture(*prepared, *film, settings, {project, seconds}, file);
+        return [this, status, file, seconds] {
+            if (!status) emit failed(status.error());
+            else emit said(QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1));
+        };
+    });
+}
+
+void Workbench::select(const Selection& s) {
+    if (s == selection_) return;
+    const bool other = s.build_up != selection_.build_up;
+    selection_ = s;
+    repair_selection();
+    if (other) measure_timer_.start();
+    emit selection_changed();
+}
+void Workbench::select_part(const std::string& id) {
+    const scene::Part* part = scene::find(scene().parts, id);
+    if (!part) return;
+    Selection s = selection_;
+    s.part = id;
+    if (s.build_up != part->build_up) {
+        s.build_up = part->build_up;
+        s.node.clear();
+        const auto* b = scene::find(scene().build_ups, s.build_up);
+        s.layer = b && !b->layers.empty() ? b->layers.back().id : "";
+    }
+    select(s);
+}
+void Workbench::select_layer(const std::string& id) {
+    Selection s = selection_;
+    s.layer = id;
+    s.node.clear();
+    select(s);
+}
+void Workbench::select_node(const std::string& id) {
+    Selection s = selection_;
+    s.node = id;
+    if (const auto* b = build_up())
+        if (const auto place = scene::find_node(*b, id); place.layer) s.layer = place.layer->id;
+    select(s);
+}
+const scene::BuildUp* Workbench::build_up() const { return scene::find(scene().build_ups, selection_.build_up); }
+const scene::Layer* Workbench::layer() const {
+    const auto* b = build_up();
+    return b ? scene::find(b->layers, selection_.layer) : nullptr;
+}
+const scene::Node* Workbench::node() const {
+    const auto* b = build_up();
+    return b && !selection_.node.empty() ? scene::find_node(*b, selection_.node).node : nullptr;
+}
+
+void Workbench::repair_selection() {
+    Selection s = selection_;
+    const scene::Scene& now = scene();
+    if (!scene::find(now.parts, s.part)) s.part = now.parts.empty() ? "" : now.parts.front().id;
+    if (const auto* part = scene::find(now.parts, s.part); part && !scene::find(now.build_ups, s.build_up)) s.build_up = part->build_up;
+    const auto* b = scene::find(now.build_ups, s.build_up);
+    if (!b) s.build_up.clear(), s.layer.clear(), s.node.clear();
+    else {
+        if (!scene::find(b->layers, s.layer)) s.layer = b->layers.empty() ? "" : b->layers.back().id;
+        if (!s.node.empty() && !scene::find_node(*b, s.node).node) s.node.clear();
+    }
+    if (live.view == render::View::node) {
+        const auto* shown = scene::find(now.build_ups, live.shown_build_up);
+        if (!shown || !scene::find_node(*shown, live.shown_node).node) live.view = render::View::beauty, live.shown_node.clear(), live.shown_build_up.clear();
+    }
+    if (s == selection_) return;
+    selection_ = s;
+    emit selection_changed();
+}
+
+void Workbench::refresh() {
+    live.scene = snapshot();
+    live.folder = folder();
+    if (live.width > 0 && live.height > 0) session_.request(live);
+}
+
+void Workbench::show_view(render::View view) {
+    live.view = view;
+    if (view != render::View::node) live.shown_node.clear(), live.shown_build_up.clear();
+    refresh();
+    emit changed();
+}
+void Workbench::show_node(const std::string& node) {
+    if (node.empty()) return show_view(render::View::beauty);
+    live.view = render::View::node;
+    live.shown_build_up = selection_.build_up;
+    live.shown_node = node;
+    refresh();
+    emit changed();
+}
+
+void Workbench::posted() {
+    emit picture_changed();
+    emit activity_changed();
+    const auto image = session_.latest();
+    if (image && image->prepared != measured_of_ && !measure_timer_.isActive()) measure_timer_.start();
+}
+
+void Workbench::measure_soon() {
+    const auto image = session_.latest();
+    if (!image || measuring_ || (image->prepared == measured_of_ && measured_build_up_ == selection_.build_up)) return;
+    measuring_ = true;
+    if (measure_thread_.joinable()) measure_thread_.join();
+    measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up] {
+        auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
+        QMetaObject::invokeMethod(this, [this, result, prepared, build_up] {
+            measuring_ = false;
+            measured_ = std::move(*result);
+            measured_of_ = prepared;
+            measured_build_up_ = build_up;
+            emit measured_changed();
+            const auto latest = session_.latest();
+            if (build_up != selection_.build_up || (latest && latest->prepared != prepared)) measure_timer_.start();
+        }, Qt::QueuedConnection);
+    });
+}
+
+std::vector<Error> Workbench::findings() const {
+    std::vector<Error> all = load_problems_;
+    if (const auto image = session_.latest())
+        for (const Error& e : image->prepared->problems) all.push_back(e);
+    // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.
+    if (const auto* b = build_up(); b && measured_.build_up == b->id && measured_.points > 0)
+        for (const scene::Layer& layer : b->layers)
+            if (auto it = measured_.gates.find(layer.id); it != measured_.gates.end() && it->second.points > 0) {
+                const float reach = layer.amount;
+                if (it->second.largest <= .001f)
+                    all.push_back({"A gate never opens", "", b->name + " / " + layer.name, "its mask is black on all that the camera sees", "Move the levels before it, or look at the mask"});
+                else if (it->second.largest < .98f * reach)
+                    all.push_back({"A gate never opens fully", "", b->name + " / " + layer.name,
+                                   "its mask reaches " + std::to_string(int(100.f * it->second.largest / std::max(1e-6f, reach))) + " % at most: the layer looks see-through", "Lower inhigh of the levels before it"});
+            }
+    return all;
+}
+
+size_t Workbench::memory() const {
+    std::ifstream statm("/proc/self/statm");
+    size_t total = 0, resident = 0;
+    statm >> total >> resident;
+    return resident * size_t(sysconf(_SC_PAGESIZE));
+}
+
+void Workbench::keep_picture() {
+    const auto image = session_.latest();
+    if (!image || image->rgba.empty()) return;
+    KeptPicture k;
+    k.name = QString("Snapshot %1").arg(kept.size() + 1);
+    k.image = QImage(image->rgba.data(), image->width, image->height, image->width * 4, QImage::Format_RGBA8888).copy();
+    k.scene = image->request.scene;
+    k.samples = image->samples;
+    kept.push_back(std::move(k));
+    emit kept_changed();
+    emit said("Kept as " + kept.back().name);
+}
+void Workbench::compare_with(int index) {
+    compared = index >= 0 && index < int(kept.size()) ? index : -1;
+    emit kept_changed();
+}
+
+void Workbench::pick_color(std::function<void(V3f)> use) {
+    pick_ = std::move(use);
+    emit picking_changed();
+}
+void Workbench::picked(V3f linear) {
+    if (auto use = std::exchange(pick_, {})) use(linear);
+    emit picking_changed();
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,285 @@
+#include "render/session.h"
+
+#include <tbb/task_arena.h>
+
+#include "render/denoise.h"
+
+namespace vemtra::render {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+double seconds_since(Clock::time_point begin) { return std::chrono::duration<double>(Clock::now() - begin).count(); }
+
+constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
+constexpr double band_seconds = .040;           // between two looks at what the hands want
+
+}  // namespace
+
+Change classify(const LiveRequest& a, const LiveRequest& b) {
+    if (!a.scene || !b.scene || a.folder != b.folder) return Change::geometry;
+    const scene::Scene &x = *a.scene, &y = *b.scene;
+    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts)) return Change::geometry;
+    if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view || a.shown_build_up != b.shown_build_up ||
+        a.shown_node != b.shown_node || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 || a.region.y1 != b.region.y1)
+        return Change::shading;
+    if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
+    // The rig without its balance; names and other texts do not show.
+    auto shading_part = [](const scene::Scene& s) {
+        scene::Scene copy = s;
+        copy.display = {};
+        copy.name.clear();
+        copy.extra = {};
+        copy.render.width = copy.render.height = copy.render.samples = 0;
+        copy.render.clamp = 0;
+        for (scene::Rig& rig : copy.rigs) {
+            rig.name.clear();
+            for (scene::LightGroup& g : rig.groups) g.on = true, g.exposure = 0.f, g.tint = V3f(1.f);
+        }
+        if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
+        if (const scene::Camera* camera = scene::active_camera(copy)) copy.cameras = {scene::Camera(*camera)};
+        for (scene::Camera& c : copy.cameras) c.name.clear();
+        for (scene::BuildUp& b : copy.build_ups) {
+            b.name.clear();
+            for (scene::Layer& l : b.layers) l.name.clear();
+        }
+        return copy;
+    };
+    if (!(shading_part(x) == shading_part(y))) return Change::shading;
+    const scene::Rig *r = scene::active_rig(x), *q = scene::active_rig(y);
+    if (r && q && r->groups != q->groups) return Change::balance;
+    return Change::display;
+}
+
+LiveSession::LiveSession(std::shared_ptr<Workshop> workshop) : workshop_(std::move(workshop)), thread_([this] { work(); }) {}
+
+LiveSession::~LiveSession() {
+    quit_ = true;
+    stop_render_ = true;
+    progress_.stop = true;
+    { std::lock_guard lock(mutex_); }  // the worker is either before its check or asleep
+    wake_.notify_all();
+    thread_.join();
+}
+
+uint64_t LiveSession::request(LiveRequest request) {
+    std::lock_guard lock(mutex_);
+    const int change = int(classify(wanted_, request));
+    wanted_ = std::move(request);
+    if (change == 0) return wanted_edit_;
+    ++wanted_edit_;
+    pending_change_ = std::max(pending_change_.load(), change);
+    if (change >= int(Change::shading)) stop_render_ = true, progress_.stop = true;
+    wake_.notify_all();
+    return wanted_edit_;
+}
+
+std::shared_ptr<const LiveImage> LiveSession::latest() const {
+    std::lock_guard lock(mutex_);
+    return latest_;
+}
+std::string LiveSession::activity() const {
+    std::lock_guard lock(mutex_);
+    return activity_;
+}
+void LiveSession::on_post(std::function<void()> callback) {
+    std::lock_guard lock(mutex_);
+    posted_ = std::move(callback);
+}
+void LiveSession::set_activity(const std::string& text) {
+    std::function<void()> tell;
+    {
+        std::lock_guard lock(mutex_);
+        if (activity_ == text) return;
+        activity_ = text;
+        tell = posted_;
+    }
+    if (tell) tell();
+}
+
+bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& change) {
+    std::lock_guard lock(mutex_);
+    if (wanted_edit_ == taken_edit_) return false;
+    current = wanted_;
+    edit = taken_edit_ = wanted_edit_;
+    change = Change(pending_change_.exchange(0));
+    stop_render_ = false;
+    progress_.stop = quit_.load();
+    return true;
+}
+
+void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit) {
+    auto image = std::make_shared<LiveImage>();
+    scene::Snapshot scene = request.scene;
+    film.resolve(group_gains(*prepared_, *scene), image->linear);
+    const bool lit = request.view == View::beauty || request.view == View::clay;
+    if (request.denoise && lit) {
+        uint32_t most = 0;
+        for (uint32_t s : film.samples) most = std::max(most, s);
+        if (most && most < 96) denoise(film, image->linear);
+    }
+    if (previous_width_ == film.width && previous_height_ == film.height)  // outside of the region the last picture stays
+        for (size_t p = 0; p < film.samples.size(); ++p)
+            if (!film.samples[p]) image->linear[p] = previous_[p];
+    auto rgba = displayed(image->linear, request.view, scene->display);
+    if (rgba) image->rgba = std::move(*rgba);
+    else image->rgba.assign(image->linear.size() * 4, 128);
+    image->width = film.width;
+    image->height = film.height;
+    image->request = request;
+    image->prepared = prepared_;
+    image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
+    image->coarse = coarse;
+    image->noise = film.noise();
+    image->rays_per_second = rate_;
+    image->fields_final = prepared_->fields_final;
+    image->complete = complete;
+    image->edit = edit;
+    for (const LayerCost& c : costs_) image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
+    if (coarse == 1 && complete) {
+        previous_ = image->linear;
+        previous_width_ = film.width;
+        previous_height_ = film.height;
+    }
+    std::function<void()> tell;
+    {
+        std::lock_guard lock(mutex_);
+        latest_ = std::move(image);
+        tell = posted_;
+    }
+    if (tell) tell();
+}
+
+void LiveSession::work() {
+    LiveRequest request;
+    uint64_t edit = 0;
+    Film film;
+    FrameSettings frame;
+    uint32_t sample = 0;
+    int band = 0;
+    bool ready = false;
+    int field_rays = geometry::field_rays_first;
+    Clock::time_point last_post = Clock::now(), last_look = Clock::now();
+
+    auto make_frame = [&](int coarse) {
+        FrameSettings f;
+        const int w = std::max(1, request.width * request.scale_percent / 100), h = std::max(1, request.height * request.scale_percent / 100);
+        f.width = std::max(1, (w + coarse - 1) / coarse);
+        f.height = std::max(1, (h + coarse - 1) / coarse);
+        auto scaled = [&](int x) { return x / coarse; };
+        if (request.region.x1 > request.region.x0)
+            f.region = {std::clamp(scaled(request.region.x0), 0, f.width - 1), std::clamp(scaled(request.region.y0), 0, f.height - 1),
+                        std::clamp(scaled(request.region.x1) + 1, 1, f.width), std::clamp(scaled(request.region.y1) + 1, 1, f.height)};
+        f.view = request.view;
+        f.seed = uint32_t(request.scene->render.seed);
+        f.depth = request.scene->render.depth;
+        f.clamp = request.scene->render.preview_clamp;
+        return f;
+    };
+    auto rendered = [&](const FrameSettings& f, uint32_t first, Film& into) {
+        const auto begin = Clock::now();
+        std::atomic<uint64_t> rays{0};
+        const bool whole = render_samples(*prepared_, f, first, first + 1, into, costs_.data(), &stop_render_, &rays);
+        const double spent = seconds_since(begin);
+        busy_nanoseconds_ += spent * 1e9 * double(tbb::this_task_arena::max_concurrency());
+        if (whole && rays > 1000 && spent > 0) rate_ = .7 * rate_ + .3 * double(rays) / spent;
+        return whole;
+    };
+    // Prepares and shows the coarse pictures; false if something newer is wanted.
+    auto restart = [&](bool show_coarse) {
+        ready = false;
+        PrepareOptions options;
+        options.folder = request.folder;
+        options.shown_build_up = request.shown_build_up;
+        options.shown_node = request.shown_node;
+        options.field_rays = field_rays;
+        options.progress = &progress_;
+        progress_.fraction = 0.f;
+        auto made = prepare(request.scene, *workshop_, options);
+        set_activity("");
+        if (!made || interrupted()) return false;
+        prepared_ = std::move(made);
+        if (costs_.size() != prepared_->layers.size()) costs_ = std::vector<LayerCost>(prepared_->layers.size());
+        for (LayerCost& c : costs_) c.nanoseconds = 0, c.points = 0;
+        busy_nanoseconds_ = 0;
+        const double pixels = double(request.width) * request.height * request.scale_percent * request.scale_percent / 1e4;
+        const double per_pixel = request.view == View::beauty ? 5.0 : 2.0;
+        if (show_coarse && request.region.x1 <= request.region.x0)
+            for (int coarse = 8; coarse >= 2; coarse /= 2) {
+                const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
+                if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
+                const FrameSettings f = make_frame(coarse);
+                Film quick(f.width, f.height, prepared_->groups.size());
+                if (!rendered(f, 0, quick)) return false;
+                post(request, quick, coarse, false, edit);
+            }
+        frame = make_frame(1);
+        film = Film(frame.width, frame.height, prepared_->groups.size());
+        film_bytes_ = film.bytes();
+        sample = 0;
+        band = 0;
+        ready = true;
+        return true;
+    };
+
+    while (!quit_) {
+        Change change = Change::none;
+        if (take_pending(request, edit, change)) {
+            if (change >= Change::shading) {
+                field_rays = geometry::field_rays_first;
+                if (change == Change::geometry) set_activity("reading assets");
+                if (request.scene && request.width > 0 && request.height > 0) restart(true);
+                continue;
+            }
+            if (ready) {
+                if (sample > 0 || band > 0) post(request, film, 1, sample > 0, edit);
+                last_post = Clock::now();
+            }
+        }
+        if (seconds_since(last_look) > 1.0) {
+            last_look = Clock::now();
+            if (!workshop_->changed_files().empty() && ready) {
+                restart(false);
+                continue;
+            }
+        }
+        const bool done = ready && sample >= uint32_t(request.scene->render.samples);
+        if (!ready || request.hold || done) {
+            if (ready && !request.hold && !prepared_->fields_final && sample > 0) {
+                field_rays = geometry::field_rays_final;
+                restart(false);
+                continue;
+            }
+            std::unique_lock lock(mutex_);
+            wake_.wait_for(lock, std::chrono::milliseconds(500), [&] { return quit_ || wanted_edit_ != taken_edit_; });
+            continue;
+        }
+        if (!prepared_->fields_final && sample >= 2) {  // two passes stand: now the fields get all their rays
+            set_activity("refining fields");
+            field_rays = geometry::field_rays_final;
+            progress_.stop = interrupted();
+            restart(false);
+            continue;
+        }
+        // One band of rows, then look again at what the hands want.
+        const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
+        const double per_row = double(all.x1 - all.x0) * (request.view == View::beauty ? 5.0 : 2.0) / rate_;
+        const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
+        FrameSettings part = frame;
+        part.region = {all.x0, all.y0 + band, all.x1, std::min(all.y1, all.y0 + band + rows)};
+        if (!rendered(part, sample, film)) {
+            if (interrupted()) ready = false;
+            continue;
+        }
+        band += rows;
+        if (all.y0 + band < all.y1) continue;
+        band = 0;
+        ++sample;
+        const bool last = sample >= uint32_t(request.scene->render.samples);
+        if (sample <= 2 || last || seconds_since(last_post) > (sample < 32 ? .20 : .5)) {
+            post(request, film, 1, true, edit);
+            last_post = Clock::now();
+        }
+    }
+}
+
+}  // namespace vemtra::render

@@ -1,0 +1,93 @@
+// The live render: takes snapshots, restarts the least that an edit needs, and posts finished pictures. One worker thread; the window only
+// hands in requests and picks up results.
+#pragma once
+#include <condition_variable>
+#include <functional>
+#include <thread>
+
+#include "render/picture.h"
+
+namespace vemtra::render {
+
+/// Everything that the live picture depends on.
+struct LiveRequest {
+    scene::Snapshot scene;
+    fs::path folder;
+    int width = 0, height = 0;   ///< of the view in pixels
+    int scale_percent = 100;     ///< 25, 50 or 100
+    PixelRect region{0, 0, 0, 0};///< in pixels of the scaled picture; empty: all
+    View view = View::beauty;
+    std::string shown_build_up, shown_node;
+    bool hold = false;
+    bool denoise = true;
+};
+
+/// How much an edit throws away, from nothing to everything.
+enum class Change : uint8_t { none, display, balance, shading, geometry };
+Change classify(const LiveRequest& before, const LiveRequest& after);
+
+struct LayerShare {
+    double cost = 0;  ///< share of the render time, 0..1
+};
+
+/// A posted picture. Immutable.
+struct LiveImage {
+    int width = 0, height = 0;          ///< of `rgba`; may be below the view's size just after an edit
+    std::vector<uint8_t> rgba;
+    std::vector<V3f> linear;            ///< before the display transform
+    LiveRequest request;                ///< what it shows
+    std::shared_ptr<const Prepared> prepared;
+    uint32_t samples = 0;
+    int coarse = 1;                     ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
+    float noise = 0.f;
+    double rays_per_second = 0;
+    bool fields_final = true, complete = false;
+    std::vector<LayerShare> layers;     ///< as Prepared::layers
+    uint64_t edit = 0;                  ///< number of the request
+};
+
+class LiveSession {
+public:
+    explicit LiveSession(std::shared_ptr<Workshop> workshop);
+    ~LiveSession();
+
+    /// Returns the request's number. Never waits.
+    uint64_t request(LiveRequest request);
+    std::shared_ptr<const LiveImage> latest() const;
+    /// What the session is busy with when it is not rendering ("reading lantern.glb", "refining fields"), and how far. Empty: nothing.
+    std::string activity() const;
+    Progress& progress() { return progress_; }
+    size_t film_bytes() const { return film_bytes_; }
+    /// Called from the worker whenever there is something new to pick up.
+    void on_post(std::function<void()> callback);
+
+private:
+    void work();
+    void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
+    bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
+    bool take_pending(LiveRequest& current, uint64_t& edit, Change& change);
+    void set_activity(const std::string& text);
+
+    std::shared_ptr<Workshop> workshop_;
+    mutable std::mutex mutex_;
+    std::condition_variable wake_;
+    LiveRequest wanted_;
+    uint64_t wanted_edit_ = 0, taken_edit_ = 0;
+    std::atomic<int> pending_change_{0};
+    std::atomic<bool> stop_render_{false}, quit_{false};
+    std::shared_ptr<const LiveImage> latest_;
+    std::function<void()> posted_;
+    std::string activity_;
+    Progress progress_;
+    std::atomic<size_t> film_bytes_{0};
+
+    // Worker only
+    std::shared_ptr<const Prepared> prepared_;
+    std::vector<LayerCost> costs_;
+    double busy_nanoseconds_ = 0, rate_ = 2e6;
+    std::vector<V3f> previous_;
+    int previous_width_ = 0, previous_height_ = 0;
+    std::thread thread_;
+};
+
+}  // namespace vemtra::render

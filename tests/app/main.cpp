@@ -1,0 +1,2 @@
+#define CATCH_CONFIG_RUNNER
+#include <catch2/catch.hpp>
