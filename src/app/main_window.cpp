@@ -64,12 +64,12 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
     right_ = new QSplitter(Qt::Vertical);
     right_->addWidget(board_);
     right_->addWidget(detail_);
-    right_->setSizes({400, 330});
+    right_->setSizes({440, 290});
     across_ = new QSplitter(Qt::Horizontal);
     across_->addWidget(left_);
     across_->addWidget(right_);
     across_->setStretchFactor(0, 1);
-    across_->setSizes({690, 590});
+    across_->setSizes({680, 600});
     for (QSplitter* s : {left_, right_, across_}) s->setHandleWidth(3), s->setChildrenCollapsible(false);
     left_->setCollapsible(1, true);
     setCentralWidget(across_);
@@ -131,7 +131,7 @@ QWidget* MainWindow::make_strip() {
     auto* strip = new QWidget;
     auto* row = new QHBoxLayout(strip);
     row->setContentsMargins(6, 3, 6, 3);
-    row->setSpacing(4);
+    row->setSpacing(3);
     auto combo = [&](const QString& help, int width) {
         auto* c = new QComboBox;
         c->setToolTip(help);
@@ -139,7 +139,7 @@ QWidget* MainWindow::make_strip() {
         row->addWidget(c);
         return c;
     };
-    camera_ = combo("Camera", 108);
+    camera_ = combo("Camera", 92);
     connect(camera_, &QComboBox::activated, this, [this](int i) {
         const std::string id = camera_->itemData(i).toString().toStdString();
         if (!id.empty()) return bench_->edit("Choose camera", [&](scene::Scene& s) { s.camera = id; });
@@ -156,7 +156,7 @@ QWidget* MainWindow::make_strip() {
         });
     });
     focal_ = new ValueField({12.f, 200.f, 50.f, false, false, "mm"});
-    focal_->setFixedWidth(70);
+    focal_->setFixedWidth(62);
     focal_->setToolTip("Focal length on a sensor 36 mm wide");
     row->addWidget(focal_);
     connect(focal_, &ValueField::moved, this, [this](float v) {
@@ -164,7 +164,7 @@ QWidget* MainWindow::make_strip() {
             if (auto* c = const_cast<scene::Camera*>(scene::active_camera(s))) c->focal_length = std::clamp(v, 1.f, 5000.f);
         }, "focal");
     });
-    shown_ = combo("What the picture shows", 92);
+    shown_ = combo("What the picture shows", 88);
     for (const char* name : {"Beauty", "Clay", "Coverage", "Normals", "Depth", "UV check", "Node"}) shown_->addItem(name);
     connect(shown_, &QComboBox::activated, this, [this](int i) {
         if (i == int(render::View::node)) {
@@ -176,13 +176,13 @@ QWidget* MainWindow::make_strip() {
         }
         bench_->show_view(render::View(i));
     });
-    look_ = combo("How light becomes screen colour: filmic (ACES), plain sRGB, or raw numbers", 74);
+    look_ = combo("How light becomes screen colour: filmic (ACES), plain sRGB, or raw numbers", 70);
     look_->addItems({"filmic", "srgb", "raw"});
     connect(look_, &QComboBox::activated, this, [this](int i) {
         bench_->edit("Display view", [&](scene::Scene& s) { s.display.view = texture::display_views()[size_t(i)]; });
     });
     exposure_ = new ValueField({-6.f, 6.f, 0.f, false, false, "stops"});
-    exposure_->setFixedWidth(82);
+    exposure_->setFixedWidth(72);
     exposure_->setToolTip("Exposure of the display; the render is not touched");
     row->addWidget(exposure_);
     connect(exposure_, &ValueField::moved, this, [this](float v) {
@@ -212,7 +212,7 @@ QWidget* MainWindow::make_strip() {
         bench_->live.denoise = on;
         bench_->refresh();
     });
-    scale_ = combo("Share of the pixels that are rendered", 66);
+    scale_ = combo("Share of the pixels that are rendered", 70);
     scale_->addItems({"25 %", "50 %", "100 %"});
     scale_->setCurrentIndex(2);
     connect(scale_, &QComboBox::activated, this, [this](int i) {

@@ -34,7 +34,7 @@ void Workbench::edit(const std::string& label, const std::function<void(scene::S
     autosave_timer_.start();
     repair_selection();
     refresh();
-    emit changed();
+    Q_EMIT changed();
 }
 
 void Workbench::edit_build_up(const std::string& label, const std::function<void(scene::BuildUp&)>& change, const std::string& merge_key) {
@@ -46,21 +46,21 @@ void Workbench::edit_build_up(const std::string& label, const std::function<void
 
 void Workbench::undo() {
     if (!document_.can_undo()) return;
-    emit said("Undone: " + QString::fromStdString(document_.undo_label()));
+    Q_EMIT said("Undone: " + QString::fromStdString(document_.undo_label()));
     document_.undo();
     autosave_timer_.start();
     repair_selection();
     refresh();
-    emit changed();
+    Q_EMIT changed();
 }
 void Workbench::redo() {
     if (!document_.can_redo()) return;
-    emit said("Done again: " + QString::fromStdString(document_.redo_label()));
+    Q_EMIT said("Done again: " + QString::fromStdString(document_.redo_label()));
     document_.redo();
     autosave_timer_.start();
     repair_selection();
     refresh();
-    emit changed();
+    Q_EMIT changed();
 }
 
 fs::path Workbench::folder() const { return file_ ? fs::absolute(*file_).parent_path() : fs::current_path(); }
@@ -77,9 +77,9 @@ void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
     if (!scene().parts.empty()) select_part(scene().parts.front().id);
     repair_selection();
     refresh();
-    emit changed();
-    emit selection_changed();
-    emit kept_changed();
+    Q_EMIT changed();
+    Q_EMIT selection_changed();
+    Q_EMIT kept_changed();
 }
 
 void Workbench::start_new() {
@@ -92,7 +92,7 @@ void Workbench::start_new() {
 
 bool Workbench::open(const fs::path& file) {
     auto loaded = scene::load(file);
-    if (!loaded) return emit failed(loaded.error()), false;
+    if (!loaded) return Q_EMIT failed(loaded.error()), false;
     load_problems_ = loaded->problems;
     reset(std::move(loaded->scene), fs::absolute(file));
     document_.mark_saved();
@@ -119,20 +119,20 @@ bool Workbench::save(const fs::path& file) {
                 for (auto& l : b.layers) follow_nodes(l.nodes);
             }
         });
-    if (Status s = scene::save(scene(), target); !s) return emit failed(s.error()), false;
+    if (Status s = scene::save(scene(), target); !s) return Q_EMIT failed(s.error()), false;
     discard_autosave();
     file_ = target;
     discard_autosave();
     document_.mark_saved();
     refresh();
-    emit changed();
-    emit said("Saved " + QString::fromStdString(target.filename().string()));
+    Q_EMIT changed();
+    Q_EMIT said("Saved " + QString::fromStdString(target.filename().string()));
     return true;
 }
 
 void Workbench::autosave_now() {
     if (!document_.unsaved()) return;
-    if (Status s = scene::save(scene(), scene::autosave_path(file_)); !s) emit failed(s.error());
+    if (Status s = scene::save(scene(), scene::autosave_path(file_)); !s) Q_EMIT failed(s.error());
 }
 void Workbench::discard_autosave() {
     autosave_timer_.stop();
@@ -141,7 +141,7 @@ void Workbench::discard_autosave() {
 }
 bool Workbench::recover() {
     auto loaded = scene::load(scene::autosave_path(file_));
-    if (!loaded) return emit failed(loaded.error()), false;
+    if (!loaded) return Q_EMIT failed(loaded.error()), false;
     edit("Recover unsaved work", [&](scene::Scene& s) { s = loaded->scene; });
     if (!scene().parts.empty()) select_part(scene().parts.front().id);
     return true;
@@ -149,19 +149,19 @@ bool Workbench::recover() {
 
 void Workbench::start_job(const QString& text, std::function<std::function<void()>(Progress&)> work) {
     if (job_) {
-        emit said("Still busy: " + job_text_);
+        Q_EMIT said("Still busy: " + job_text_);
         return;
     }
     if (job_thread_.joinable()) job_thread_.join();
     job_ = std::make_shared<Progress>();
     job_text_ = text;
-    emit activity_changed();
+    Q_EMIT activity_changed();
     job_thread_ = std::thread([this, job = job_, work = std::move(work)] {
         auto finish = work(*job);
         QMetaObject::invokeMethod(this, [this, finish = std::move(finish)] {
             job_.reset();
             job_text_.clear();
-            emit activity_changed();
+            Q_EMIT activity_changed();
             finish();
         }, Qt::QueuedConnection);
     });
@@ -180,11 +180,11 @@ void Workbench::import_asset(const fs::path& file) {
         const bool was_stopped = stopped(&progress);
         return [this, path, state, was_stopped] {
             if (was_stopped) {
-                emit said("Import stopped");
+                Q_EMIT said("Import stopped");
                 return;
             }
             if (!state.imported) {
-                emit failed(state.problem);
+                Q_EMIT failed(state.problem);
                 return;
             }
             edit("Import " + path.filename().string(), [&](scene::Scene& s) {
@@ -211,7 +211,7 @@ void Workbench::import_asset(const fs::path& file) {
             });
             if (!scene().parts.empty()) select_part(scene().parts.back().id);
             const size_t triangles = state.imported->triangles();
-            emit said(QString("%1: %2 parts, %3 triangles%4").arg(QString::fromStdString(path.filename().string())).arg(state.imported->parts.size()).arg(triangles)
+            Q_EMIT said(QString("%1: %2 parts, %3 triangles%4").arg(QString::fromStdString(path.filename().string())).arg(state.imported->parts.size()).arg(triangles)
                           .arg(state.imported->warnings.empty() ? "" : "; some were left out, see the findings"));
         };
     });
@@ -230,14 +230,14 @@ void Workbench::write_picture(const fs::path& file) {
         options.progress = &progress;
         const auto begin = std::chrono::steady_clock::now();
         const auto prepared = render::prepare(scene, *workshop_, options);
-        if (!prepared) return [this] { emit said("Rendering stopped"); };
+        if (!prepared) return [this] { Q_EMIT said("Rendering stopped"); };
         auto film = render::render_picture(*prepared, settings, &progress);
-        if (!film) return [this] { emit said("Rendering stopped"); };
+        if (!film) return [this] { Q_EMIT said("Rendering stopped"); };
         const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
         const Status status = render::write_picture(*prepared, *film, settings, {project, seconds}, file);
         return [this, status, file, seconds] {
-            if (!status) emit failed(status.error());
-            else emit said(QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1));
+            if (!status) Q_EMIT failed(status.error());
+            else Q_EMIT said(QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1));
         };
     });
 }
@@ -248,7 +248,7 @@ void Workbench::select(const Selection& s) {
     selection_ = s;
     repair_selection();
     if (other) measure_timer_.start();
-    emit selection_changed();
+    Q_EMIT selection_changed();
 }
 void Workbench::select_part(const std::string& id) {
     const scene::Part* part = scene::find(scene().parts, id);
@@ -303,7 +303,7 @@ void Workbench::repair_selection() {
     }
     if (s == selection_) return;
     selection_ = s;
-    emit selection_changed();
+    Q_EMIT selection_changed();
 }
 
 void Workbench::refresh() {
@@ -316,7 +316,7 @@ void Workbench::show_view(render::View view) {
     live.view = view;
     if (view != render::View::node) live.shown_node.clear(), live.shown_build_up.clear();
     refresh();
-    emit changed();
+    Q_EMIT changed();
 }
 void Workbench::show_node(const std::string& node) {
     if (node.empty()) return show_view(render::View::beauty);
@@ -324,12 +324,12 @@ void Workbench::show_node(const std::string& node) {
     live.shown_build_up = selection_.build_up;
     live.shown_node = node;
     refresh();
-    emit changed();
+    Q_EMIT changed();
 }
 
 void Workbench::posted() {
-    emit picture_changed();
-    emit activity_changed();
+    Q_EMIT picture_changed();
+    Q_EMIT activity_changed();
     const auto image = session_.latest();
     if (image && image->prepared != measured_of_ && !measure_timer_.isActive()) measure_timer_.start();
 }
@@ -346,7 +346,7 @@ void Workbench::measure_soon() {
             measured_ = std::move(*result);
             measured_of_ = prepared;
             measured_build_up_ = build_up;
-            emit measured_changed();
+            Q_EMIT measured_changed();
             const auto latest = session_.latest();
             if (build_up != selection_.build_up || (latest && latest->prepared != prepared)) measure_timer_.start();
         }, Qt::QueuedConnection);
@@ -387,21 +387,21 @@ void Workbench::keep_picture() {
     k.scene = image->request.scene;
     k.samples = image->samples;
     kept.push_back(std::move(k));
-    emit kept_changed();
-    emit said("Kept as " + kept.back().name);
+    Q_EMIT kept_changed();
+    Q_EMIT said("Kept as " + kept.back().name);
 }
 void Workbench::compare_with(int index) {
     compared = index >= 0 && index < int(kept.size()) ? index : -1;
-    emit kept_changed();
+    Q_EMIT kept_changed();
 }
 
 void Workbench::pick_color(std::function<void(V3f)> use) {
     pick_ = std::move(use);
-    emit picking_changed();
+    Q_EMIT picking_changed();
 }
 void Workbench::picked(V3f linear) {
     if (auto use = std::exchange(pick_, {})) use(linear);
-    emit picking_changed();
+    Q_EMIT picking_changed();
 }
 
 }  // namespace vemtra::app

@@ -90,7 +90,7 @@ public:
     bool picking() const { return bool(pick_); }
     void picked(V3f linear);
 
-signals:
+Q_SIGNALS:
     void changed();
     void selection_changed();
     void picture_changed();

@@ -1,2 +1,14 @@
 #define CATCH_CONFIG_RUNNER
 #include <catch2/catch.hpp>
+
+#include "app/window.h"
+
+int main(int argc, char** argv) {
+    if (!qEnvironmentVariableIsSet("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    QTemporaryDir settings;  // the tests neither see nor change the user's window state
+    qputenv("XDG_CONFIG_HOME", settings.path().toUtf8());
+    QApplication app(argc, argv);
+    vemtra::app::load_fonts();
+    vemtra::app::use_theme(false);
+    return Catch::Session().run(argc, argv);
+}

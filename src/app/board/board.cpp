@@ -124,7 +124,8 @@ void Board::paintEvent(QPaintEvent*) {
         p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
         const QPointF a = w.start + QPointF(6, 0), b = w.stop - QPointF(6, 0);
-        const double dy = b.y() - a.y(), x = std::max(a.x() + 4, b.x() - 6);
+        // Within a lane the turn is next to the reader; a wire from another lane climbs right beside its source.
+        const double dy = b.y() - a.y(), x = w.across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6)) : std::max(a.x() + 4, b.x() - 6);
         const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
         QPainterPath path(a);
         if (std::fabs(dy) < 1) path.lineTo(b);
@@ -376,7 +377,7 @@ void Board::drop_wire(const QPoint& at) {
 void Board::choose_port(const std::string& from, const std::string& to, const QPoint& global) {
     const BoardTile* tile = layout_.tile(to);
     if (!tile || tile->inputs.empty()) {
-        emit bench_.said("That node has no inputs");
+        Q_EMIT bench_.said("That node has no inputs");
         return;
     }
     if (tile->inputs.size() == 1) return connect_nodes(from, to, tile->inputs[0]);
@@ -389,7 +390,7 @@ void Board::connect_nodes(const std::string& from, const std::string& to, const 
     const scene::BuildUp* b = bench_.build_up();
     if (!b) return;
     if (scene::would_circle(*b, from, to)) {
-        emit bench_.said("Not connected: the network would run in a circle");
+        Q_EMIT bench_.said("Not connected: the network would run in a circle");
         return;
     }
     bench_.edit_build_up("Connect to " + port, [&](scene::BuildUp& x) {
@@ -422,7 +423,7 @@ void Board::delete_selected() {
     if (!s.node.empty()) bench_.edit_build_up("Delete node", [&](scene::BuildUp& b) { scene::remove_node(b, s.node); });
     else if (!s.layer.empty()) {
         if (bench_.build_up() && bench_.build_up()->layers.size() < 2) {
-            emit bench_.said("The last layer stays: there is always something at the bottom");
+            Q_EMIT bench_.said("The last layer stays: there is always something at the bottom");
             return;
         }
         bench_.edit_build_up("Delete layer", [&](scene::BuildUp& b) { scene::remove_layer(b, s.layer); });
@@ -459,7 +460,7 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
         menu.addAction("Delete node", [this] { delete_selected(); });
     } else if (!s.id.empty()) {
         bench_.select_layer(s.id);
-        menu.addAction("Add node...", [=, this] { emit add_node_wanted(e->globalPos()); });
+        menu.addAction("Add node...", [=, this] { Q_EMIT add_node_wanted(e->globalPos()); });
         menu.addSeparator();
         menu.addAction("Add layer above", [=, this] { bench_.edit_build_up("Add layer", [&](scene::BuildUp& b) { scene::add_layer(b, "New layer", s.id); }); });
         menu.addAction("Duplicate layer", [=, this] { bench_.edit_build_up("Duplicate layer", [&](scene::BuildUp& b) { scene::duplicate_layer(b, s.id); }); });

@@ -24,7 +24,7 @@ public:
     void connect_nodes(const std::string& from, const std::string& to, const std::string& port);
     void delete_selected();
 
-signals:
+Q_SIGNALS:
     void add_node_wanted(const QPoint& global);
 
 protected:

@@ -77,7 +77,8 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
         if (pending.layer) lane.end = QRectF(right - end_width - 6, y + lane_head, end_width, tabs_height);
         std::map<int, int> used;
         for (const scene::Node& n : *pending.nodes) {
-            const int c = pending.column[n.id];
+            // Commons feed what stands further right in any lane: they begin at the left.
+            const int c = pending.layer ? pending.column[n.id] : int(most_columns) - pending.columns + pending.column[n.id];
             BoardTile tile;
             tile.node = n.id;
             tile.lane = index;

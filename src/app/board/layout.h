@@ -40,7 +40,7 @@ struct BoardLayout {
 };
 
 namespace board {
-inline constexpr double tile_width = 84, tile_height = 74, picture_height = 48, column = 106, row = 80, lane_head = 22, lane_gap = 6, end_width = 96, tab = 13, margin = 10;
+inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, column = 98, row = 71, lane_head = 22, lane_gap = 6, end_width = 92, tab = 13, margin = 8;
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.

@@ -62,14 +62,14 @@ ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget
         bench_.pick_color([self](V3f c) {
             if (!self) return;
             self->change({std::max(0.f, c.x), std::max(0.f, c.y), std::max(0.f, c.z)});
-            emit self->settled();
+            Q_EMIT self->settled();
         });
     });
     connect(hex_, &QLineEdit::editingFinished, this, [this] {
         const QColor q(hex_->text().startsWith('#') ? hex_->text() : "#" + hex_->text());
         if (!q.isValid() || q.name() == swatch(color_).name()) return show_values();
         change({srgb_to_linear(float(q.redF())), srgb_to_linear(float(q.greenF())), srgb_to_linear(float(q.blueF()))});
-        emit settled();
+        Q_EMIT settled();
     });
     set_color(reset);
 }
@@ -82,7 +82,7 @@ void ColorEditor::change(const V3f& linear) {
     if (linear == color_) return;
     color_ = linear;
     show_values();
-    emit moved(linear);
+    Q_EMIT moved(linear);
 }
 void ColorEditor::show_values() {
     const QColor q = swatch(color_);

@@ -18,7 +18,7 @@ public:
     void set_color(const V3f& linear);
     V3f color() const { return color_; }
 
-signals:
+Q_SIGNALS:
     void moved(vemtra::V3f linear);
     void settled();
 

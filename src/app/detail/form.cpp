@@ -32,7 +32,7 @@ void Form::add_row(const QString& label, const QString& help, QWidget* w) {
     box->setSpacing(4);
     box->addWidget(w, 1);
     auto* name = new QLabel(label);
-    name->setFixedWidth(126);
+    name->setFixedWidth(136);
     name->setMinimumHeight(22);
     name->setToolTip(help);
     if (w->toolTip().isEmpty()) w->setToolTip(help);

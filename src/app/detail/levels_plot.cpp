@@ -87,10 +87,10 @@ void LevelsPlot::mouseMoveEvent(QMouseEvent* e) {
     const float v = histogram_.low + f * (histogram_.high - histogram_.low);
     (dragged_ ? high_ : low_) = v;
     update();
-    emit moved(dragged_ == 1, v);
+    Q_EMIT moved(dragged_ == 1, v);
 }
 void LevelsPlot::mouseReleaseEvent(QMouseEvent*) {
-    if (dragged_ >= 0) emit settled();
+    if (dragged_ >= 0) Q_EMIT settled();
     dragged_ = -1;
 }
 

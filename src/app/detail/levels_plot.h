@@ -15,7 +15,7 @@ public:
     QSize sizeHint() const override { return {200, 104}; }
     double x_of(float value) const;   ///< in widget pixels
 
-signals:
+Q_SIGNALS:
     void moved(bool high_cut, float value);
     void settled();
 

@@ -28,7 +28,7 @@ void ValueField::change(float value) {
     if (value == value_) return;
     value_ = value;
     update();
-    emit moved(value);
+    Q_EMIT moved(value);
 }
 
 void ValueField::paintEvent(QPaintEvent*) {
@@ -69,19 +69,19 @@ void ValueField::mouseMoveEvent(QMouseEvent* e) {
 }
 void ValueField::mouseReleaseEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
-    if (dragging_) emit settled();
+    if (dragging_) Q_EMIT settled();
     dragging_ = false;
 }
 void ValueField::mouseDoubleClickEvent(QMouseEvent*) {
     change(range_.reset);
-    emit settled();
+    Q_EMIT settled();
 }
 
 void ValueField::keyPressEvent(QKeyEvent* e) {
     const float step = range_.whole ? 1.f : (range_.high - range_.low) / 100.f * (e->modifiers() & Qt::ShiftModifier ? .1f : 1.f);
     switch (e->key()) {
-        case Qt::Key_Up: case Qt::Key_Right: change(value_ + step); emit settled(); return;
-        case Qt::Key_Down: case Qt::Key_Left: change(value_ - step); emit settled(); return;
+        case Qt::Key_Up: case Qt::Key_Right: change(value_ + step); Q_EMIT settled(); return;
+        case Qt::Key_Down: case Qt::Key_Left: change(value_ - step); Q_EMIT settled(); return;
         case Qt::Key_Return: case Qt::Key_Enter: start_typing({}); return;
         default: break;
     }
@@ -98,7 +98,7 @@ void ValueField::start_typing(const QString& text) {
             editor_->hide();
             bool ok = false;
             const float value = editor_->text().replace(',', '.').toFloat(&ok);
-            if (ok) change(value), emit settled();
+            if (ok) change(value), Q_EMIT settled();
             setFocus();
         });
     }

@@ -23,7 +23,7 @@ public:
     QSize sizeHint() const override { return {120, 22}; }
     QSize minimumSizeHint() const override { return {56, 22}; }
 
-signals:
+Q_SIGNALS:
     void moved(float value);   ///< while dragging, and on every step
     void settled();            ///< the hand has let go
 

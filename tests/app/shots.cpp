@@ -1,0 +1,70 @@
+// Not a test: writes docs/screenshots from the real window with the demo. Run by `./run shots`.
+#include "app/window.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+TEST_CASE("screenshots of the main views", "[.shots]") {
+    const QString folder = qEnvironmentVariable("VEMTRA_SHOTS", QString::fromStdString((root / "docs" / "screenshots").string()));
+    const int samples = qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") : 48;
+    const QString only = qEnvironmentVariable("VEMTRA_SHOT");
+    app::MainWindow w;
+    w.resize(1280, 800);
+    w.show();
+    auto shot = [&](const QString& name) {
+        QTest::qWait(350);  // thumbnails and measures follow the picture
+        w.grab().save(folder + "/" + name + ".png");
+    };
+    auto wants = [&](const QString& name) { return only.isEmpty() || only.contains(name); };
+    if (wants("empty")) QTest::qWait(300), shot("empty");
+    REQUIRE(w.open_project(demo_project, false));
+    picture(w, 2);
+    auto& bench = w.bench();
+    bench.select_layer("marine-enamel");
+    if (wants("bench")) picture(w, uint32_t(samples)), shot("bench");
+    if (wants("levels")) {
+        bench.select_node("wear");
+        picture(w, uint32_t(samples));
+        shot("levels");
+    }
+    if (wants("clay")) {
+        bench.show_view(render::View::clay);
+        wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples); });
+        shot("clay");
+    }
+    if (wants("coverage")) {
+        bench.select_layer("marine-enamel");
+        bench.show_view(render::View::coverage);
+        wait_until([&] { return bench.image()->request.view == render::View::coverage && bench.image()->samples >= 16; });
+        shot("coverage");
+    }
+    if (wants("on-asset")) {
+        bench.select_node("broken");
+        bench.show_node("broken");
+        wait_until([&] { return bench.image()->request.view == render::View::node && bench.image()->samples >= 16; });
+        shot("on-asset");
+    }
+    if (wants("compare")) {
+        bench.show_view(render::View::beauty);
+        picture(w, uint32_t(samples));
+        bench.keep_picture();
+        bench.edit("Rig", [](scene::Scene& s) { s.rig = "studio"; });
+        picture(w, uint32_t(samples));
+        bench.compare_with(0);
+        w.drawer()->setCurrentIndex(2);
+        shot("compare");
+        w.drawer()->setCurrentIndex(1);
+        bench.compare_with(-1);
+        bench.select_part("cap");
+        picture(w, uint32_t(samples));
+        shot("studio");
+    }
+    if (wants("commands")) {
+        w.open_command_list();
+        QTest::keyClicks(QApplication::focusWidget() ? QApplication::focusWidget() : w.command_list(), "no");
+        QTest::qWait(200);
+        w.command_list()->grab().save(folder + "/commands.png");
+        w.command_list()->hide();
+    }
+    bench.discard_autosave();
+}

@@ -1,0 +1,55 @@
+// Driving the real window: a shared application, waiting for pictures, and clicks at places.
+#pragma once
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QTest>
+#include <catch2/catch.hpp>
+
+#include "app/board/board.h"
+#include "app/detail/detail_panel.h"
+#include "app/drawer/drawer.h"
+#include "app/main_window.h"
+#include "app/theme/theme.h"
+#include "app/view/render_view.h"
+
+namespace vemtra::test {
+
+inline const fs::path root = VEMTRA_ROOT;
+inline const fs::path demo_project = root / "demo" / "lantern.vemtra";
+
+/// Lets the window live until `done`, at most `seconds`; the limit only ends a test that would never end.
+inline bool wait_until(const std::function<bool()>& done, double seconds = 120) {
+    QElapsedTimer clock;
+    clock.start();
+    while (!done()) {
+        if (clock.elapsed() > seconds * 1000) return false;
+        QTest::qWait(10);
+    }
+    return true;
+}
+
+/// Waits for a picture of the present state with at least this many samples at full resolution.
+inline std::shared_ptr<const render::LiveImage> picture(app::MainWindow& w, uint32_t samples = 1) {
+    const auto wanted = w.bench().snapshot();
+    wait_until([&] {
+        const auto image = w.bench().image();
+        return image && image->request.scene == wanted && image->coarse == 1 && image->complete && image->samples >= samples && image->fields_final;
+    });
+    return w.bench().image();
+}
+
+/// A folder that goes away with the test.
+struct Scratch {
+    fs::path path;
+    Scratch() {
+        static int count = 0;
+        path = fs::temp_directory_path() / ("vemtra-test-" + std::to_string(::getpid()) + "-" + std::to_string(count++));
+        fs::create_directories(path);
+    }
+    ~Scratch() {
+        std::error_code ec;
+        fs::remove_all(path, ec);
+    }
+};
+
+}  // namespace vemtra::test
