@@ -2,6 +2,7 @@
 #include <cstdio>
 
 #include "demo.h"
+#include "scene/project_file.h"
 
 int main(int argc, char** argv) {
     using namespace vemtra;
@@ -11,5 +12,10 @@ int main(int argc, char** argv) {
     std::printf("lantern.glb: %zu triangles\n", *triangles);
     for (const Status& s : {demo::write_quay(folder + "/quay.exr"), demo::write_studio(folder + "/studio.exr")})
         if (!s) return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
+    // The project beside them is written by hand: bring it into the layout that the program writes.
+    const std::string project = folder + "/lantern.vemtra";
+    if (auto loaded = scene::load(project)) {
+        if (Status s = scene::save(loaded->scene, project); !s) return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
+    }
     return 0;
 }

@@ -309,13 +309,30 @@ private:
         return power_heuristic(pdf_surface, pdf_light);
     }
 
+    /// The light of the surroundings that a path meets where it leaves the scene, times `share`.
+    void leave(const Path& path, int bounce, float share) {
+        if (path.pdf == 0.f) {
+            if (p_.environment_seen) add(path.pixel, p_.environment_group, p_.environment->radiance(path.direction) * share, false);
+            else add(path.pixel, 0, p_.backdrop * share, false);
+        } else if (p_.environment) {
+            const float weight = surface_weight(path.pdf, p_.environment_share * p_.environment->pdf(path.direction));
+            add(path.pixel, p_.environment_group, path.throughput * p_.environment->radiance(path.direction) * (weight * share), bounce > 1);
+        }
+    }
+
     /// Ends the paths that leave the scene or land on a light; decides who stands on the stage.
     void arrive(Tile& t, int bounce, uint32_t sample) {
         size_t kept = 0;
         for (Path& path : t.paths) {
             float solid;
             const float ts = stage(path.origin, path.direction, solid);
-            if (ts < path.t) {
+            if (ts < path.t && path.mesh == no_hit) {
+                // Nothing but the surroundings behind: both are taken, each by its share, and the fade has no noise.
+                if (solid < 1.f) leave(path, bounce, 1.f - solid);
+                path.throughput *= solid;
+                path.mesh = stage_hit;
+                path.t = ts;
+            } else if (ts < path.t) {
                 float u, v;
                 sample_2d(path.seed, sample, uint32_t(5 + 6 * bounce), u, v);
                 if (u < solid) path.mesh = stage_hit, path.t = ts;
@@ -332,13 +349,7 @@ private:
                 if (path.pdf == 0.f || l.seen) continue;  // lights that the camera does not see do not hide what is behind them
             }
             if (path.mesh == no_hit) {
-                if (path.pdf == 0.f) {
-                    if (p_.environment_seen) add(path.pixel, p_.environment_group, p_.environment->radiance(path.direction), false);
-                    else add(path.pixel, 0, p_.backdrop, false);
-                } else if (p_.environment) {
-                    const float weight = surface_weight(path.pdf, p_.environment_share * p_.environment->pdf(path.direction));
-                    add(path.pixel, p_.environment_group, path.throughput * p_.environment->radiance(path.direction) * weight, bounce > 1);
-                }
+                leave(path, bounce, 1.f);
                 continue;
             }
             t.paths[kept++] = path;

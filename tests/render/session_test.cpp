@@ -1,0 +1,140 @@
+#include "render/session.h"
+
+#include "support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+using render::Change;
+using render::LiveRequest;
+
+namespace {
+LiveRequest demo_request(int size = 96) {
+    LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(scene::load(demo_project)->scene);
+    r.folder = demo_project.parent_path();
+    r.width = size;
+    r.height = size;
+    return r;
+}
+LiveRequest edited(const LiveRequest& r, const std::function<void(scene::Scene&)>& change) {
+    LiveRequest next = r;
+    auto s = std::make_shared<scene::Scene>(*r.scene);
+    change(*s);
+    next.scene = s;
+    return next;
+}
+std::shared_ptr<const render::LiveImage> wait_for(render::LiveSession& session, const std::function<bool(const render::LiveImage&)>& good) {
+    for (int i = 0; i < 12000; ++i) {  // the limit only ends a test that would never end
+        auto image = session.latest();
+        if (image && good(*image)) return image;
+        ::usleep(10000);
+    }
+    FAIL("no such picture came");
+    return nullptr;
+}
+}  // namespace
+
+TEST_CASE("an edit throws away only what it must") {
+    const LiveRequest r = demo_request();
+    auto change = [&](const std::function<void(scene::Scene&)>& f) { return render::classify(r, edited(r, f)); };
+    CHECK(render::classify(r, r) == Change::none);
+    CHECK(change([](auto& s) { s.display.exposure = 1.f; }) == Change::display);
+    CHECK(change([](auto& s) { s.display.view = "srgb"; }) == Change::display);
+    CHECK(change([](auto& s) { s.build_ups[0].layers[0].name = "Other"; }) == Change::display);
+    CHECK(change([](auto& s) { s.rigs[1].lights[0].intensity = 1.f; }) == Change::display);  // a rig that is not in use
+    CHECK(change([](auto& s) { s.rigs[0].groups[0].exposure = 1.f; }) == Change::balance);
+    CHECK(change([](auto& s) { s.rigs[0].environment.rotation = 30.f; }) == Change::shading);
+    CHECK(change([](auto& s) { s.cameras[0].position.x = 3.f; }) == Change::shading);
+    CHECK(change([](auto& s) { s.build_ups[0].layers[1].amount = .5f; }) == Change::shading);
+    CHECK(change([](auto& s) { s.parts[0].visible = false; }) == Change::geometry);
+    LiveRequest held = r;
+    held.hold = true;
+    CHECK(render::classify(r, held) == Change::display);
+}
+
+TEST_CASE("the live session posts coarse pictures first, then exactly the command line's preview pixels") {
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    std::atomic<int> posts{0};
+    session.on_post([&] { ++posts; });
+    LiveRequest r = edited(demo_request(), [](scene::Scene& s) { s.render.samples = 6; });
+    r.denoise = false;
+    const uint64_t edit = session.request(r);
+    const auto image = wait_for(session, [&](const auto& i) { return i.edit == edit && i.complete && i.fields_final && i.samples == 6; });
+    CHECK(posts > 2);
+    render::PrepareOptions options;
+    options.folder = r.folder;
+    render::Workshop other;
+    const auto p = render::prepare(r.scene, other, options);
+    auto film = render::render_picture(*p, {.width = 96, .height = 96, .samples = 6, .preview_clamp = true, .coverage = false});
+    std::vector<V3f> expected;
+    film->resolve(render::group_gains(*p, *r.scene), expected);
+    CHECK(image->linear == expected);
+    double total = 0;
+    for (const auto& l : image->layers) total += l.cost;
+    CHECK(total > .05);
+    CHECK(total < 1.05);
+}
+
+TEST_CASE("display and balance change the posted picture without losing samples") {
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    LiveRequest r = edited(demo_request(48), [](scene::Scene& s) { s.render.samples = 4; });
+    r.denoise = false;
+    session.request(r);
+    const auto before = wait_for(session, [](const auto& i) { return i.samples == 4 && i.fields_final; });
+    const LiveRequest brighter = edited(r, [](scene::Scene& s) { s.rigs[0].groups[0].exposure = 1.f; });
+    const uint64_t edit = session.request(brighter);
+    const auto after = wait_for(session, [&](const auto& i) { return i.edit == edit; });
+    CHECK(after->samples == 4);
+    CHECK(after->prepared == before->prepared);
+    CHECK(mean(after->linear).x > 1.2f * mean(before->linear).x);
+}
+
+TEST_CASE("a storm of requests ends with the last one, and hold stops the samples") {
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    LiveRequest r = demo_request(64);
+    uint64_t edit = 0;
+    for (int i = 0; i < 60; ++i) {
+        r = edited(r, [&](scene::Scene& s) { s.build_ups[0].layers[1].amount = float(i) / 60.f; s.cameras[0].position.x += .001f; });
+        edit = session.request(r);
+        ::usleep(2000);
+    }
+    wait_for(session, [&](const auto& i) { return i.edit == edit && i.complete; });
+    r.hold = true;
+    const uint64_t held = session.request(r);
+    const auto image = wait_for(session, [&](const auto& i) { return i.edit == held; });
+    ::usleep(150000);
+    CHECK(session.latest()->samples == image->samples);
+}
+
+TEST_CASE("a map that is painted over on disk is seen again") {
+    Scratch s;
+    s.write("square.obj", square_obj);
+    auto paint = [&](const char* rgb) { s.write("map.ppm", std::string("P3 1 1 255 ") + rgb); };
+    paint("255 0 0");
+    auto scene = plain_scene("square.obj");
+    auto& b = scene.build_ups[0];
+    const auto image = scene::add_node(b, "base", "image", "color3", "Map");
+    scene::node(b, image)->inputs["file"].value = std::string("map.ppm");
+    b.layers[0].surface["base_color"].from = image;
+    scene.cameras[0].target = V3f(.5f, .5f, .37f);
+    scene.render.samples = 2;
+    LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(scene);
+    r.folder = s.path;
+    r.width = r.height = 32;
+    r.shown_build_up = "material";
+    r.shown_node = image;
+    r.view = render::View::node;
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    session.request(r);
+    auto middle = [](const render::LiveImage& i) { return i.linear[i.linear.size() / 2 + 16]; };
+    wait_for(session, [&](const auto& i) { return i.coarse == 1 && middle(i).x > .9f && middle(i).y < .1f; });
+    paint("0 255 0");
+    fs::last_write_time(s.path / "map.ppm", fs::file_time_type::clock::now() + std::chrono::seconds(2));
+    wait_for(session, [&](const auto& i) { return i.coarse == 1 && middle(i).y > .9f && middle(i).x < .1f; });
+    SUCCEED();
+}

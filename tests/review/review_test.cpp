@@ -1,0 +1,71 @@
+#include "review/visible.h"
+
+#include "support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+Result<render::Film> first_program(const fs::path& asset, const fs::path& picture);  // docs/first-program.cpp
+
+TEST_CASE("the first program of the docs works as it is told") {
+    Scratch s;
+    s.write("sphere.obj", sphere_obj());
+    auto film = first_program(s.path / "sphere.obj", s.path / "first.png");
+    REQUIRE(film);
+    CHECK(fs::exists(s.path / "first.png"));
+    REQUIRE(film->coverage.size() >= 2);
+    double steel = 0, paint = 0;
+    for (float v : film->coverage[0]) steel += double(v);
+    for (float v : film->coverage[1]) paint += double(v);
+    CHECK(steel > 0);
+    CHECK(paint > 0);
+}
+
+TEST_CASE("measures agree with the picture: coverage, colour, and what arrives") {
+    auto scene = scene::load(demo_project)->scene;
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = demo_project.parent_path();
+    options.field_rays = geometry::field_rays_first;
+    const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    const auto m = review::measure(*p, "housing");
+    REQUIRE(m.layers.size() == 2);
+    CHECK(m.points > 500);
+    CHECK(m.layers[0].coverage + m.layers[1].coverage == Approx(1.f).margin(1e-3));
+    CHECK(m.layers[1].color.y > 2.f * m.layers[1].color.x);  // sea-green
+    const auto& wear = m.nodes.at("wear");
+    CHECK(wear.values.smallest == 0.f);
+    CHECK(wear.values.largest == 1.f);
+    float total = 0;
+    for (float s : m.nodes.at("broken").values.share) total += s;
+    CHECK(total == Approx(1.f).margin(1e-3));
+    CHECK(m.gates.at("marine-enamel").points == m.points);
+    auto film = render::render_picture(*p, {.width = 240, .height = 150, .samples = 4});
+    double paint = 0, steel = 0;
+    for (float v : film->coverage[1]) paint += double(v);
+    for (float v : film->coverage[0]) steel += double(v);
+    CHECK(paint / (paint + steel) == Approx(double(m.layers[1].coverage)).margin(.02));
+    CHECK(review::measure(*p, "nothing").points == 0);
+}
+
+TEST_CASE("a mask behind a field is crisp at the first sample") {
+    // The levels behind the cavity must see its converged value: their output is black or white nearly everywhere, sample by sample.
+    auto scene = scene::load(demo_project)->scene;
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = demo_project.parent_path();
+    options.shown_build_up = "housing";
+    options.shown_node = "wear";
+    const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    const auto one = rendered(*p, 160, 120, 1, render::View::node), many = rendered(*p, 160, 120, 16, render::View::node);
+    size_t between = 0, different = 0, inside = 0;
+    for (size_t i = 0; i < one.size(); ++i) {
+        if (std::fabs(many[i].x - many[i].y) > 1e-4f || one[i].x == .18f || (one[i].x > .09f && one[i].x < .16f)) continue;
+        ++inside;
+        between += one[i].x > .05f && one[i].x < .95f;
+        different += std::fabs(one[i].x - many[i].x) > .75f;
+    }
+    CHECK(inside > 500);
+    CHECK(double(between) < .15 * double(inside));
+    CHECK(double(different) < .03 * double(inside));
+}
