@@ -1,1 +1,22 @@
-int main(){}
+// ./run bench [rays|noise|layers|memory|window ...]
+#include <string>
+
+#include "bench.h"
+
+int main(int argc, char** argv) {
+    using namespace vemtra::bench;
+    std::setvbuf(stdout, nullptr, _IOLBF, 0);
+    auto wanted = [&](const std::string& name) {
+        bool any = false;
+        for (int i = 1; i < argc; ++i) {
+            any = true;
+            if (name == argv[i]) return true;
+        }
+        return !any;
+    };
+    if (wanted("noise")) noise();
+    if (wanted("rays")) rays();
+    if (wanted("layers")) layers();
+    if (wanted("memory")) memory();
+    if (wanted("window")) window(argc, argv);
+}

@@ -1,0 +1,86 @@
+#include "bench.h"
+
+#ifdef VEMTRA_WITH_APP
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QStandardPaths>
+#include <QThread>
+#include <atomic>
+
+#include "app/main_window.h"
+#include "app/theme/theme.h"
+#include "scene/edits.h"
+
+namespace vemtra::bench {
+
+namespace {
+/// Notes the longest time that the interface thread needed for one event.
+class Watch : public QApplication {
+public:
+    using QApplication::QApplication;
+    double longest = 0;
+    QString longest_of;
+    int depth = 0;
+    bool notify(QObject* o, QEvent* e) override {
+        QElapsedTimer t;
+        t.start();
+        const QString name = depth == 0 ? QString("%1, event %2").arg(o->metaObject()->className()).arg(int(e->type())) : QString();
+        ++depth;
+        const bool r = QApplication::notify(o, e);
+        --depth;
+        const double ms = double(t.nsecsElapsed()) / 1e6;
+        if (depth == 0 && ms > longest) longest = ms, longest_of = name;
+        return r;
+    }
+};
+}  // namespace
+
+void window(int argc, char** argv) {
+    if (!qEnvironmentVariableIsSet("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
+    QElapsedTimer clock;
+    clock.start();
+    Watch application(argc, argv);
+    app::load_fonts();
+    app::use_theme(false);
+    app::MainWindow w;
+    w.resize(1280, 800);
+    w.show();
+    w.open_project(fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra", false);
+    auto& bench = w.bench();
+    while (!bench.image()) application.processEvents(QEventLoop::AllEvents, 5);
+    const double first = double(clock.elapsed()) / 1000;
+    line("from start to the first picture in the window", first, "s", "<= 2 s", first <= 2);
+    while (!(bench.image()->coarse == 1 && bench.image()->samples >= 3 && bench.image()->fields_final)) application.processEvents(QEventLoop::AllEvents, 5);
+
+    // A slider of the enamel's gloss is moved; the time runs until a picture of that edit has been handed to the window's painter.
+    bench.select_part("body");
+    bench.select_layer("marine-enamel");
+    for (int i = 0; i < 30; ++i) application.processEvents(QEventLoop::AllEvents, 10);
+    application.longest = 0;
+    std::vector<double> delays;
+    for (int k = 0; k < 40; ++k) {
+        QElapsedTimer t;
+        t.start();
+        bench.edit_build_up("amount", [&](scene::BuildUp& b) { scene::find(b.layers, "marine-enamel")->amount = .5f + .01f * float(k); }, "amount");
+        const auto wanted = bench.snapshot();
+        while (bench.image()->request.scene != wanted) application.processEvents(QEventLoop::AllEvents, 2);
+        application.processEvents();
+        delays.push_back(double(t.nsecsElapsed()) / 1e6);
+        QElapsedTimer pause;
+        pause.start();
+        while (pause.elapsed() < 30) application.processEvents(QEventLoop::AllEvents, 5);
+    }
+    std::sort(delays.begin(), delays.end());
+    std::printf("  slider to picture: median %.0f ms, slowest of 40 %.0f ms; longest event: %s\n", delays[20], delays.back(), qPrintable(application.longest_of));
+    line("from a slider movement to a changed picture, median", delays[20], "ms", "<= 100 ms", delays[20] <= 100);
+    line("longest hold of the interface thread meanwhile", application.longest, "ms", "<= 16 ms", application.longest <= 16);
+    line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB", bench.memory() < (600u << 20));
+    bench.discard_autosave();
+}
+
+}  // namespace vemtra::bench
+#else
+namespace vemtra::bench {
+void window(int, char**) { std::printf("  (built without the window)\n"); }
+}  // namespace vemtra::bench
+#endif

@@ -1,0 +1,365 @@
+#include "app/window.h"
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QSignalSpy>
+#include <QTreeWidget>
+#include <fstream>
+
+#include "app/detail/color_editor.h"
+#include "app/detail/form.h"
+#include "app/detail/levels_plot.h"
+#include "nodes/description.h"
+#include "scene/edits.h"
+#include "scene/project_file.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+const char* cube_obj = "o crate\nv -1 -1 -1\nv 1 -1 -1\nv 1 1 -1\nv -1 1 -1\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n";
+
+struct Open {
+    Scratch scratch;
+    app::MainWindow w;
+    Open() {
+        w.resize(1280, 800);
+        w.show();
+        w.bench().live.denoise = false;
+    }
+    ~Open() { w.bench().discard_autosave(); }
+    void import(const std::string& name, const std::string& text) {
+        std::ofstream(scratch.path / name) << text;
+        w.bench().import_asset(scratch.path / name);
+        wait_until([&] { return !w.bench().busy() && !w.bench().scene().parts.empty(); });
+    }
+    void click(QWidget* on, QPoint at, Qt::KeyboardModifiers m = {}) { QTest::mouseClick(on, Qt::LeftButton, m, at); }
+    void drag(QWidget* on, QPoint from, QPoint to) {
+        QTest::mousePress(on, Qt::LeftButton, {}, from);
+        QTest::mouseMove(on, from + (to - from) / 2);
+        QTest::mouseMove(on, to);
+        QTest::mouseRelease(on, Qt::LeftButton, {}, to);
+    }
+    std::vector<V3f> pixels() { return picture(w)->linear; }
+};
+}  // namespace
+
+TEST_CASE("from an empty window to a worn crate, saved and opened again with the same pixels") {
+    Open o;
+    auto& bench = o.w.bench();
+    CHECK(o.w.findChild<QLabel*>("message"));
+    o.import("crate.obj", cube_obj);
+    REQUIRE(bench.build_up());
+    CHECK(bench.build_up()->layers.size() == 1);
+    bench.edit("few samples", [](scene::Scene& s) { s.render.samples = 4; });
+    const auto grey = o.pixels();
+
+    // A cover of red paint.
+    QTest::keyClick(&o.w, Qt::Key_L);
+    REQUIRE(bench.build_up()->layers.size() == 2);
+    const std::string paint = bench.selection().layer;
+    auto* color = o.w.detail()->findChild<app::ColorEditor*>("base color");
+    REQUIRE(color);
+    auto* hex = color->findChild<QLineEdit*>();
+    hex->setFocus();
+    hex->setText("#c02010");
+    QTest::keyClick(hex, Qt::Key_Return);
+    const auto red = o.pixels();
+    CHECK(red != grey);
+
+    // Cavity on exposed edges, levels behind it, inverted into the gate; all by the typed list and wires on the board.
+    auto add = [&](const char* text) {
+        bench.select_layer(paint);
+        o.w.open_node_list();
+        auto* line = o.w.command_list()->findChild<QLineEdit*>();
+        QTest::keyClicks(line, text);
+        QTest::keyClick(line, Qt::Key_Return);
+        return bench.selection().node;
+    };
+    const auto cavity = add("Cavity"), levels = add("Levels"), invert = add("Invert");
+    CHECK(bench.node()->kind == "invert");
+    bench.edit_build_up("where", [&](scene::BuildUp& b) {
+        scene::node(b, cavity)->inputs["where"].value = std::string("edges");
+        scene::node(b, cavity)->inputs["reach"].value = .6f;
+    });
+    o.w.board()->connect_nodes(cavity, levels, "in");
+    bench.select_node(invert);
+    QTest::qWait(50);
+    // From the output tab of the levels onto the input tab of the selected invert tile, by mouse.
+    o.drag(o.w.board()->viewport(), o.w.board()->output_position(levels), o.w.board()->tile_position(invert) - QPoint(38, 25));
+    CHECK(scene::node(const_cast<scene::BuildUp&>(*bench.build_up()), invert)->inputs["in"].from == levels);
+    o.w.board()->connect_to_layer(invert, paint, "gate");
+    const auto worn = o.pixels();
+    CHECK(worn != red);
+
+    // Drag the white cut of the levels; the picture follows.
+    bench.select_node(levels);
+    wait_until([&] { return bench.measured().nodes.count(levels) && bench.measured().nodes.at(levels).values.points > 0; });
+    auto* plot = o.w.detail()->findChild<app::LevelsPlot*>("levels-plot");
+    REQUIRE(plot);
+    o.drag(plot, QPoint(int(plot->x_of(1.f)), 40), QPoint(int(plot->x_of(.35f)), 40));
+    const float high = scene::as_number(nodes::literal_of(*bench.node(), *nodes::describe("levels")->port("inhigh")));
+    CHECK(high == Approx(.35f).margin(.02));
+    const auto sharper = o.pixels();
+    CHECK(sharper != worn);
+    const auto undo_label = bench.document().undo_label();
+    bench.undo();
+    CHECK(o.pixels() == worn);
+    bench.redo();
+    CHECK(o.pixels() == sharper);
+    CHECK_FALSE(undo_label.empty());
+
+    // Save, open in another window: the same pixels.
+    const fs::path file = o.scratch.path / "crate.vemtra";
+    REQUIRE(bench.save(file));
+    CHECK_FALSE(bench.document().unsaved());
+    CHECK(scene::load(file)->scene.assets[0].file == "crate.obj");
+    Open again;
+    REQUIRE(again.w.open_project(file, false));
+    again.w.view()->resize(o.w.view()->size());
+    wait_until([&] { return picture(again.w, 4)->samples == 4 && picture(o.w, 4)->samples == 4; });
+    CHECK(again.w.view()->size() == o.w.view()->size());
+    CHECK(picture(again.w, 4)->linear == picture(o.w, 4)->linear);
+}
+
+TEST_CASE("the window writes the very pixels that the command line writes") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    const fs::path copy = demo_project.parent_path() / "window-test.vemtra";
+    auto& bench = o.w.bench();
+    bench.edit("small", [](scene::Scene& s) { s.render.width = 72, s.render.height = 54, s.render.samples = 3, s.render.seed = 4; });
+    REQUIRE(scene::save(bench.scene(), copy));
+    bench.write_picture(o.scratch.path / "window.exr");
+    wait_until([&] { return !bench.busy(); });
+    CHECK(std::system((std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string()).c_str()) == 0);
+    fs::remove(copy);
+    auto a = texture::read_picture(o.scratch.path / "window.exr"), b = texture::read_picture(o.scratch.path / "cli.exr");
+    REQUIRE(a);
+    REQUIRE(b);
+    CHECK(a->pixels == b->pixels);
+    CHECK(a->width == 72);
+}
+
+TEST_CASE("hands in the picture: orbit, pan, dolly, frame and click") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    auto& bench = o.w.bench();
+    picture(o.w);
+    auto camera = [&] { return *scene::active_camera(bench.scene()); };
+    const auto start = camera();
+    const QPoint middle = o.w.view()->rect().center();
+    o.drag(o.w.view(), middle, middle + QPoint(80, 20));
+    CHECK(camera().position != start.position);
+    CHECK(camera().target == start.target);
+    CHECK((camera().position - camera().target).length() == Approx((start.position - start.target).length()).epsilon(1e-4));
+    bench.undo();
+    CHECK(camera() == start);  // one step, however many moves
+    QTest::mousePress(o.w.view(), Qt::LeftButton, Qt::ShiftModifier, middle);
+    QTest::mouseMove(o.w.view(), middle + QPoint(40, 0));
+    QTest::mouseMove(o.w.view(), middle + QPoint(60, 0));
+    QTest::mouseRelease(o.w.view(), Qt::LeftButton, Qt::ShiftModifier, middle + QPoint(60, 0));
+    CHECK(camera().target != start.target);
+    bench.undo();
+    picture(o.w);
+    // The lens is in the middle of the picture.
+    o.click(o.w.view(), QPoint(o.w.view()->width() * 52 / 100, o.w.view()->height() * 60 / 100));
+    const std::string part = bench.selection().part;
+    CHECK((part == "lens" || part == "guard"));
+    QTest::keyClick(&o.w, Qt::Key_F);
+    CHECK((camera().position - camera().target).length() < (start.position - start.target).length());
+    QTest::keyClick(&o.w, Qt::Key_A);
+    CHECK((camera().position - camera().target).length() > .5f);
+}
+
+TEST_CASE("layers are added, switched, moved, renamed, doubled and deleted, and every step comes back") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    auto& bench = o.w.bench();
+    bench.select_part("body");
+    const std::string before = scene::to_text(bench.scene());
+    bench.select_layer("marine-enamel");
+    QTest::keyClick(&o.w, Qt::Key_O);
+    CHECK_FALSE(bench.layer()->on);
+    QTest::keyClick(&o.w, Qt::Key_D, Qt::ControlModifier);
+    CHECK(bench.build_up()->layers.size() == 3);
+    QTest::keyClick(&o.w, Qt::Key_Down, Qt::AltModifier);
+    CHECK(bench.build_up()->layers[0].id == "marine-enamel");
+    QTest::keyClick(&o.w, Qt::Key_Delete);
+    CHECK(bench.build_up()->layers.size() == 2);
+    bench.select_layer("galvanised-steel");
+    auto* name = o.w.detail()->findChild<QLineEdit*>("name");
+    REQUIRE(name);
+    name->setText("Zinc");
+    QTest::keyClick(name, Qt::Key_Return);
+    CHECK(bench.layer()->name == "Zinc");
+    int steps = 0;
+    while (bench.document().can_undo()) bench.undo(), ++steps;
+    CHECK(steps == 5);
+    CHECK(scene::to_text(bench.scene()) == before);
+
+    // Core: a block is dragged below the other one.
+    const QPoint top = o.w.board()->block_position("marine-enamel"), bottom = o.w.board()->block_position("galvanised-steel");
+    REQUIRE(top.y() < bottom.y());
+    o.drag(o.w.board()->viewport(), top, bottom + QPoint(0, 300));
+    CHECK(bench.build_up()->layers[0].id == "marine-enamel");
+}
+
+TEST_CASE("a number is dragged, typed, stepped and reset on its field") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    auto& bench = o.w.bench();
+    bench.select_layer("marine-enamel");
+    auto* amount = o.w.detail()->findChild<app::ValueField*>("amount");
+    REQUIRE(amount);
+    QSignalSpy settled(amount, &app::ValueField::settled);
+    o.drag(amount, QPoint(100, 10), QPoint(40, 10));
+    CHECK(bench.layer()->amount < .9f);
+    CHECK(settled.count() == 1);
+    const std::string label = bench.document().undo_label();
+    bench.undo();
+    CHECK(bench.layer()->amount == 1.f);
+    amount->setFocus();
+    QTest::keyClicks(amount, "0");
+    auto* typed = amount->findChild<QLineEdit*>();
+    REQUIRE(typed);
+    QTest::keyClicks(typed, ".25");
+    QTest::keyClick(typed, Qt::Key_Return);
+    CHECK(bench.layer()->amount == .25f);
+    QTest::keyClick(amount, Qt::Key_Up);
+    CHECK(bench.layer()->amount == Approx(.26f));
+    QTest::mouseDClick(amount, Qt::LeftButton, {}, QPoint(20, 10));
+    CHECK(bench.layer()->amount == 1.f);
+    amount->setFocus();
+    QTest::keyClicks(amount, "7");
+    typed->setText("not a number");
+    QTest::keyClick(typed, Qt::Key_Return);
+    CHECK(bench.layer()->amount == 1.f);
+}
+
+TEST_CASE("snapshots are kept, compared and brought back; a colour is picked from the picture") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    auto& bench = o.w.bench();
+    picture(o.w);
+    const auto first = bench.snapshot();
+    QTest::keyClick(&o.w, Qt::Key_K);
+    REQUIRE(bench.kept.size() == 1);
+    bench.edit("rig", [](scene::Scene& s) { s.rig = "studio"; });
+    picture(o.w);
+    QTest::keyClick(&o.w, Qt::Key_C);
+    CHECK(bench.compared == 0);
+    const QImage left = o.w.view()->grab().toImage();
+    const QPoint grip = o.w.view()->divider().toPoint();
+    o.drag(o.w.view(), grip, grip + QPoint(-200, 0));
+    CHECK(o.w.view()->divider().x() == Approx(grip.x() - 200).margin(3));
+    CHECK(o.w.view()->grab().toImage() != left);
+    QTest::keyClick(&o.w, Qt::Key_C);
+    CHECK(bench.compared == -1);
+    V3f taken(-1.f);
+    bench.pick_color([&](V3f c) { taken = c; });
+    o.click(o.w.view(), o.w.view()->rect().center());
+    CHECK(taken.x >= 0.f);
+    CHECK_FALSE(bench.picking());
+    CHECK(bench.document().undo_label() == "rig");
+    CHECK(bench.kept[0].scene == first);
+}
+
+TEST_CASE("views, region, hold and scale act on the live picture") {
+    Open o;
+    REQUIRE(o.w.open_project(demo_project, false));
+    auto& bench = o.w.bench();
+    picture(o.w);
+    QTest::keyClick(&o.w, Qt::Key_2);
+    REQUIRE(wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->complete; }));
+    QTest::keyClick(&o.w, Qt::Key_1);
+    QTest::keyClick(&o.w, Qt::Key_R);
+    o.drag(o.w.view(), QPoint(100, 100), QPoint(220, 200));
+    CHECK(bench.live.region.x1 == 220);
+    REQUIRE(wait_until([&] { return bench.image()->request.region.x1 == 220 && bench.image()->samples >= 2; }));
+    QTest::keyClick(&o.w, Qt::Key_R);
+    CHECK(bench.live.region.x1 == 0);
+    bench.live.scale_percent = 50;
+    bench.refresh();
+    REQUIRE(wait_until([&] { return bench.image()->coarse == 1 && bench.image()->width == o.w.view()->width() / 2; }));
+    QTest::keyClick(&o.w, Qt::Key_H);
+    CHECK(bench.live.hold);
+    bench.select_node("wear");
+    QTest::keyClick(&o.w, Qt::Key_S);
+    CHECK(bench.live.view == render::View::node);
+    CHECK(bench.live.shown_node == "wear");
+}
+
+TEST_CASE("bad input is told with file and remedy, and nothing is lost") {
+    Open o;
+    auto& bench = o.w.bench();
+    o.import("crate.obj", cube_obj);
+    const std::string before = scene::to_text(bench.scene());
+    auto* text = o.w.findChild<QLabel*>("error-text");
+    std::ofstream(o.scratch.path / "broken.obj") << "v 1 2\nf 9 9 9\n";
+    bench.import_asset(o.scratch.path / "broken.obj");
+    wait_until([&] { return !bench.busy() && text->isVisible(); });
+    CHECK(text->text().contains("broken.obj"));
+    CHECK_FALSE(o.w.open_project(o.scratch.path / "none.vemtra", false));
+    CHECK(text->text().contains("none.vemtra"));
+    std::ofstream(o.scratch.path / "future.vemtra") << "{\"vemtra\": 42}";
+    CHECK_FALSE(o.w.open_project(o.scratch.path / "future.vemtra", false));
+    CHECK(text->text().contains("42"));
+    CHECK_FALSE(bench.save(o.scratch.path / "no" / "where.vemtra"));
+    CHECK(scene::to_text(bench.scene()) == before);
+
+    // A project with a circle, an unknown node and a missing map opens, renders and lists them.
+    auto loaded = scene::load(demo_project);
+    auto& b = loaded->scene.build_ups[0];
+    scene::node(b, "edges")->kind = "warp";
+    scene::node(b, "stains")->inputs["amplitude"].from = "faded";
+    const auto map = scene::add_node(b, "marine-enamel", "image", "color3", "Map");
+    scene::node(b, map)->inputs["file"].value = std::string("missing.<UDIM>.exr");
+    scene::find(b.layers, "marine-enamel")->surface["specular_color"].from = map;
+    for (auto& a : loaded->scene.assets) a.file = (demo_project.parent_path() / a.file).string();
+    REQUIRE(scene::save(loaded->scene, o.scratch.path / "odd.vemtra"));
+    REQUIRE(o.w.open_project(o.scratch.path / "odd.vemtra", false));
+    picture(o.w);
+    std::string all;
+    for (const Error& e : bench.findings()) all += e.line() + "\n";
+    for (const char* what : {"warp", "circle", "missing.<UDIM>.exr", "quay.exr"}) {
+        INFO(all);
+        CHECK(all.find(what) != std::string::npos);
+    }
+    for (const V3f& c : bench.image()->linear) CHECK(finite(c));
+}
+
+TEST_CASE("unsaved work comes back after a crash") {
+    Open o;
+    auto loaded = scene::load(demo_project);
+    for (auto& a : loaded->scene.assets) a.file = (demo_project.parent_path() / a.file).string();
+    const fs::path file = o.scratch.path / "p.vemtra";
+    REQUIRE(scene::save(loaded->scene, file));
+    REQUIRE(o.w.open_project(file, false));
+    o.w.bench().edit("exposure", [](scene::Scene& s) { s.display.exposure = 1.25f; });
+    o.w.bench().autosave_now();
+    CHECK(fs::exists(scene::autosave_path(file)));
+    CHECK(scene::load(file)->scene.display.exposure == 0.f);  // the project itself is untouched
+    Open after;
+    REQUIRE(after.w.open_project(file, false));
+    REQUIRE(after.w.bench().recover());
+    CHECK(after.w.bench().scene().display.exposure == 1.25f);
+    CHECK(after.w.bench().document().unsaved());
+    after.w.bench().undo();
+    CHECK(after.w.bench().scene().display.exposure == 0.f);
+}
+
+TEST_CASE("every command has a tooltip and is found by the typed list") {
+    Open o;
+    o.w.open_command_list();
+    auto* list = o.w.command_list()->findChild<QListWidget*>();
+    const int all = list->count();
+    CHECK(all > 40);
+    auto* line = o.w.command_list()->findChild<QLineEdit*>();
+    QTest::keyClicks(line, "cov");
+    CHECK(list->count() < all);
+    CHECK(list->item(0)->text().contains("ov"));
+    o.w.command_list()->hide();
+    for (QAction* a : o.w.findChildren<QAction*>())
+        if (!a->isSeparator() && !a->menu() && !a->text().isEmpty()) CHECK_FALSE(a->toolTip().isEmpty());
+}
