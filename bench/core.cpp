@@ -29,8 +29,8 @@ void rays() {
     s.cameras[0].focal_length = 90.f;
     const auto p = prepare(s, workshop);
     auto frame = render::frame_settings(s, {.width = width, .height = height, .samples = 1, .view = render::View::clay});
+    render::Film film(width, height, p->groups.size());  // a picture accumulates: the film is made once
     auto clay = [&] {
-        render::Film film(width, height, p->groups.size());
         render::render_samples(*p, frame, 0, samples, film, nullptr, nullptr, nullptr);
     };
     // The same rays, made beforehand, through bare Embree: camera rays in coherent packets of 16, then one occlusion ray from each hit,
@@ -154,17 +154,16 @@ void layers() {
     for (auto& part : two.parts) part.build_up = "housing";
     scene::Scene sixteen = two;
     auto& b = sixteen.build_ups[0];
-    for (int i = 0; i < 14; ++i) {
-        const auto copy = scene::duplicate_layer(b, "marine-enamel");
-        auto* l = scene::find(b.layers, copy);
+    for (int i = 0; i < 10; ++i) {  // above the two: off, at amount 0, behind a black gate
+        auto* l = scene::find(b.layers, scene::duplicate_layer(b, "marine-enamel"));
         if (i % 3 == 0) l->on = false;
         if (i % 3 == 1) l->amount = 0.f;
-        if (i % 3 == 2) {
-            if (i < 6) scene::move_layer(b, copy, 0);
-            else l->gate.mask = {scene::Value{0.f}, {}};
-        }
+        if (i % 3 == 2) l->gate.mask = {scene::Value{0.f}, {}};
     }
-    scene::move_layer(b, "galvanised-steel", 4);  // some lie under the opaque steel
+    for (int i = 0; i < 4; ++i) {  // under the two, with masks of their own
+        const auto copy = scene::duplicate_layer(b, "marine-enamel");
+        scene::move_layer(b, copy, 0);
+    }
     render::Workshop workshop;
     const auto p2 = prepare(two, workshop), p16 = prepare(sixteen, workshop);
     auto work = [&](const std::shared_ptr<const render::Prepared>& p) {

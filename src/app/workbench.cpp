@@ -4,6 +4,7 @@
 
 #include <fstream>
 
+#include "app/theme/theme.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -101,11 +102,11 @@ bool Workbench::open(const fs::path& file) {
 
 bool Workbench::save(const fs::path& file) {
     const fs::path target = fs::absolute(file), old_folder = folder();
-    // Paths are relative to the project: where it moves, they follow.
-    if (target.parent_path() != old_folder)
+    // Paths are relative to the project: where it moves, they follow; what an untitled project named in full becomes relative now.
+    if (target.parent_path() != old_folder || !file_)
         edit("Paths follow the project", [&](scene::Scene& s) {
             auto follow = [&](std::string& f) {
-                if (!f.empty() && !fs::path(f).is_absolute()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();
+                if (!f.empty()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();  // an absolute f stays itself under /
             };
             for (auto& a : s.assets) follow(a.file);
             for (auto& r : s.rigs) follow(r.environment.image);
@@ -341,9 +342,22 @@ void Workbench::measure_soon() {
     if (measure_thread_.joinable()) measure_thread_.join();
     measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up] {
         auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
-        QMetaObject::invokeMethod(this, [this, result, prepared, build_up] {
+        auto thumbnails = std::make_shared<std::map<std::string, QImage>>();
+        for (const auto& [id, m] : result->nodes) {
+            QImage image(m.width, m.height, QImage::Format_RGB32);
+            for (int y = 0; y < m.height; ++y) {
+                auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
+                for (int x = 0; x < m.width; ++x) {
+                    const V3f& c = m.picture[size_t(y * m.width + x)];
+                    line[x] = c.x < 0.f ? theme().surround.rgb() : swatch(c).rgb();
+                }
+            }
+            (*thumbnails)[id] = image;
+        }
+        QMetaObject::invokeMethod(this, [this, result, thumbnails, prepared, build_up] {
             measuring_ = false;
             measured_ = std::move(*result);
+            thumbnails_ = std::move(*thumbnails);
             measured_of_ = prepared;
             measured_build_up_ = build_up;
             Q_EMIT measured_changed();
@@ -380,10 +394,10 @@ size_t Workbench::memory() const {
 
 void Workbench::keep_picture() {
     const auto image = session_.latest();
-    if (!image || image->rgba.empty()) return;
+    if (!image || image->bgra.empty()) return;
     KeptPicture k;
     k.name = QString("Snapshot %1").arg(kept.size() + 1);
-    k.image = QImage(image->rgba.data(), image->width, image->height, image->width * 4, QImage::Format_RGBA8888).copy();
+    k.image = QImage(image->bgra.data(), image->width, image->height, image->width * 4, QImage::Format_RGB32).copy();
     k.scene = image->request.scene;
     k.samples = image->samples;
     kept.push_back(std::move(k));

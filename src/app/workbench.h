@@ -77,6 +77,8 @@ public:
     const render::LiveSession& session() const { return session_; }
     render::Workshop& workshop() { return *workshop_; }
     const review::Measured& measured() const { return measured_; }
+    /// Pictures of the nodes' outputs, by id, ready to draw.
+    const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
     std::vector<Error> findings() const;
     size_t memory() const;           ///< bytes that the process holds
 
@@ -114,6 +116,7 @@ private:
     std::vector<Error> load_problems_;
     std::shared_ptr<render::Workshop> workshop_;
     review::Measured measured_;
+    std::map<std::string, QImage> thumbnails_;
     std::shared_ptr<const render::Prepared> measured_of_;
     std::string measured_build_up_;
     bool measuring_ = false;

@@ -41,6 +41,18 @@ struct Frame {
     V3f to_local(const V3f& v) const { return {v.dot(tangent), v.dot(bitangent), v.dot(normal)}; }
 };
 
+/// Sine and cosine of 2 pi u for 0 <= u <= 1, to 2e-6, without branches, so that loops over it become vector code: the quarter turn nearest
+/// to u is taken off, and Taylor polynomials of the rest (|x| <= pi/4) are swapped and signed by the quarter.
+inline void sincos_turn(float u, float& sine, float& cosine) {
+    const int q = int(4.f * u + .5f);
+    const float x = (u - .25f * float(q)) * (2.f * pi), x2 = x * x;
+    const float s = x * (1.f + x2 * (-1.f / 6.f + x2 * (1.f / 120.f - x2 * (1.f / 5040.f))));
+    const float c = 1.f + x2 * (-.5f + x2 * (1.f / 24.f + x2 * (-1.f / 720.f + x2 * (1.f / 40320.f))));
+    const float a = q & 1 ? c : s, b = q & 1 ? s : c;
+    sine = q & 2 ? -a : a;
+    cosine = (q + 1) & 2 ? -b : b;
+}
+
 /// The transfer function of IEC 61966-2-1 (sRGB), both ways, for one component.
 inline float srgb_to_linear(float c) { return c <= 0.04045f ? c / 12.92f : std::pow((c + 0.055f) / 1.055f, 2.4f); }
 inline float linear_to_srgb(float c) { return c <= 0.0031308f ? c * 12.92f : 1.055f * std::pow(c, 1.f / 2.4f) - 0.055f; }

@@ -588,7 +588,14 @@ private:
         float *ru = t.camera_r.data(), *rv = t.camera_s.data();
         alignas(64) uint32_t seeds[capacity];
         for (size_t i = 0; i < n; ++i) seeds[i] = t.paths[i].seed;
-        for (size_t i = 0; i < n; ++i) sample_2d(seeds[i], sample, 1, ru[i], rv[i]);
+        for (size_t i = 0; i < n; ++i) {
+            float u, v, sine, cosine;
+            sample_2d(seeds[i], sample, 1, u, v);
+            sincos_turn(v, sine, cosine);
+            const float s = std::sqrt(u);
+            ru[i] = s * cosine;
+            rv[i] = s * sine;
+        }
         t.shadows.clear();
         for (size_t i = 0; i < n; ++i) {
             Path& path = t.paths[i];
@@ -628,8 +635,7 @@ private:
             film_.depth[path.pixel] += path.t;
             film_.alpha[path.pixel] += 1.f;
             film_.albedo[path.pixel] += V3f(.6f);
-            const float s = std::sqrt(ru[i]), phi = 2.f * pi * rv[i];
-            const V3f d = Frame(normal).to_world({s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - ru[i]))});
+            const V3f d = Frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
             const float sky = .62f + .38f * d.y + .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
             if (part_stage > 0.f) add(path.pixel, 0, V3f(.42f * part_stage), false);
             if (d.dot(ng) > 0.f && (!p_.stage_on || d.y > 0.f || path.mesh == stage_hit))

@@ -1,6 +1,9 @@
 #include "render/session.h"
 
+#include <sys/resource.h>
 #include <tbb/task_arena.h>
+#include <tbb/task_scheduler_observer.h>
+#include <unistd.h>
 
 #include "render/denoise.h"
 
@@ -9,6 +12,14 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 double seconds_since(Clock::time_point begin) { return std::chrono::duration<double>(Clock::now() - begin).count(); }
+
+/// The window's thread comes first: rendering threads ask for less of a busy processor.
+class Yielding : public tbb::task_scheduler_observer {
+public:
+    Yielding() { observe(true); }
+    ~Yielding() override { observe(false); }
+    void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(gettid()), 5); }
+};
 
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
 constexpr double band_seconds = .040;           // between two looks at what the hands want
@@ -121,8 +132,9 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         for (size_t p = 0; p < film.samples.size(); ++p)
             if (!film.samples[p]) image->linear[p] = previous_[p];
     auto rgba = displayed(image->linear, request.view, scene->display);
-    if (rgba) image->rgba = std::move(*rgba);
-    else image->rgba.assign(image->linear.size() * 4, 128);
+    if (rgba) image->bgra = std::move(*rgba);
+    else image->bgra.assign(image->linear.size() * 4, 128);
+    for (size_t p = 0; p + 3 < image->bgra.size(); p += 4) std::swap(image->bgra[p], image->bgra[p + 2]);
     image->width = film.width;
     image->height = film.height;
     image->request = request;
@@ -150,6 +162,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
 }
 
 void LiveSession::work() {
+    static Yielding yielding;
+    setpriority(PRIO_PROCESS, id_t(gettid()), 5);
     LiveRequest request;
     uint64_t edit = 0;
     Film film;

@@ -32,8 +32,8 @@ struct LayerShare {
 
 /// A posted picture. Immutable.
 struct LiveImage {
-    int width = 0, height = 0;          ///< of `rgba`; may be below the view's size just after an edit
-    std::vector<uint8_t> rgba;
+    int width = 0, height = 0;          ///< of `bgra`; may be below the view's size just after an edit
+    std::vector<uint8_t> bgra;          ///< as displayed, in the byte order that screens take
     std::vector<V3f> linear;            ///< before the display transform
     LiveRequest request;                ///< what it shows
     std::shared_ptr<const Prepared> prepared;

@@ -24,9 +24,11 @@ inline float smith_g2(float mu_o, float mu_i, float alpha) { return 1.f / (1.f +
 /// Samples a visible normal (Dupuy and Benyoub 2023, "Sampling Visible GGX Normals with Spherical Caps").
 inline V3f sample_visible_normal(const V3f& wo, float alpha, float u1, float u2) {
     const V3f stretched = V3f(wo.x * alpha, wo.y * alpha, wo.z).normalized();
-    const float phi = 2.f * pi * u1, z = (1.f - u2) * (1.f + stretched.z) - stretched.z;
+    float sine, cosine;
+    sincos_turn(u1, sine, cosine);
+    const float z = (1.f - u2) * (1.f + stretched.z) - stretched.z;
     const float s = std::sqrt(std::max(0.f, 1.f - z * z));
-    const V3f h = V3f(s * std::cos(phi), s * std::sin(phi), z) + stretched;
+    const V3f h = V3f(s * cosine, s * sine, z) + stretched;
     return V3f(h.x * alpha, h.y * alpha, std::max(1e-9f, h.z)).normalized();
 }
 /// Density over wi of reflecting wo about a visible normal: G1(wo) D(h) / (4 mu_o).

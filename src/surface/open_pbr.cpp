@@ -112,8 +112,10 @@ Scattered Bsdf::sample(float u_lobe, float u1, float u2) const {
         const V3f h = sample_visible_normal(wo_, alpha_, u1, u2);
         wi = h * (2.f * wo_.dot(h)) - wo_;
     } else {
-        const float s = std::sqrt(u1), phi = 2.f * pi * u2;
-        wi = V3f(s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - u1)));
+        const float s = std::sqrt(u1);
+        float sine, cosine;
+        sincos_turn(u2, sine, cosine);
+        wi = V3f(s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - u1)));
     }
     if (wi.z <= 1e-6f) return {};
     const float density = pdf(wi);

@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
 #include <QSignalSpy>
 #include <QTreeWidget>
 #include <fstream>
@@ -26,6 +27,7 @@ struct Open {
     Open() {
         w.resize(1280, 800);
         w.show();
+        QApplication::setActiveWindow(&w);  // keys go to it, with or without a window manager
         w.bench().live.denoise = false;
     }
     ~Open() { w.bench().discard_autosave(); }
@@ -361,5 +363,5 @@ TEST_CASE("every command has a tooltip and is found by the typed list") {
     CHECK(list->item(0)->text().contains("ov"));
     o.w.command_list()->hide();
     for (QAction* a : o.w.findChildren<QAction*>())
-        if (!a->isSeparator() && !a->menu() && !a->text().isEmpty()) CHECK_FALSE(a->toolTip().isEmpty());
+        if (!a->isSeparator() && !a->text().isEmpty()) CHECK(a->toolTip().size() > 3);
 }

@@ -24,12 +24,41 @@ Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), b
     setObjectName("board");
     connect(&bench_, &Workbench::changed, this, &Board::relayout);
     connect(&bench_, &Workbench::selection_changed, this, &Board::relayout);
-    for (auto signal : {&Workbench::measured_changed, &Workbench::picture_changed}) connect(&bench_, signal, viewport(), qOverload<>(&QWidget::update));
+    connect(&bench_, &Workbench::measured_changed, viewport(), qOverload<>(&QWidget::update));
+    // A new picture changes the measured costs only.
+    connect(&bench_, &Workbench::picture_changed, this, [this] { viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height()); });
     relayout();
 }
 
+namespace {
+/// The build-up without what the lanes do not show: dragging a value must not draw every tile again.
+scene::BuildUp lanes_part(const scene::BuildUp& b) {
+    scene::BuildUp copy = b;
+    for (scene::Layer& l : copy.layers) {
+        l.amount = l.gate.amount = 1.f;
+        for (auto& [name, input] : l.surface) input.value = 0.f;
+    }
+    auto plain = [](std::vector<scene::Node>& nodes) {
+        for (scene::Node& n : nodes)
+            for (auto& [name, input] : n.inputs) input.value = 0.f;
+    };
+    plain(copy.commons);
+    for (scene::Layer& l : copy.layers) plain(l.nodes);
+    return copy;
+}
+}  // namespace
+
 void Board::relayout() {
     const scene::BuildUp* b = bench_.build_up();
+    if (b) {
+        scene::BuildUp next = lanes_part(*b);
+        const bool same = next == drawn_ && drawn_selection_ == bench_.selection() && layout_.width > 0 && bench_.live.shown_node == shown_;
+        drawn_ = std::move(next);
+        drawn_selection_ = bench_.selection();
+        shown_ = bench_.live.shown_node;
+        if (same && !resized_) return viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height());
+    }
+    resized_ = false;
     const double least = std::max(50, viewport()->width() - core_width);
     const double before = layout_.width;
     layout_ = b ? lay_out(*b, least) : BoardLayout();
@@ -42,7 +71,10 @@ void Board::relayout() {
     if (before != layout_.width) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
     viewport()->update();
 }
-void Board::resizeEvent(QResizeEvent*) { relayout(); }
+void Board::resizeEvent(QResizeEvent*) {
+    resized_ = true;
+    relayout();
+}
 
 QPointF Board::to_board(const QPoint& p) const { return QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value()); }
 QPoint Board::tile_position(const std::string& node) const {
@@ -104,7 +136,7 @@ Board::Spot Board::spot(const QPoint& p) const {
     return {};
 }
 
-void Board::paintEvent(QPaintEvent*) {
+void Board::paintEvent(QPaintEvent* e) {
     QPainter p(viewport());
     p.setRenderHint(QPainter::Antialiasing);
     const Theme& t = theme();
@@ -114,6 +146,7 @@ void Board::paintEvent(QPaintEvent*) {
         p.drawText(viewport()->rect().adjusted(24, 0, -24, 0), Qt::AlignCenter | Qt::TextWordWrap, "The board shows the layers of the selected part.\nImport an asset, then click a part in the picture.");
         return;
     }
+    if (e->rect().left() >= viewport()->width() - core_width) return paint_core(p);
     p.save();
     p.setClipRect(QRect(0, 0, viewport()->width() - core_width, viewport()->height()));
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
@@ -193,17 +226,10 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     p.setBrush(t.raised);
     p.drawRoundedRect(tile.rect, 3, 3);
     const QRectF picture(tile.rect.left() + 3, tile.rect.top() + 3, tile.rect.width() - 6, picture_height - 3);
-    const auto& measured = bench_.measured();
-    const auto it = measured.nodes.find(tile.node);
-    if (measured.build_up == b->id && it != measured.nodes.end() && !it->second.picture.empty()) {
-        QImage image(it->second.width, it->second.height, QImage::Format_RGB32);
-        for (int y = 0; y < image.height(); ++y)
-            for (int x = 0; x < image.width(); ++x) {
-                const V3f& c = it->second.picture[size_t(y * image.width() + x)];
-                image.setPixel(x, y, c.x < 0.f ? t.surround.rgb() : swatch(c).rgb());
-            }
+    const auto it = bench_.thumbnails().find(tile.node);
+    if (bench_.measured().build_up == b->id && it != bench_.thumbnails().end()) {
         p.setRenderHint(QPainter::SmoothPixmapTransform);
-        p.drawImage(picture, image);
+        p.drawImage(picture, it->second);
     } else {
         p.fillRect(picture, t.surround);
         p.setFont(small_font());

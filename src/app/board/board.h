@@ -28,7 +28,7 @@ Q_SIGNALS:
     void add_node_wanted(const QPoint& global);
 
 protected:
-    void paintEvent(QPaintEvent*) override;
+    void paintEvent(QPaintEvent* e) override;
     void resizeEvent(QResizeEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
@@ -55,9 +55,13 @@ private:
     static constexpr int core_width = 118;
     Workbench& bench_;
     BoardLayout layout_;
+    scene::BuildUp drawn_;      ///< what the lanes were last drawn from
+    Selection drawn_selection_;
     std::string wire_from_, dragged_layer_, amount_layer_;
     QPoint wire_to_, pressed_;
+    std::string shown_;
     int drop_index_ = -1;
+    bool resized_ = true;
 };
 
 }  // namespace vemtra::app

@@ -20,7 +20,7 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
         const auto latest = bench_.image();
         if (!latest || latest == shown_) return;
         shown_ = latest;
-        image_ = QImage(shown_->rgba.data(), shown_->width, shown_->height, shown_->width * 4, QImage::Format_RGBA8888);
+        image_ = QImage(shown_->bgra.data(), shown_->width, shown_->height, shown_->width * 4, QImage::Format_RGB32);
         update();
     });
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
