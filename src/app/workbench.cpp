@@ -397,7 +397,7 @@ void Workbench::keep_picture() {
     if (!image || image->bgra.empty()) return;
     KeptPicture k;
     k.name = QString("Snapshot %1").arg(kept.size() + 1);
-    k.image = QImage(image->bgra.data(), image->width, image->height, image->width * 4, QImage::Format_RGB32).copy();
+    k.image = QImage(image->bgra.data(), image->shown_width, image->shown_height, image->shown_width * 4, QImage::Format_RGB32).copy();
     k.scene = image->request.scene;
     k.samples = image->samples;
     kept.push_back(std::move(k));

@@ -23,5 +23,6 @@ struct ValuesCall {
 };
 int values(const ValuesCall& call);
 int check(const std::string& project, bool json);
+int list_nodes();  ///< docs/nodes.md, from the descriptions
 
 }  // namespace vemtra::cli

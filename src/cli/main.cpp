@@ -56,6 +56,8 @@ int main(int argc, char** argv) {
     check_command->add_option("project", file, "Project file")->required();
     check_command->add_flag("--json", json, "As JSON");
 
+    auto* nodes_command = app.add_subcommand("nodes", "Describe every node and slot (docs/nodes.md)");
+
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {
@@ -66,5 +68,6 @@ int main(int argc, char** argv) {
     if (*new_command) return make_new(assets, output, json);
     if (*info_command) return info(file, json);
     if (*values_command) return values(v);
+    if (*nodes_command) return list_nodes();
     return check(file, json);
 }

@@ -5,6 +5,7 @@
 #include <tbb/task_scheduler_observer.h>
 #include <unistd.h>
 
+#include "base/parallel.h"
 #include "render/denoise.h"
 
 namespace vemtra::render {
@@ -20,6 +21,28 @@ public:
     ~Yielding() override { observe(false); }
     void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(gettid()), 5); }
 };
+
+/// Bilinear enlargement of 4-byte pixels by a whole factor.
+std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int height, int factor) {
+    const int w = width * factor, h = height * factor;
+    std::vector<uint8_t> to(size_t(w) * size_t(h) * 4);
+    parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
+        for (size_t y = first; y < last; ++y) {
+            const float fy = std::max(0.f, (float(y) + .5f) / float(factor) - .5f);
+            const int y0 = int(fy), y1 = std::min(y0 + 1, height - 1), b = int((fy - float(y0)) * 256.f);
+            for (int x = 0; x < w; ++x) {
+                const float fx = std::max(0.f, (float(x) + .5f) / float(factor) - .5f);
+                const int x0 = int(fx), x1 = std::min(x0 + 1, width - 1), a = int((fx - float(x0)) * 256.f);
+                const uint8_t *p = &from[4 * (size_t(y0) * size_t(width))], *q = &from[4 * (size_t(y1) * size_t(width))];
+                for (int c = 0; c < 4; ++c) {
+                    const int top = p[4 * x0 + c] * (256 - a) + p[4 * x1 + c] * a, bottom = q[4 * x0 + c] * (256 - a) + q[4 * x1 + c] * a;
+                    to[4 * (y * size_t(w) + size_t(x)) + size_t(c)] = uint8_t((top * (256 - b) + bottom * b) >> 16);
+                }
+            }
+        }
+    });
+    return to;
+}
 
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
 constexpr double band_seconds = .040;           // between two looks at what the hands want
@@ -135,6 +158,13 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     if (rgba) image->bgra = std::move(*rgba);
     else image->bgra.assign(image->linear.size() * 4, 128);
     for (size_t p = 0; p + 3 < image->bgra.size(); p += 4) std::swap(image->bgra[p], image->bgra[p + 2]);
+    image->shown_width = film.width;
+    image->shown_height = film.height;
+    if (coarse > 1) {  // enlarged here, so that the window has nothing to scale
+        image->bgra = enlarged(image->bgra, film.width, film.height, coarse);
+        image->shown_width *= coarse;
+        image->shown_height *= coarse;
+    }
     image->width = film.width;
     image->height = film.height;
     image->request = request;

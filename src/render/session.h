@@ -32,8 +32,9 @@ struct LayerShare {
 
 /// A posted picture. Immutable.
 struct LiveImage {
-    int width = 0, height = 0;          ///< of `bgra`; may be below the view's size just after an edit
-    std::vector<uint8_t> bgra;          ///< as displayed, in the byte order that screens take
+    int width = 0, height = 0;          ///< of `linear`; below the view's size just after an edit
+    int shown_width = 0, shown_height = 0;
+    std::vector<uint8_t> bgra;          ///< as displayed, in the byte order that screens take, at the shown size
     std::vector<V3f> linear;            ///< before the display transform
     LiveRequest request;                ///< what it shows
     std::shared_ptr<const Prepared> prepared;

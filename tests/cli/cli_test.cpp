@@ -92,3 +92,5 @@ TEST_CASE("a wrong call is code 2, what cannot be done is 1, done with problems 
     CHECK(cli("render " + project + out + " --size 16x16 --samples 1").code == 4);  // the rest of the scene works
     CHECK(fs::exists(s.path / "o.png"));
 }
+
+TEST_CASE("the documentation of the nodes is what the descriptions say") { CHECK(cli("nodes").out == *read_file(root / "docs" / "nodes.md")); }

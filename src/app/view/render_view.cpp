@@ -20,7 +20,7 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
         const auto latest = bench_.image();
         if (!latest || latest == shown_) return;
         shown_ = latest;
-        image_ = QImage(shown_->bgra.data(), shown_->width, shown_->height, shown_->width * 4, QImage::Format_RGB32);
+        image_ = QImage(shown_->bgra.data(), shown_->shown_width, shown_->shown_height, shown_->shown_width * 4, QImage::Format_RGB32);
         update();
     });
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
@@ -59,7 +59,8 @@ void RenderView::paintEvent(QPaintEvent*) {
     size.scale(this->size(), std::fabs(size.width() / size.height() - double(width()) / height()) < .02 ? Qt::IgnoreAspectRatio : Qt::KeepAspectRatioByExpanding);
     QRectF target(QPointF(0, 0), size);
     target.moveCenter(QRectF(rect()).center());
-    p.drawImage(target, image_);
+    if (std::abs(image_.width() - width()) < 8 && std::abs(image_.height() - height()) < 8) p.drawImage(QPoint(0, 0), image_);  // pixel for pixel
+    else p.drawImage(target, image_);
     if (bench_.compared >= 0 && bench_.compared < int(bench_.kept.size())) {
         const KeptPicture& k = bench_.kept[size_t(bench_.compared)];
         const double x = width() * divider_;
