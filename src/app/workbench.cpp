@@ -4,6 +4,7 @@
 
 #include <fstream>
 
+#include "app/board/layout.h"
 #include "app/theme/theme.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
@@ -352,7 +353,8 @@ void Workbench::measure_soon() {
                     line[x] = c.x < 0.f ? theme().surround.rgb() : swatch(c).rgb();
                 }
             }
-            (*thumbnails)[id] = image;
+            // At the tile's own size: the board then has nothing to scale.
+            (*thumbnails)[id] = image.scaled(int(board::tile_width) - 6, int(board::picture_height) - 3, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
         }
         QMetaObject::invokeMethod(this, [this, result, thumbnails, prepared, build_up] {
             measuring_ = false;

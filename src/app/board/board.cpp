@@ -228,8 +228,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     const QRectF picture(tile.rect.left() + 3, tile.rect.top() + 3, tile.rect.width() - 6, picture_height - 3);
     const auto it = bench_.thumbnails().find(tile.node);
     if (bench_.measured().build_up == b->id && it != bench_.thumbnails().end()) {
-        p.setRenderHint(QPainter::SmoothPixmapTransform);
-        p.drawImage(picture, it->second);
+        p.drawImage(picture.topLeft().toPoint(), it->second);
     } else {
         p.fillRect(picture, t.surround);
         p.setFont(small_font());
