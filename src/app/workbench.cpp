@@ -103,25 +103,26 @@ bool Workbench::open(const fs::path& file) {
 
 bool Workbench::save(const fs::path& file) {
     const fs::path target = fs::absolute(file), old_folder = folder();
-    // Paths are relative to the project: where it moves, they follow; what an untitled project named in full becomes relative now.
-    if (target.parent_path() != old_folder || !file_)
-        edit("Paths follow the project", [&](scene::Scene& s) {
-            auto follow = [&](std::string& f) {
-                if (!f.empty()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();  // an absolute f stays itself under /
+    scene::Scene moved = scene();
+    if (target.parent_path() != old_folder || !file_) {
+        // Paths are relative to the project: where it moves, they follow; what an untitled project named in full becomes relative now.
+        auto follow = [&](std::string& f) {
+            if (!f.empty()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();  // an absolute f stays itself under /
+        };
+        for (auto& a : moved.assets) follow(a.file);
+        for (auto& r : moved.rigs) follow(r.environment.image);
+        for (auto& b : moved.build_ups) {
+            auto follow_nodes = [&](std::vector<scene::Node>& nodes) {
+                for (auto& n : nodes)
+                    if (auto it = n.inputs.find("file"); n.kind == "image" && it != n.inputs.end())
+                        if (auto* text = std::get_if<std::string>(&it->second.value)) follow(*text);
             };
-            for (auto& a : s.assets) follow(a.file);
-            for (auto& r : s.rigs) follow(r.environment.image);
-            for (auto& b : s.build_ups) {
-                auto follow_nodes = [&](std::vector<scene::Node>& nodes) {
-                    for (auto& n : nodes)
-                        if (auto it = n.inputs.find("file"); n.kind == "image" && it != n.inputs.end())
-                            if (auto* text = std::get_if<std::string>(&it->second.value)) follow(*text);
-                };
-                follow_nodes(b.commons);
-                for (auto& l : b.layers) follow_nodes(l.nodes);
-            }
-        });
-    if (Status s = scene::save(scene(), target); !s) return Q_EMIT failed(s.error()), false;
+            follow_nodes(b.commons);
+            for (auto& l : b.layers) follow_nodes(l.nodes);
+        }
+    }
+    if (Status s = scene::save(moved, target); !s) return Q_EMIT failed(s.error()), false;
+    edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none had to move
     discard_autosave();
     file_ = target;
     discard_autosave();

@@ -62,13 +62,14 @@ void Board::relayout() {
     const double least = std::max(50, viewport()->width() - core_width);
     const double before = layout_.width;
     layout_ = b ? lay_out(*b, least) : BoardLayout();
-    horizontalScrollBar()->setRange(0, std::max(0, int(layout_.width - least)));
+    const bool at_end = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
+    horizontalScrollBar()->setRange(0, std::max(0, int(std::ceil(layout_.width - least))));
     horizontalScrollBar()->setPageStep(int(least));
     horizontalScrollBar()->setSingleStep(20);
     verticalScrollBar()->setRange(0, std::max(0, int(layout_.height) - viewport()->height()));
     verticalScrollBar()->setPageStep(viewport()->height());
     verticalScrollBar()->setSingleStep(20);
-    if (before != layout_.width) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
+    if (at_end || before != layout_.width) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
     viewport()->update();
 }
 void Board::resizeEvent(QResizeEvent*) {

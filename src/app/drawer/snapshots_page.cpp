@@ -56,7 +56,10 @@ private:
         for (size_t i = 0; i < bench_.kept.size(); ++i) {
             const auto& k = bench_.kept[i];
             const QString text = k.name + (int(i) == bench_.compared ? "  (compared)" : QString("  %1 samples").arg(k.samples));
-            list_->addItem(new QListWidgetItem(QIcon(QPixmap::fromImage(k.image.scaled(150, 96, Qt::KeepAspectRatio, Qt::SmoothTransformation))), text));
+            const QPixmap small = QPixmap::fromImage(k.image.scaled(150, 96, Qt::KeepAspectRatio, Qt::SmoothTransformation));
+            QIcon icon(small);
+            icon.addPixmap(small, QIcon::Selected);  // colour is judged here: no tint when it is chosen
+            list_->addItem(new QListWidgetItem(icon, text));
         }
         list_->setCurrentRow(std::clamp(current, bench_.kept.empty() ? -1 : 0, int(bench_.kept.size()) - 1));
         hint_->setVisible(bench_.kept.empty());
