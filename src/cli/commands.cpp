@@ -273,13 +273,13 @@ int values(const ValuesCall& call) {
         wanted.input.from = call.node;
     } else {
         const scene::Layer* layer = scene::find(build_up->layers, layer_id);
-        const nodes::Port* port = nodes::surface_description().port(slot);
+        const nodes::Port* port = layer ? nodes::slots_of(*layer).port(slot) : nullptr;
         if (!layer || (!port && slot != "gate"))
             return fail({"Nothing to evaluate", call.project, call.slot, layer ? "there is no slot '" + slot + "'" : "there is no layer '" + layer_id + "'", "Slots bear the names of OpenPBR Surface, or 'gate'"});
         if (port) {
             wanted.type = port->type;
-            wanted.input = {nodes::literal_of(layer->surface, *port), {}};
-            if (auto it = layer->surface.find(slot); it != layer->surface.end()) wanted.input.from = it->second.from;
+            if (auto it = layer->surface.find(slot); it != layer->surface.end()) wanted.input = it->second;
+            wanted.input.value = nodes::literal_of(layer->surface, *port);
         } else wanted.input = layer->gate.mask;
     }
     std::vector<Error> problems;
@@ -374,6 +374,7 @@ int list_nodes() {
         }
     };
     print(nodes::surface_description());
+    print(nodes::coat_description());
     for (const auto& d : nodes::catalogue()) print(d);
     return done;
 }

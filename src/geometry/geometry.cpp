@@ -79,6 +79,17 @@ Surface Geometry::surface(uint32_t mesh, uint32_t triangle, float u, float v) co
     return s;
 }
 
+V3f Geometry::tangent(uint32_t mesh, uint32_t triangle) const {
+    const Mesh& m = *meshes_[mesh];
+    if (m.uvs.empty()) return V3f(0.f);
+    const uint32_t* i = &m.indices[3 * size_t(triangle)];
+    const V3f e1 = m.positions[i[1]] - m.positions[i[0]], e2 = m.positions[i[2]] - m.positions[i[0]];
+    const V2f t1 = m.uvs[i[1]] - m.uvs[i[0]], t2 = m.uvs[i[2]] - m.uvs[i[0]];
+    const float area = t1.x * t2.y - t1.y * t2.x;
+    const V3f t = (e1 * t2.y - e2 * t1.y) * std::copysign(1.f, area);
+    return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);
+}
+
 V3f offset_origin(const V3f& p, const V3f& n) {
     constexpr float origin = 1.f / 32.f, float_scale = 1.f / 65536.f, int_scale = 256.f;
     V3f out;

@@ -31,6 +31,8 @@ public:
     RTCScene scene() const { return scene_; }
 
     Surface surface(uint32_t mesh, uint32_t triangle, float u, float v) const;
+    /// The direction in which U grows over a triangle, in world space, of unit length; zero where there are no UVs or they have no area.
+    V3f tangent(uint32_t mesh, uint32_t triangle) const;
 
 private:
     std::vector<std::shared_ptr<const Mesh>> meshes_;

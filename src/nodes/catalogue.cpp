@@ -13,11 +13,15 @@ void describe_ramp(std::vector<NodeDescription>&);
 void describe_geometry(std::vector<NodeDescription>&);
 void describe_image(std::vector<NodeDescription>&);
 void describe_cavity(std::vector<NodeDescription>&);
+void describe_facing(std::vector<NodeDescription>&);
+void describe_grain(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
         describe_cavity(list);
+        describe_facing(list);
+        describe_grain(list);
         describe_gradient_noise(list);
         describe_worley_noise(list);
         describe_ramp(list);
@@ -78,30 +82,5 @@ scene::Value literal_of(const scene::Inputs& inputs, const Port& port) {
     return is_text == port.text ? it->second.value : port.value;
 }
 scene::Value literal_of(const scene::Node& node, const Port& port) { return literal_of(node.inputs, port); }
-
-const NodeDescription& surface_description() {
-    using scene::Value;
-    static const NodeDescription surface = [] {
-        NodeDescription d;
-        d.kind = "open_pbr_surface";
-        d.title = "Surface";
-        d.group = "surface";
-        d.help = "What the layer is made of.";
-        d.standard = "OpenPBR Surface 1.1";
-        d.types = {Type::color};
-        d.ports = {
-            {.name = "base_color", .help = "Colour that the body of the material reflects; for a metal, its colour seen straight on.", .type = Type::color, .value = V3f(.8f), .hard = true},
-            {.name = "base_metalness", .help = "0 is a dielectric such as paint or stone, 1 a metal.", .value = 0.f, .hard = true},
-            {.name = "specular_roughness", .help = "How blurred the reflection is: 0 a mirror, 1 dull.", .value = .3f, .hard = true},
-            {.name = "base_diffuse_roughness", .help = "Raises the flat, dusty look of clay and unglazed stone.", .value = 0.f, .hard = true},
-            {.name = "base_weight", .help = "Scales the base colour.", .value = 1.f, .hard = true},
-            {.name = "specular_weight", .help = "Strength of the reflection; for a metal, of all of it.", .value = 1.f, .hard = true},
-            {.name = "specular_color", .help = "Tint of the reflection; for a metal, its colour at grazing angles.", .type = Type::color, .value = V3f(1.f), .hard = true},
-            {.name = "specular_ior", .help = "Index of refraction: water 1.33, most paints 1.5, gems up to 2.4.", .value = 1.5f, .low = 1.f, .high = 3.f, .hard = true},
-        };
-        return d;
-    }();
-    return surface;
-}
 
 }  // namespace vemtra::nodes

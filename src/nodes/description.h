@@ -34,6 +34,7 @@ struct Port {
     bool text = false;                ///< a file or one of `choices`
     std::vector<std::string> choices; ///< for words, and for whole numbers (names of 0, 1, 2...)
     bool folded = false;              ///< advanced: shown on demand
+    std::string group{};              ///< of a slot: which part of the surface it belongs to
 };
 
 struct KernelPair {
@@ -41,7 +42,7 @@ struct KernelPair {
     Kernel get() const;  ///< the best that this processor has; VEMTRA_SIMD=avx2 in the environment forces the floor
 };
 
-enum class Needs : uint8_t { nothing, image, cavity };
+enum class Needs : uint8_t { nothing, image, cavity, tangents };
 
 struct NodeDescription {
     std::string kind;      ///< MaterialX name where the standard has the node
@@ -64,8 +65,12 @@ struct NodeDescription {
 const std::vector<NodeDescription>& catalogue();
 const NodeDescription* describe(const std::string& kind);
 
-/// The slots of a layer's surface: OpenPBR Surface 1.1, base and specular group.
+/// The slots of a cover's surface: OpenPBR Surface 1.1 by name, in its groups, then what we add (metal by optical constants, flakes).
 const NodeDescription& surface_description();
+/// The slots of a coat layer: the interface and the medium under it, by the names that OpenPBR gives its coat.
+const NodeDescription& coat_description();
+/// Of the layer's kind.
+const NodeDescription& slots_of(const scene::Layer& layer);
 
 /// The literal at a node's input: the node's own, else the description's default.
 scene::Value literal_of(const scene::Node& node, const Port& port);

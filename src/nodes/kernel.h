@@ -25,6 +25,8 @@ struct PointBatch {
     int n = 0;
     const float* position_object[3] = {};  ///< metres
     const float* normal_object[3] = {};
+    const float* view_object[3] = {};      ///< unit, towards the eye; along the normal where nobody looks (values at UVs)
+    const float* tangent_object[3] = {};   ///< unit, along growing U; 0 without UVs; null where no node asked for it
     const float* uv[2] = {};
     const float* uv_width = nullptr;       ///< footprint of the ray in UV units
     const float* color[3] = {};            ///< vertex colour, linear; white where the mesh has none

@@ -120,9 +120,17 @@ private:
     }
 
     Typed read(const scene::Input& input, Type type, const std::string& place) {
-        if (input.from.empty()) return literal(input.value, type);
-        if (const Typed* t = node(input.from, place)) return *t;
-        return literal(input.value, type);
+        if (input.from.empty()) return literal(input.shown(), type);
+        const Typed* t = node(input.from, place);
+        if (!t) return literal(input.shown(), type);
+        if (!input.worn) return *t;
+        // A span: the node drives the way from one end to the other.
+        const Typed driver = *t;
+        std::vector<Source> in = literal(*input.worn, type).sources;
+        for (const Source& s : literal(input.value, type).sources) in.push_back(s);
+        in.push_back(convert(driver, Type::number)[0]);
+        static const nodes::Kernel mix = nodes::describe("mix")->kernel.get();
+        return {type, emit(mix, std::move(in), nodes::components(type), {}, -1, false)};
     }
 
     // N -> C, D: the number in every component. C -> N: luminance. D -> N: the first component. Three to two components: drop the last.
@@ -221,7 +229,8 @@ private:
                 for (int c = 0; c < nodes::components(type); ++c) in.push_back({Source::Kind::points, first[size_t(p.reads)] + c});
                 continue;
             }
-            scene::Input input{value, given ? given->from : ""};
+            scene::Input input = given ? *given : scene::Input();
+            input.value = value;
             for (const Source& s : convert(read(input, type, id), type)) in.push_back(s);
         }
         result.sources = emit(d->kernel.get(), std::move(in), nodes::components(result.type), std::move(uniform), resource(*n, *d, result.type), d->varies);
@@ -237,6 +246,7 @@ private:
             if (r.components != 3) r.colorspace = r.colorspace == "auto" ? "raw" : r.colorspace;  // one number is data unless said otherwise
             return resources_.image(r);
         }
+        if (d.needs == nodes::Needs::tangents) resources_.tangents = true;
         if (d.needs == nodes::Needs::cavity)
             return resources_.field({build_up_.id, word("where") == "edges", std::clamp(number("reach"), 1e-5f, 1e4f), std::clamp(number("angle"), 5.f, 90.f)});
         return -1;

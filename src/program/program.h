@@ -28,6 +28,7 @@ struct FieldRequest {
 struct Resources {
     std::vector<ImageRequest> images;
     std::vector<FieldRequest> fields;
+    bool tangents = false;  ///< some program reads the direction of U
     int image(const ImageRequest& r);
     int field(const FieldRequest& r);
 };

@@ -6,6 +6,7 @@
 #include <cstring>
 
 #include "base/parallel.h"
+#include "render/body.h"
 #include "render/sampler.h"
 
 namespace vemtra::render {
@@ -13,8 +14,9 @@ namespace vemtra::render {
 using geometry::offset_origin;
 using geometry::single_ray;
 using geometry::Surface;
-using surface::Bsdf;
 using surface::Slots;
+using surface::Stack;
+using surface::WalkRandom;
 
 Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), height(h) {
     const size_t n = size_t(w) * size_t(h);
@@ -62,45 +64,6 @@ V3f coverage_color(int layer) {
     return V3f(.12f + .88f * channel(0.f), .12f + .88f * channel(4.f), .12f + .88f * channel(2.f)) * level;
 }
 
-void PointArrays::set(int i, const geometry::Mesh& mesh, const Surface& s, uint32_t mesh_index, uint32_t tri, float u, float v, float uv_width) {
-    V3f p = s.position, n = s.normal;
-    if (!mesh.identity) {
-        p = s.position * mesh.world_to_object;
-        mesh.world_to_object.multDirMatrix(s.normal, n);
-        n.normalize();
-    }
-    const float row[] = {p.x, p.y, p.z, n.x, n.y, n.z, s.uv.x, s.uv.y, uv_width, s.color.x, s.color.y, s.color.z, u, v};
-    for (size_t k = 0; k < 14; ++k) values[k][size_t(i)] = row[k];
-    part[size_t(i)] = mesh_index;
-    triangle[size_t(i)] = tri;
-}
-
-nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
-    nodes::PointBatch b;
-    b.n = n;
-    for (size_t c = 0; c < 3; ++c) {
-        b.position_object[c] = values[c].data();
-        b.normal_object[c] = values[3 + c].data();
-        b.color[c] = values[9 + c].data();
-    }
-    b.uv[0] = values[6].data();
-    b.uv[1] = values[7].data();
-    b.uv_width = values[8].data();
-    b.bary[0] = values[12].data();
-    b.bary[1] = values[13].data();
-    b.part = part.data();
-    b.triangle = triangle.data();
-    b.textures = prepared.textures.get();
-    b.fields = prepared.fields.get();
-    return b;
-}
-
-void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out) {
-    const float* mask = nullptr;
-    layer.gate.run(batch, workspace, &mask);
-    for (int i = 0; i < batch.n; ++i) out[i] = layer.amount * (1.f + layer.gate_amount * (std::min(1.f, std::max(0.f, mask[i])) - 1.f));
-}
-
 namespace {
 
 using Clock = std::chrono::steady_clock;
@@ -129,9 +92,13 @@ struct Path {
     uint32_t pixel;       // in the film
     uint32_t seed;
     V3f origin, direction;
+    V3f vertex;           // where the direction was chosen; the origin moves on where a hole is passed
     V3f throughput;
     float pdf;            // of the direction, for MIS; 0 after the camera
     float width, spread;  // ray cone: radius at the origin, angle
+    Body bodies[3];       // clear bodies that the path is in
+    int body_count = 0;
+    int channel = -1;     // the one that it carries after a prism; -1: all
     // hit
     uint32_t mesh, triangle;
     float u, v, t;
@@ -146,34 +113,40 @@ struct Shadow {
     bool indirect;
 };
 
-struct Point {
-    Surface s;
-    V3f wo;
-    int layer = -1;
-    Slots slots;
-};
-
 /// Working memory of one thread: one tile.
 struct Tile {
-    std::vector<Path> paths, next;
+    std::vector<Path> paths, next, behind;
     std::vector<Shadow> shadows;
-    std::vector<Point> points;
-    PointArrays arrays, subset;
-    program::Workspace workspace;
-    std::vector<int> picks, open, chosen, still;
-    std::vector<float> choice, coverage;
+    Materials materials;
+    Stack stack;
+    std::vector<int> picks;
+    std::vector<size_t> stopped;
     std::vector<float> camera_u, camera_v, camera_r, camera_s;
     const float* outputs[16];
     Tile() {
         paths.reserve(capacity);
         next.reserve(capacity);
         shadows.reserve(capacity);
-        points.resize(capacity);
-        choice.resize(capacity);
-        coverage.resize(capacity);
         for (auto* a : {&camera_u, &camera_v, &camera_r, &camera_s}) a->resize(capacity);
     }
 };
+
+/// Linear Rec.709 of a black body of this temperature, luminance 1 (CIE 1931 locus in the fit of Krystek 1985).
+V3f black_body(float kelvin) {
+    const float t = std::clamp(kelvin, 1000.f, 15000.f);
+    const float u = (.860117757f + 1.54118254e-4f * t + 1.28641212e-7f * t * t) / (1.f + 8.42420235e-4f * t + 7.08145163e-7f * t * t);
+    const float v = (.317398726f + 4.22806245e-5f * t + 4.20481691e-8f * t * t) / (1.f - 2.89741816e-5f * t + 1.61456053e-7f * t * t);
+    const float x = 3.f * u / (2.f * u - 8.f * v + 4.f), y = 2.f * v / (2.f * u - 8.f * v + 4.f);
+    const float X = x / y, Z = (1.f - x - y) / y;
+    V3f rgb(3.2406f * X - 1.5372f - .4986f * Z, -.9689f * X + 1.8758f + .0415f * Z, .0557f * X - .204f + 1.057f * Z);
+    for (int c = 0; c < 3; ++c) rgb[c] = std::max(0.f, rgb[c]);
+    return rgb / std::max(1e-6f, luminance(rgb));
+}
+V3f emitted(const Slots& s) {
+    if (s.emission_luminance <= 0.f) return V3f(0.f);
+    const V3f tint = s.emission_temperature > 0.f ? black_body(s.emission_temperature) : V3f(1.f);
+    return s.emission_color * tint * (s.emission_luminance / nits_per_unit);
+}
 
 class Renderer {
 public:
@@ -194,9 +167,11 @@ public:
             shade(t, bounce, sample);
             rays += t.shadows.size() + t.next.size();
             trace_shadows(t);
+            if (!t.stopped.empty()) through_holes(t, sample, bounce);
             std::swap(t.paths, t.next);
             if (bounce + 1 == f_.depth) break;
             trace(t.paths);
+            travel(t.paths, sample, bounce);
         }
         // What still flies at the last depth sees the lights it was aimed at, nothing more.
         return rays;
@@ -250,7 +225,9 @@ private:
                 const int i = first + k;
                 path.pixel = uint32_t((r.y0 + i / w) * f_.width + r.x0 + i % w);
                 path.seed = seeds[i];
-                path.origin = camera_.origin;
+                path.origin = path.vertex = camera_.origin;
+                path.body_count = 0;
+                path.channel = -1;
                 path.direction = V3f(packet.ray.dir_x[k], packet.ray.dir_y[k], packet.ray.dir_z[k]);
                 path.throughput = V3f(1.f);
                 path.pdf = 0.f;
@@ -344,7 +321,7 @@ private:
                     if (const float d = intersect(p_.lights[l], path.origin, path.direction); d < nearest) nearest = d, light = int(l);
             if (light >= 0) {
                 const AreaLight& l = p_.lights[size_t(light)];
-                const float weight = path.pdf > 0.f ? surface_weight(path.pdf, p_.light_share[size_t(light)] * light_pdf(l, path.origin, path.direction)) : 1.f;
+                const float weight = path.pdf > 0.f ? surface_weight(path.pdf, p_.light_share[size_t(light)] * light_pdf(l, path.vertex, path.direction)) : 1.f;
                 add(path.pixel, l.group, path.throughput * l.radiance * weight, bounce > 1);
                 if (path.pdf == 0.f || l.seen) continue;  // lights that the camera does not see do not hide what is behind them
             }
@@ -357,7 +334,9 @@ private:
         t.paths.resize(kept);
     }
 
-    void locate(Path& path, Point& point) const {
+    void locate(Path& path, MaterialPoint& point) const {
+        point.mesh = path.mesh;
+        point.triangle = path.triangle;
         if (path.mesh == stage_hit) {
             Surface& s = point.s;
             s = Surface();
@@ -368,8 +347,10 @@ private:
             point.s = p_.geometry->surface(path.mesh, path.triangle, path.u, path.v);
         }
         path.width += path.spread * path.t;
+        point.width = path.width;
         point.wo = -path.direction;
-        if (point.s.normal_geometric.dot(point.wo) < 0.f) {
+        point.inside = point.s.normal_geometric.dot(point.wo) < 0.f;
+        if (point.inside) {
             point.s.normal_geometric = -point.s.normal_geometric;
             point.s.normal = -point.s.normal;
         }
@@ -377,125 +358,163 @@ private:
         if (const float facing = point.s.normal.dot(point.wo); facing < .01f) point.s.normal = (point.s.normal + point.wo * (.01f - facing)).normalized();
     }
 
-    /// Chooses one layer per point by coverage, outermost first, and evaluates only its slots. `picks` must be hits on meshes of one build-up.
-    void choose_layers(Tile& t, const std::vector<int>& picks, const PreparedBuildUp& build_up) {
-        t.open = picks;
-        for (const PreparedLayer& layer : build_up.layers) {
-            if (t.open.empty()) return;
-            const auto begin = Clock::now();
-            t.chosen.clear();
-            if (layer.always) {
-                t.chosen.swap(t.open);
-            } else {
-                t.still.clear();
-                const int n = int(t.open.size());
-                if (const V3f* mask = layer.gate.constant(0)) {
-                    std::fill_n(t.coverage.begin(), n, layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)));
-                } else {
-                    gather(t, t.open);
-                    coverage_of(layer, t.subset.batch(n, p_), t.workspace, t.coverage.data());
-                }
-                for (int k = 0; k < n; ++k) {
-                    const int i = t.open[size_t(k)];
-                    float& u = t.choice[size_t(i)];
-                    const float c = t.coverage[size_t(k)];
-                    if (u < c) u /= c, t.chosen.push_back(i);
-                    else u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f, t.still.push_back(i);
-                }
-                t.open.swap(t.still);
-            }
-            const int n = int(t.chosen.size());
-            if (n && layer.uniform) {
-                for (int i : t.chosen) t.points[size_t(i)].slots = layer.fixed, t.points[size_t(i)].layer = layer.index;
-            } else if (n) {
-                gather(t, t.chosen);
-                layer.slots.run(t.subset.batch(n, p_), t.workspace, t.outputs);
-                const float* const* o = t.outputs;
-                for (int k = 0; k < n; ++k) {
-                    Point& point = t.points[size_t(t.chosen[size_t(k)])];
-                    point.layer = layer.index;
-                    point.slots = surface::sane({V3f(o[0][k], o[1][k], o[2][k]), o[3][k], o[4][k], o[5][k], o[6][k], o[7][k], V3f(o[8][k], o[9][k], o[10][k]), o[11][k]});
-                }
-            }
-            if (costs_) {
-                costs_[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
-                costs_[layer.index].points += uint64_t(n);
-            }
-        }
-    }
-
-    void gather(Tile& t, const std::vector<int>& picks) const {
-        for (size_t k = 0; k < picks.size(); ++k) {
-            const size_t i = size_t(picks[k]);
-            for (size_t r = 0; r < 14; ++r) t.subset.values[r][k] = t.arrays.values[r][i];
-            t.subset.part[k] = t.arrays.part[i];
-            t.subset.triangle[k] = t.arrays.triangle[i];
-        }
-    }
-
-    /// Points and layers for all paths of the tile.
-    void materials(Tile& t, uint32_t sample, uint32_t pair) {
-        const size_t n = t.paths.size();
-        std::vector<int>& picks = t.picks;
+    /// Points and layers for these paths of the tile.
+    void materials(Tile& t, std::vector<Path>& paths, uint32_t sample, uint32_t pair) {
+        const size_t n = paths.size();
+        Materials& m = t.materials;
+        m.begin();
         for (size_t i = 0; i < n; ++i) {
-            Path& path = t.paths[i];
-            Point& point = t.points[i];
+            Path& path = paths[i];
+            MaterialPoint& point = m.points[i];
             locate(path, point);
+            point.coat = point.layer = -1;
             if (path.mesh == stage_hit) {
                 point.slots = p_.stage_slots;
-                point.layer = -1;
                 continue;
             }
-            const float grazing = std::max(.2f, point.s.normal.dot(point.wo));
-            t.arrays.set(int(i), *p_.geometry->meshes()[path.mesh], point.s, path.mesh, path.triangle, path.u, path.v, path.width / grazing * point.s.uv_per_metre);
+            m.locate(int(i), p_, path.u, path.v);
             float unused;
-            sample_2d(path.seed, sample, pair, t.choice[i], unused);
+            sample_2d(path.seed, sample, pair, point.choice, unused);
         }
         for (size_t b = 0; b < p_.build_ups.size(); ++b) {
-            picks.clear();
+            t.picks.clear();
             for (size_t i = 0; i < n; ++i)
-                if (t.paths[i].mesh != stage_hit && p_.build_up_of_mesh[t.paths[i].mesh] == int(b)) picks.push_back(int(i));
-            if (!picks.empty()) choose_layers(t, picks, p_.build_ups[b]);
+                if (paths[i].mesh != stage_hit && p_.build_up_of_mesh[paths[i].mesh] == int(b)) t.picks.push_back(int(i));
+            if (!t.picks.empty()) m.choose(p_, t.picks, p_.build_ups[b], costs_);
         }
+    }
+
+    /// The clear body that a path is in, of the highest priority, leaving out one mesh; null: none.
+    static const Body* innermost(const Path& path, uint32_t without) {
+        const Body* best = nullptr;
+        for (int k = 0; k < path.body_count; ++k)
+            if (path.bodies[k].mesh != without && (!best || path.bodies[k].priority >= best->priority)) best = &path.bodies[k];
+        return best;
+    }
+    static void enter(Path& path, const Body& body) {
+        if (path.body_count < 3) path.bodies[path.body_count++] = body;
+    }
+    static void leave_body(Path& path, uint32_t mesh) {
+        for (int k = 0; k < path.body_count; ++k)
+            if (path.bodies[k].mesh == mesh) {
+                for (int j = k + 1; j < path.body_count; ++j) path.bodies[j - 1] = path.bodies[j];
+                --path.body_count;
+                return;
+            }
+    }
+    uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) const { return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u); }
+
+    /// Paths inside of bodies: what was absorbed and scattered on the way to the hit that trace() found.
+    void travel(std::vector<Path>& paths, uint32_t sample, int bounce) {
+        size_t kept = 0;
+        for (Path& path : paths) {
+            const Body* body = path.body_count ? innermost(path, no_hit) : nullptr;
+            if (body && !body->clear()) {
+                if (!body->scatters()) {
+                    if (path.mesh != no_hit)
+                        for (int c = 0; c < 3; ++c) path.throughput[c] *= std::exp(-body->sigma_t[c] * path.t);
+                } else {
+                    WalkRandom random(walk_seed(path, sample, bounce, 3));
+                    const Wandered w = wander(p_.geometry->scene(), *body, path.origin, path.direction, path.throughput, random);
+                    if (!w.out) continue;
+                    path.throughput *= w.weight;
+                    path.origin = w.origin;
+                    if (w.turns) path.vertex = w.origin, path.pdf = inverse_pi * .25f;
+                    path.direction = w.direction;
+                    path.mesh = w.mesh;
+                    path.triangle = w.triangle;
+                    path.u = w.u;
+                    path.v = w.v;
+                    path.t = w.t;
+                }
+            }
+            paths[kept++] = path;
+        }
+        paths.resize(kept);
+    }
+
+    /// Goes on straight behind the surface, as if it were not there.
+    void pass(Tile& t, const Path& path, const MaterialPoint& point) {
+        Path next = path;
+        next.origin = offset_origin(point.s.position, -point.s.normal_geometric);
+        t.next.push_back(next);
     }
 
     void shade(Tile& t, int bounce, uint32_t sample) {
         const uint32_t pair = uint32_t(1 + 6 * bounce);
-        materials(t, sample, pair);
+        materials(t, t.paths, sample, pair);
         t.shadows.clear();
         t.next.clear();
         for (size_t i = 0; i < t.paths.size(); ++i) {
-            const Path& path = t.paths[i];
-            const Point& point = t.points[i];
+            Path& path = t.paths[i];
+            const MaterialPoint& point = t.materials.points[i];
             const auto begin = costs_ && (i & 15) == 0 ? Clock::now() : Clock::time_point();
+            float u0, u1, l0, l1, c0, c1;
+            sample_2d(path.seed, sample, pair + 1, u0, u1);
+            sample_2d(path.seed, sample, pair + 2, l0, l1);
+            sample_2d(path.seed, sample, pair + 3, c0, c1);
+            WalkRandom random(walk_seed(path, sample, bounce, 1));
+            const Slots& slots = point.slots;
+            if (slots.geometry_opacity < 1.f && random.next() >= slots.geometry_opacity) {
+                pass(t, path, point);
+                continue;
+            }
+            const bool clear = slots.transmission_weight > 0.f && slots.geometry_thin_walled < .5f && path.mesh != stage_hit;
+            const bool leaving = clear && point.inside;
+            float outside = 1.f;
+            if (clear || path.body_count) {
+                const Body* around = innermost(path, clear ? path.mesh : no_hit);
+                if (clear && around && around->priority > p_.priority_of_mesh[path.mesh]) {  // another body owns this place
+                    if (leaving) leave_body(path, path.mesh);
+                    else enter(path, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
+                    pass(t, path, point);
+                    continue;
+                }
+                if (around) outside = around->ior;
+            }
+            if (clear && slots.transmission_dispersion_scale > 0.f && path.channel < 0) {
+                path.channel = std::min(2, int(3.f * random.next()));
+                for (int c = 0; c < 3; ++c) path.throughput[c] *= c == path.channel ? 3.f : 0.f;
+            }
             const Frame frame(point.s.normal);
             const V3f wo = frame.to_local(point.wo);
-            const Bsdf bsdf(point.slots, wo);
+            Stack& stack = t.stack;
+            if (path.mesh == stage_hit) stack.reset(outside), stack.finish(slots, {});
+            else t.materials.stack(stack, int(i), p_, frame, outside, leaving, path.channel, random);
+            const Stack::Seen seen = stack.seen_from(wo);
             if (bounce == 0) {
-                film_.albedo[path.pixel] += bsdf.albedo();
+                film_.albedo[path.pixel] += seen.albedo;
                 film_.normal[path.pixel] += point.s.normal;
                 film_.depth[path.pixel] += path.t;
                 film_.alpha[path.pixel] += 1.f;
                 if (point.layer >= 0 && size_t(point.layer) < film_.coverage.size()) film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
             }
+            if (slots.emission_luminance > 0.f && p_.emission_group && !point.inside)
+                add(path.pixel, p_.emission_group, path.throughput * emitted(slots) * seen.passed, bounce > 1);
             const V3f& ng = point.s.normal_geometric;
-            const V3f origin = offset_origin(point.s.position, ng);
-            float u0, u1, l0, l1, c0, c1;
-            sample_2d(path.seed, sample, pair + 1, u0, u1);
-            sample_2d(path.seed, sample, pair + 2, l0, l1);
-            sample_2d(path.seed, sample, pair + 3, c0, c1);
-            if (f_.strategy != FrameSettings::Strategy::surface_only) next_event(t, path, bsdf, frame, ng, origin, c0, l0, l1, bounce);
+            auto value = [&](const V3f& wi, V3f& f, float& pdf) {
+                f = stack.evaluate(seen, wi, random);
+                pdf = stack.pdf(seen, wi);
+            };
+            if (f_.strategy != FrameSettings::Strategy::surface_only) next_event(t, path, frame, ng, point.s.position, c0, l0, l1, bounce, value);
             // On the last depth the direction is still followed to the lights by the next-event ray alone.
             if (bounce + 1 < f_.depth) {
-                const surface::Scattered s = bsdf.sample(c1, u0, u1);
-                if (s.pdf > 0.f) {
+                const surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
+                if (s.enters_subsurface) {
+                    wander_below(t, path, point, stack, s.weight, frame, bounce, sample, pair, random);
+                } else if (s.pdf > 0.f) {
                     Path next = path;
                     next.direction = frame.to_world(s.wi);
-                    if (next.direction.dot(ng) > 1e-5f) {
+                    const bool through = s.wi.z < 0.f;
+                    if (next.direction.dot(ng) * s.wi.z > 0.f) {
                         next.throughput = path.throughput * s.weight;
-                        next.origin = origin;
+                        next.origin = next.vertex = offset_origin(point.s.position, through ? -ng : ng);
                         next.pdf = s.pdf;
-                        next.spread = path.spread + .25f * point.slots.specular_roughness;
+                        next.spread = path.spread + .25f * slots.specular_roughness;
+                        if (through && clear) {
+                            if (leaving) leave_body(next, path.mesh);
+                            else enter(next, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
+                        }
                         if (survive(next, bounce, sample, pair)) t.next.push_back(next);
                     }
                 }
@@ -503,6 +522,42 @@ private:
             if (costs_ && (i & 15) == 0 && point.layer >= 0)
                 costs_[point.layer].nanoseconds += 16 * uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
         }
+    }
+
+    /// Light that went in: it wanders, comes out elsewhere, and leaves there as from a matt surface.
+    void wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight, const Frame& frame, int bounce, uint32_t sample, uint32_t pair,
+                      WalkRandom& random) {
+        const Body body = scattering_body(point.slots, path.mesh);
+        const float a = random.next(), b = random.next();
+        const V3f in = -frame.to_world(surface::cosine_direction(a, b)), ng = point.s.normal_geometric;
+        if (in.dot(ng) >= -1e-4f) return;
+        Path out = path;
+        out.throughput *= weight;
+        const Wandered w = wander(p_.geometry->scene(), body, offset_origin(point.s.position, -ng), in, out.throughput, random);
+        if (!w.out || w.mesh != path.mesh) return;
+        out.throughput *= w.weight;
+        Surface s = p_.geometry->surface(w.mesh, w.triangle, w.u, w.v);
+        if (s.normal_geometric.dot(w.direction) < 0.f) return;  // it came out of a hole and met the outside
+        const Frame exit(s.normal);
+        const surface::Bsdf& base = stack.base();
+        auto value = [&](const V3f& wi, V3f& f, float& pdf) {
+            f = V3f(base.leaving_subsurface(wi));
+            pdf = std::max(0.f, wi.z) * inverse_pi;
+        };
+        float u0, u1, l0, l1, c0, c1;
+        sample_2d(path.seed, sample, pair + 1, u0, u1);
+        sample_2d(path.seed, sample, pair + 2, l0, l1);
+        sample_2d(path.seed, sample, pair + 4, c0, c1);
+        if (f_.strategy != FrameSettings::Strategy::surface_only) next_event(t, out, exit, s.normal_geometric, s.position, c0, l0, l1, bounce, value);
+        const V3f wi = surface::cosine_direction(u0, u1);
+        if (wi.z <= 1e-5f) return;
+        out.direction = exit.to_world(wi);
+        if (out.direction.dot(s.normal_geometric) <= 0.f) return;
+        out.throughput *= base.leaving_subsurface(wi) / (wi.z * inverse_pi);
+        out.origin = out.vertex = offset_origin(s.position, s.normal_geometric);
+        out.pdf = wi.z * inverse_pi;
+        out.spread = path.spread + .25f;
+        if (survive(out, bounce, sample, pair)) t.next.push_back(out);
     }
 
     bool survive(Path& path, int bounce, uint32_t sample, uint32_t pair) const {
@@ -517,7 +572,9 @@ private:
         return true;
     }
 
-    void next_event(Tile& t, const Path& path, const Bsdf& bsdf, const Frame& frame, const V3f& ng, const V3f& origin, float pick, float l0, float l1, int bounce) {
+    /// One light, chosen by `pick`, sampled by l0 and l1. `value` gives f * |cosine| and the surface's own density for a local direction.
+    template <class Value>
+    void next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick, float l0, float l1, int bounce, Value&& value) {
         V3f direction, radiance;
         float distance = INFINITY, density = 0.f;
         int group = 0;
@@ -532,7 +589,7 @@ private:
             size_t l = 0;
             while (l + 1 < p_.lights.size() && x >= p_.light_share[l]) x -= p_.light_share[l++];
             if (l >= p_.lights.size()) return;
-            const LightSample s = sample_light(p_.lights[l], origin, l0, l1);
+            const LightSample s = sample_light(p_.lights[l], position, l0, l1);
             if (!(s.pdf > 0.f)) return;
             direction = s.direction;
             radiance = s.radiance;
@@ -540,13 +597,16 @@ private:
             density = s.pdf * p_.light_share[l];
             group = p_.lights[l].group;
         }
-        if (direction.dot(ng) <= 1e-5f) return;
         const V3f wi = frame.to_local(direction);
-        const V3f f = bsdf.evaluate(wi);
+        if (direction.dot(ng) * wi.z <= 1e-6f) return;
+        const V3f origin = offset_origin(position, wi.z > 0.f ? ng : -ng);
+        V3f f;
+        float density_surface;
+        value(wi, f, density_surface);
         if (max_component(f) <= 0.f) return;
         // The last depth has no surface ray to share the work with.
         const bool alone = bounce + 1 >= f_.depth || f_.strategy == FrameSettings::Strategy::light_only;
-        const float weight = alone ? 1.f : power_heuristic(density, bsdf.pdf(wi));
+        const float weight = alone ? 1.f : power_heuristic(density, density_surface);
         float solid;
         const float ts = stage(origin, direction, solid);
         const float through = ts < distance ? 1.f - solid : 1.f;
@@ -556,6 +616,7 @@ private:
     }
 
     void trace_shadows(Tile& t) {
+        t.stopped.clear();
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         alignas(64) RTCRay16 ray;
@@ -574,11 +635,62 @@ private:
                 valid[k] = k < count ? -1 : 0;
             }
             rtcOccluded16(valid, p_.geometry->scene(), &context, &ray);
-            for (size_t k = 0; k < count; ++k)
-                if (ray.tfar[k] >= 0.f) {
-                    const Shadow& s = t.shadows[first + k];
+            for (size_t k = 0; k < count; ++k) {
+                const Shadow& s = t.shadows[first + k];
+                if (ray.tfar[k] >= 0.f) add(s.pixel, s.group, s.radiance, s.indirect);
+                else if (p_.may_open) t.stopped.push_back(first + k);
+            }
+        }
+    }
+
+    /// Shadow rays that met something which may have holes: each surface on the way lets them pass by its opacity.
+    void through_holes(Tile& t, uint32_t sample, int bounce) {
+        std::vector<Path>& rays = t.behind;
+        rays.clear();
+        for (size_t k : t.stopped) {
+            const Shadow& s = t.shadows[k];
+            Path r{};
+            r.pixel = uint32_t(k);
+            r.seed = mix32(uint32_t(k) + mix32(s.pixel + 0x5bd1e995u * uint32_t(bounce + 1)));
+            r.origin = s.origin;
+            r.direction = s.direction;
+            r.pdf = s.distance;
+            rays.push_back(r);
+        }
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        for (int surfaces = 0; surfaces < 32 && !rays.empty(); ++surfaces) {
+            size_t kept = 0;
+            for (Path& r : rays) {
+                RTCRayHit ray = single_ray(r.origin, r.direction, r.pdf == INFINITY ? INFINITY : r.pdf * .9999f);
+                rtcIntersect1(p_.geometry->scene(), &context, &ray);
+                if (ray.hit.geomID == no_hit) {
+                    const Shadow& s = t.shadows[r.pixel];
                     add(s.pixel, s.group, s.radiance, s.indirect);
+                    continue;
                 }
+                if (!p_.build_ups[size_t(p_.build_up_of_mesh[ray.hit.geomID])].may_open) continue;
+                r.mesh = ray.hit.geomID;
+                r.triangle = ray.hit.primID;
+                r.u = ray.hit.u;
+                r.v = ray.hit.v;
+                r.t = ray.ray.tfar;
+                rays[kept++] = r;
+            }
+            rays.resize(kept);
+            materials(t, rays, sample, uint32_t(200 + surfaces));
+            kept = 0;
+            for (size_t i = 0; i < rays.size(); ++i) {
+                Path& r = rays[i];
+                const MaterialPoint& point = t.materials.points[i];
+                float u, v;
+                sample_2d(r.seed, sample, uint32_t(240 + surfaces), u, v);
+                if (u < point.slots.geometry_opacity) continue;
+                if (r.pdf != INFINITY) r.pdf -= r.t;
+                r.origin = offset_origin(point.s.position, -point.s.normal_geometric);
+                rays[kept++] = r;
+            }
+            rays.resize(kept);
         }
     }
 
@@ -653,12 +765,12 @@ private:
             else t.paths[kept++] = path;
         }
         t.paths.resize(kept);
-        if (f_.view == View::coverage) materials(t, sample, 1);
+        if (f_.view == View::coverage) materials(t, t.paths, sample, 1);
         else
             for (size_t i = 0; i < kept; ++i) {
                 Path& path = t.paths[i];
-                locate(path, t.points[i]);
-                t.arrays.set(int(i), *p_.geometry->meshes()[path.mesh], t.points[i].s, path.mesh, path.triangle, path.u, path.v, path.width * t.points[i].s.uv_per_metre);
+                locate(path, t.materials.points[i]);
+                t.materials.locate(int(i), p_, path.u, path.v);
             }
         if (f_.view == View::node) {
             for (size_t b = 0; b < p_.build_ups.size(); ++b) {
@@ -669,17 +781,17 @@ private:
                 if (picks.empty()) continue;
                 const program::Program& shown = p_.build_ups[b].shown;
                 if (!shown.outputs()) {  // another build-up: dimmed, so that the shown one stands out
-                    for (int i : picks) add(t.paths[size_t(i)].pixel, 0, V3f(.1f + .05f * std::fabs(t.points[size_t(i)].s.normal.dot(t.points[size_t(i)].wo))), false);
+                    for (int i : picks) add(t.paths[size_t(i)].pixel, 0, V3f(.1f + .05f * std::fabs(t.materials.points[size_t(i)].s.normal.dot(t.materials.points[size_t(i)].wo))), false);
                     continue;
                 }
-                gather(t, picks);
-                shown.run(t.subset.batch(int(picks.size()), p_), t.workspace, t.outputs);
+                t.materials.gather(picks);
+                shown.run(t.materials.subset.batch(int(picks.size()), p_), t.materials.workspace, t.outputs);
                 for (size_t k = 0; k < picks.size(); ++k) add(t.paths[size_t(picks[k])].pixel, 0, V3f(t.outputs[0][k], t.outputs[1][k], t.outputs[2][k]), false);
             }
         }
         for (size_t i = 0; i < kept; ++i) {
             const Path& path = t.paths[i];
-            const Point& point = t.points[i];
+            const MaterialPoint& point = t.materials.points[i];
             film_.alpha[path.pixel] += 1.f;
             film_.normal[path.pixel] += point.s.normal;
             film_.depth[path.pixel] += path.t;
@@ -716,10 +828,32 @@ private:
 
 }  // namespace
 
+namespace {
+/// The relative error of a tile, by the difference of its odd and even samples, as Film::noise has it for the whole picture.
+float tile_noise(const Film& film, const PixelRect& r) {
+    double difference = 0, total = 0;
+    for (int y = r.y0; y < r.y1; ++y)
+        for (int x = r.x0; x < r.x1; ++x) {
+            const size_t p = size_t(y) * size_t(film.width) + size_t(x);
+            if (film.samples[p] < 2) return INFINITY;
+            float sum = 0.f;
+            for (const auto& group : film.light) sum += luminance(group[p]);
+            const float odd = film.odd_luminance[p] / float(film.samples[p] / 2), even = (sum - film.odd_luminance[p]) / float(film.samples[p] - film.samples[p] / 2);
+            difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(film.samples[p])));
+            total += 1;
+        }
+    return total > 0 ? float(difference / total) * 1.2533f : 0.f;
+}
+constexpr uint32_t least_samples = 32, look_every = 16;  // of adaptive sampling: enough for an estimate, and how often it is made
+}  // namespace
+
 bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film, LayerCost* costs,
                     const std::atomic<bool>* stop, std::atomic<uint64_t>* rays) {
     const PixelRect r = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
     const int across = (r.x1 - r.x0 + tile_size - 1) / tile_size, down = (r.y1 - r.y0 + tile_size - 1) / tile_size;
+    // Tiles are known by their place in the whole frame, whichever part of it is rendered.
+    const size_t frame_across = size_t((frame.width + tile_size - 1) / tile_size);
+    if (frame.noise > 0.f) film.finished.resize(frame_across * size_t((frame.height + tile_size - 1) / tile_size), 0);
     static tbb::enumerable_thread_specific<std::unique_ptr<Tile>> tiles;
     std::atomic<bool> whole{true};
     parallel_ranges(size_t(across) * size_t(down), 1, [&](size_t from, size_t to) {
@@ -730,11 +864,16 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
         for (size_t i = from; i < to; ++i) {
             const int x = r.x0 + int(i) % across * tile_size, y = r.y0 + int(i) / across * tile_size;
             const PixelRect part{x, y, std::min(x + tile_size, r.x1), std::min(y + tile_size, r.y1)};
+            const size_t id = size_t(y / tile_size) * frame_across + size_t(x / tile_size);
             uint64_t traced = 0;
             for (uint32_t s = first; s < last; ++s) {
                 if (stop && stop->load(std::memory_order_relaxed)) {
                     whole = false;
                     break;
+                }
+                if (frame.noise > 0.f) {
+                    if (s >= least_samples && s % look_every == 0 && tile_noise(film, part) < frame.noise) film.finished[id] = 1;
+                    if (film.finished[id]) break;
                 }
                 traced += renderer.render_tile(*tile, part, s);
             }

@@ -1,14 +1,13 @@
 // The path tracer. It works on tiles of 32 x 32 paths at a time: rays in packets, surface points in batches per build-up and layer.
 //   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, power heuristic)
 #pragma once
-#include <array>
-#include <atomic>
-
-#include "render/prepared.h"
+#include "render/materials.h"
 
 namespace vemtra::render {
 
 inline constexpr int tile_size = 32;
+/// What one unit of radiance stands for where a surface gives off light in physical units: about a white wall in daylight shade.
+inline constexpr float nits_per_unit = 1000.f;
 
 /// What accumulates: sums over samples; divide by `samples` (features by it, too).
 struct Film {
@@ -18,6 +17,7 @@ struct Film {
     std::vector<V3f> albedo, normal;        ///< first hit
     std::vector<float> depth, alpha;
     std::vector<float> odd_luminance;       ///< of the samples with odd numbers alone: its distance from the rest tells the noise
+    std::vector<uint8_t> finished;          ///< per tile of the frame: below the noise that was asked for
     std::vector<std::vector<float>> coverage;  ///< per layer and pixel; only where asked for
 
     Film() = default;
@@ -27,10 +27,6 @@ struct Film {
     float noise() const;
     /// Sum over groups times gains, divided by the samples. Pixels without samples are black.
     void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
-};
-
-struct LayerCost {
-    std::atomic<uint64_t> nanoseconds{0}, points{0};
 };
 
 struct PixelRect {
@@ -44,6 +40,7 @@ struct FrameSettings {
     uint32_t seed = 0;
     int depth = 6;
     float clamp = 0.f;
+    float noise = 0.f;  ///< a tile whose relative error is below gets no more samples; 0: all do
     enum class Strategy : uint8_t { combined, light_only, surface_only } strategy = Strategy::combined;
 };
 
@@ -64,16 +61,5 @@ struct VisiblePoint {
 /// What lies under the point (x, y) of a picture of this size, pixel centres at .5.
 VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y);
 std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height);
-
-/// Fills the arrays of a batch from surface points; n <= nodes::max_batch.
-struct PointArrays {
-    alignas(64) std::array<std::array<float, nodes::max_batch>, 15> values;
-    std::array<uint32_t, nodes::max_batch> part, triangle;
-    void set(int i, const geometry::Mesh& mesh, const geometry::Surface& s, uint32_t mesh_index, uint32_t tri, float u, float v, float uv_width);
-    nodes::PointBatch batch(int n, const Prepared& prepared) const;
-};
-
-/// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).
-void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out);
 
 }  // namespace vemtra::render

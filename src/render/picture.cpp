@@ -18,6 +18,7 @@ FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s
     f.view = s.view;
     f.seed = s.seed;
     f.depth = scene.render.depth;
+    f.noise = scene.render.noise;
     f.clamp = s.preview_clamp ? scene.render.preview_clamp : scene.render.clamp;
     return f;
 }
@@ -30,6 +31,7 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
     for (int s = 0; s < settings.samples; ++s) {
         if (!render_samples(prepared, frame, uint32_t(s), uint32_t(s + 1), film, nullptr, stop, nullptr))
             return Error{"Rendering stopped", "", "", "it was asked to stop after " + std::to_string(s) + " samples", ""};
+        if (frame.noise > 0.f && std::all_of(film.finished.begin(), film.finished.end(), [](uint8_t done) { return done; })) break;
         report(progress, float(s + 1) / float(settings.samples));
     }
     return film;

@@ -1,6 +1,7 @@
 #include "render/prepared.h"
 
 #include "nodes/description.h"
+#include "scene/edits.h"
 
 namespace vemtra::render {
 namespace {
@@ -18,57 +19,111 @@ fs::file_time_type time_of(const fs::path& file) {
     return ec ? fs::file_time_type{} : t;
 }
 
-surface::Slots slots_from(const program::Program& p) {
-    surface::Slots s;
-    s.base_color = *p.constant(0);
-    s.base_metalness = p.constant(1)->x;
-    s.specular_roughness = p.constant(2)->x;
-    s.base_diffuse_roughness = p.constant(3)->x;
-    s.base_weight = p.constant(4)->x;
-    s.specular_weight = p.constant(5)->x;
-    s.specular_color = *p.constant(6);
-    s.specular_ior = p.constant(7)->x;
-    return surface::sane(s);
+/// Values of slots that no layer may have: told once per layer, by the value that is written in the project.
+void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vector<Error>& problems) {
+    for (const nodes::Port& port : nodes::slots_of(layer).ports) {
+        const auto it = layer.surface.find(port.name);
+        if (it == layer.surface.end() || !it->second.from.empty()) continue;
+        const surface::SlotField* f = surface::slot_field(port.name.c_str());
+        const scene::Value& value = it->second.shown();
+        const V3f v = std::holds_alternative<float>(value) ? V3f(scene::as_number(value)) : scene::as_vector(value);
+        for (int c = 0; f && c < f->components; ++c)
+            if (!std::isfinite(v[c]) || v[c] < f->low || v[c] > f->high) {
+                char range[64];
+                std::snprintf(range, sizeof range, "%g to %g", double(f->low), double(f->high));
+                problems.push_back({"A value is outside of its range", "", b.name + " / " + layer.name + " / " + port.name, "it must lie in " + std::string(range), "It is rendered at the nearest end; set it again"});
+                break;
+            }
+    }
 }
 
-PreparedBuildUp compile_build_up(const scene::BuildUp& b, int first_layer, program::Resources& resources, std::vector<Error>& problems) {
-    PreparedBuildUp out;
-    for (size_t k = b.layers.size(); k-- > 0;) {
-        const scene::Layer& layer = b.layers[k];
-        const bool base = k == 0;
-        if (!base && (!layer.on || layer.amount <= 0.f)) continue;
-        PreparedLayer p;
-        p.index = first_layer + int(k);
-        p.amount = clamp01(layer.amount);
-        p.gate_amount = clamp01(layer.gate.amount);
-        if (!base) {
-            p.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources, problems);
-            if (const V3f* mask = p.gate.constant(0)) {
-                const float coverage = p.amount * (1.f + p.gate_amount * (clamp01(mask->x) - 1.f));
-                if (coverage <= 0.f) continue;  // a layer that cannot show costs nothing
-                p.always = coverage >= 1.f;
+class BuildUpCompiler {
+public:
+    BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources, std::vector<Error>& problems)
+        : scene_(scene), first_layer_(first_layer), resources_(resources), problems_(problems) {}
+
+    PreparedBuildUp compile(const scene::BuildUp& b, int first_layer, int depth = 0) {
+        PreparedBuildUp out;
+        for (size_t k = b.layers.size(); k-- > 0;) {
+            const scene::Layer& layer = b.layers[k];
+            const bool base = k == 0;
+            if (!base && (!layer.on || layer.amount <= 0.f)) continue;
+            PreparedLayer p;
+            p.index = first_layer + int(k);
+            p.coat = layer.kind == "coat" && !base;
+            p.amount = base ? 1.f : clamp01(layer.amount);
+            p.gate_amount = base ? 1.f : clamp01(layer.gate.amount);
+            if (base) {
+                p.always = true;
+            } else {
+                p.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources_, problems_);
+                if (const V3f* mask = p.gate.constant(0)) {
+                    const float coverage = p.amount * (1.f + p.gate_amount * (clamp01(mask->x) - 1.f));
+                    if (coverage <= 0.f) continue;
+                    p.always = coverage >= 1.f;
+                }
             }
-        } else {
-            p.always = true;  // there is always something at the bottom
+            if (!layer.build_up.empty() && !p.coat) nest(b, layer, depth, p);
+            else surface(b, layer, p);
+            out.may_open |= p.may_open;
+            const bool hides_all = p.always && !p.coat;
+            out.layers.push_back(std::move(p));
+            if (hides_all) break;  // what is under it cannot show
         }
-        std::vector<program::Wanted> wanted;
-        for (const nodes::Port& port : nodes::surface_description().ports) {
+        return out;
+    }
+
+private:
+    void nest(const scene::BuildUp& b, const scene::Layer& layer, int depth, PreparedLayer& p) {
+        for (size_t i = 0; i < scene_.build_ups.size(); ++i) {
+            const scene::BuildUp& inner = scene_.build_ups[i];
+            if (inner.id != layer.build_up || inner.layers.empty()) continue;
+            if (depth > 32 || scene::build_up_reaches(scene_, inner.id, b.id)) {
+                problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "the build-up '" + inner.name + "' contains '" + b.name + "' itself", "Choose another build-up for it"});
+                return;
+            }
+            p.nested = std::make_shared<const PreparedBuildUp>(compile(inner, first_layer_[i], depth + 1));
+            p.may_open = p.nested->may_open;
+            return;
+        }
+        problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "its build-up '" + layer.build_up + "' does not exist or is empty", "Choose another one, or give the layer a surface"});
+    }
+
+    void surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p) {
+        const nodes::NodeDescription& description = nodes::slots_of(layer);
+        std::vector<program::Wanted> all, varying;
+        for (const nodes::Port& port : description.ports) {
             const auto it = layer.surface.find(port.name);
-            scene::Input input{nodes::literal_of(layer.surface, port), it == layer.surface.end() ? "" : it->second.from};
-            wanted.push_back({layer.name + " / " + port.name, port.type, input});
+            scene::Input input = it == layer.surface.end() ? scene::Input() : it->second;
+            input.value = nodes::literal_of(layer.surface, port);
+            all.push_back({layer.name + " / " + port.name, port.type, input});
         }
         for (const auto& [name, input] : layer.surface)
-            if (!nodes::surface_description().port(name))
-                problems.push_back({"A slot is not known and is left out", "", b.name + " / " + layer.name + " / " + name, "OpenPBR Surface 1.1 slots are listed in docs/nodes.md", "Remove it"});
-        p.slots = program::compile(b, wanted, resources, problems);
-        p.uniform = p.slots.all_constant();
-        if (p.uniform) p.fixed = slots_from(p.slots);
-        const bool hides_all = p.always;
-        out.layers.push_back(std::move(p));
-        if (hides_all) break;  // what is under it cannot show
+            if (!description.port(name))
+                problems_.push_back({"A slot is not known and is left out", "", b.name + " / " + layer.name + " / " + name, "a " + layer.kind + " has no such slot; docs/nodes.md lists them", "Remove it"});
+        check_ranges(b, layer, problems_);
+        const program::Program whole = program::compile(b, all, resources_, problems_);
+        for (size_t i = 0; i < all.size(); ++i) {
+            const surface::SlotField* f = surface::slot_field(description.ports[i].name.c_str());
+            if (const V3f* value = whole.constant(i)) {
+                for (int c = 0; c < f->components; ++c) surface::at(p.fixed, *f)[c] = (*value)[c];
+            } else {
+                p.varying.push_back(f);
+                varying.push_back(all[i]);
+            }
+        }
+        p.fixed = surface::sane(p.fixed);
+        std::vector<Error> told_before;
+        if (!varying.empty()) p.slots = program::compile(b, varying, resources_, told_before);
+        p.may_open = !p.coat && p.fixed.geometry_opacity < 1.f;
+        for (const surface::SlotField* f : p.varying) p.may_open |= !p.coat && std::string(f->name) == "geometry_opacity";
     }
-    return out;
-}
+
+    const scene::Scene& scene_;
+    const std::vector<int>& first_layer_;
+    program::Resources& resources_;
+    std::vector<Error>& problems_;
+};
 
 AreaLight prepare_light(const scene::Light& l, int group) {
     AreaLight a;
@@ -226,14 +281,18 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     for (const scene::BuildUp& b : s.build_ups) {
         p->first_layer.push_back(int(p->layers.size()));
         for (const scene::Layer& layer : b.layers) p->layers.push_back({b.id, layer.id, layer.name});
-        p->build_ups.push_back(compile_build_up(b, p->first_layer.back(), p->resources, p->problems));
+    }
+    BuildUpCompiler compiler(s, p->first_layer, p->resources, p->problems);
+    for (size_t i = 0; i < s.build_ups.size(); ++i) {
+        const scene::BuildUp& b = s.build_ups[i];
+        p->build_ups.push_back(compiler.compile(b, p->first_layer[i]));
         if (b.id == options.shown_build_up)
             p->build_ups.back().shown = program::compile(b, {{"shown", nodes::Type::color, {scene::Value{0.f}, options.shown_node}}}, p->resources, p->problems);
     }
     scene::BuildUp plain = scene::BuildUp();  // what parts without a build-up wear
     plain.name = "(no build-up)";
     plain.layers.resize(1);
-    p->build_ups.push_back(compile_build_up(plain, int(p->layers.size()), p->resources, p->problems));
+    p->build_ups.push_back(compiler.compile(plain, int(p->layers.size())));
     p->layers.push_back({"", "", "no build-up"});
     for (const scene::Part* part : p->parts) {
         int index = int(p->build_ups.size()) - 1;
@@ -242,9 +301,15 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
         if (index == int(s.build_ups.size()) && !part->build_up.empty())
             p->problems.push_back({"A part has no material", "", "part " + part->name, "its build-up '" + part->build_up + "' does not exist or is empty", "Give it another one"});
         p->build_up_of_mesh.push_back(index);
+        p->priority_of_mesh.push_back(part->priority);
     }
-    for (auto& b : p->build_ups)
+    for (auto& b : p->build_ups) {
         if (b.layers.empty()) b = p->build_ups.back();
+        p->may_open |= b.may_open;
+    }
+    // A node above may have asked for a problem twice, once per part that wears it.
+    std::sort(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() < b.line(); });
+    p->problems.erase(std::unique(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() == b.line(); }), p->problems.end());
     p->textures = std::make_shared<texture::Textures>(workshop.textures(), p->resources.images, options.folder, p->problems);
     for (const fs::path& file : p->textures->files()) workshop.watch(file);
 
@@ -252,7 +317,7 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     std::vector<std::shared_ptr<const geometry::FormField>> fields;
     for (const program::FieldRequest& request : p->resources.fields) {
         std::vector<char> wanted;
-        for (int b : p->build_up_of_mesh) wanted.push_back(size_t(b) < s.build_ups.size() && s.build_ups[size_t(b)].id == request.build_up);
+        for (int b : p->build_up_of_mesh) wanted.push_back(size_t(b) < s.build_ups.size() && scene::build_up_reaches(s, s.build_ups[size_t(b)].id, request.build_up));
         fields.push_back(workshop.field(p->geometry, wanted, request, options.field_rays, options.progress));
         if (!fields.back()) return nullptr;
         p->fields_final &= fields.back()->rays >= geometry::field_rays_final;
@@ -269,6 +334,11 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     };
     const scene::Rig* rig = options.rig.empty() ? scene::active_rig(s) : scene::find(s.rigs, options.rig);
     if (!rig) rig = scene::active_rig(s);
+    for (const scene::BuildUp& b : s.build_ups)
+        for (const scene::Layer& layer : b.layers)
+            if (const auto it = layer.surface.find("emission_luminance"); !p->emission_group && it != layer.surface.end() && layer.kind != "coat" &&
+                (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f))
+                p->emission_group = group_index("emission");
     if (rig) {
         const scene::Environment& e = rig->environment;
         p->backdrop = e.backdrop;

@@ -54,19 +54,29 @@ private:
     std::shared_ptr<texture::TextureStore> textures_;
 };
 
+struct PreparedBuildUp;
+
 /// One layer of a compiled build-up that can show.
 struct PreparedLayer {
     int index = 0;            ///< place among all layers of the scene, for coverage and cost
     float amount = 1.f, gate_amount = 1.f;
     program::Program gate;    ///< one number
-    program::Program slots;   ///< in the order of nodes::surface_description().ports
-    bool always = false;      ///< covers fully wherever it is asked
-    bool uniform = false;     ///< the surface is the same everywhere: `fixed`
-    surface::Slots fixed;
+    bool always = false;      ///< it is there wherever it is asked
+    bool coat = false;
+    bool may_open = false;    ///< it may have holes
+    surface::Slots fixed;     ///< values of the slots that are the same everywhere
+    program::Program slots;   ///< those that are not, in the order of `varying`
+    std::vector<const surface::SlotField*> varying;
+    std::shared_ptr<const PreparedBuildUp> nested;  ///< in place of a surface
+
+    /// The slots at the points of a batch, n <= nodes::max_batch: calls put(k, slots).
+    template <class Put>
+    void slots_at(const nodes::PointBatch& batch, program::Workspace& workspace, Put&& put) const;
 };
 struct PreparedBuildUp {
     std::vector<PreparedLayer> layers;  ///< outermost first; ends with one that always covers
     program::Program shown;             ///< the node shown on the asset, as a colour; empty when none is
+    bool may_open = false;              ///< some layer may have holes
 };
 
 struct LayerId {
@@ -83,6 +93,8 @@ struct Prepared {
     std::shared_ptr<const geometry::Geometry> geometry;
     std::vector<const scene::Part*> parts;      ///< of the scene, one per mesh of the geometry
     std::vector<int> build_up_of_mesh;
+    std::vector<int> priority_of_mesh;          ///< of clear bodies that overlap
+    bool may_open = false;                      ///< light may pass somewhere through holes
     std::vector<PreparedBuildUp> build_ups;
     std::vector<LayerId> layers;                ///< all layers of the scene in order
     std::vector<int> first_layer;               ///< per build-up of the scene: index of its base in `layers`
@@ -97,6 +109,7 @@ struct Prepared {
     float environment_share = 0.f;
     std::vector<std::string> groups;            ///< [0] is the backdrop
     int environment_group = 0;
+    int emission_group = 0;                     ///< of surfaces that give off light; 0 where none does
     bool environment_seen = true;
     V3f backdrop{0.f};
     bool stage_on = false;
@@ -120,5 +133,21 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
 
 /// The balance of the light groups of the active rig, [0] = 1: beauty = sum of group light times this.
 std::vector<V3f> group_gains(const Prepared& prepared, const scene::Scene& scene);
+
+template <class Put>
+void PreparedLayer::slots_at(const nodes::PointBatch& batch, program::Workspace& workspace, Put&& put) const {
+    const float* values[128];
+    if (!varying.empty()) slots.run(batch, workspace, values);
+    surface::Slots s = fixed;
+    for (int k = 0; k < batch.n; ++k) {
+        int component = 0;
+        for (const surface::SlotField* f : varying) {
+            float* to = surface::at(s, *f);
+            for (int c = 0; c < f->components; ++c) to[c] = values[component++][k];
+            surface::make_sane(s, *f);
+        }
+        put(k, s);
+    }
+}
 
 }  // namespace vemtra::render

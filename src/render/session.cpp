@@ -19,7 +19,7 @@ class Yielding : public tbb::task_scheduler_observer {
 public:
     Yielding() { observe(true); }
     ~Yielding() override { observe(false); }
-    void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(gettid()), 5); }
+    void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(gettid()), 19); }
 };
 
 /// Bilinear enlargement of 4-byte pixels by a whole factor.
@@ -193,7 +193,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
 
 void LiveSession::work() {
     static Yielding yielding;
-    setpriority(PRIO_PROCESS, id_t(gettid()), 5);
+    setpriority(PRIO_PROCESS, id_t(gettid()), 19);
     LiveRequest request;
     uint64_t edit = 0;
     Film film;
@@ -217,6 +217,7 @@ void LiveSession::work() {
         f.seed = uint32_t(request.scene->render.seed);
         f.depth = request.scene->render.depth;
         f.clamp = request.scene->render.preview_clamp;
+        f.noise = request.scene->render.noise;
         return f;
     };
     auto rendered = [&](const FrameSettings& f, uint32_t first, Film& into) {

@@ -42,7 +42,7 @@ std::vector<float> evaluate_at(const render::Prepared& prepared, uint32_t mesh, 
     for (size_t i = 0; i < points.size(); ++i) {
         if (!points[i].covered) continue;
         const auto s = prepared.geometry->surface(mesh, points[i].triangle, points[i].u, points[i].v);
-        arrays->set(int(batch.size()), *prepared.geometry->meshes()[mesh], s, mesh, points[i].triangle, points[i].u, points[i].v, 0.f);
+        arrays->set(int(batch.size()), prepared, s, s.normal, mesh, points[i].triangle, points[i].u, points[i].v, 0.f);
         batch.push_back(i);
         if (batch.size() == size_t(nodes::max_batch)) flush();
     }

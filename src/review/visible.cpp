@@ -8,21 +8,39 @@ namespace {
 
 using render::VisiblePoint;
 
-/// Runs a program over the points that belong to the build-up; calls put(point index, component arrays, k).
-template <class Put>
-void over_points(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, const program::Program& program, Put&& put) {
+/// Cuts the points that belong to the build-up into batches: calls run(batch, index of its first point).
+template <class Run>
+void over_batches(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, Run&& run) {
     auto arrays = std::make_unique<render::PointArrays>();
-    program::Workspace workspace;
-    std::vector<const float*> out(size_t(std::max(1, program.component_count())));
     for (size_t first = 0; first < picks.size(); first += size_t(nodes::max_batch)) {
         const size_t n = std::min(picks.size() - first, size_t(nodes::max_batch));
         for (size_t k = 0; k < n; ++k) {
             const VisiblePoint& v = points[picks[first + k]];
-            arrays->set(int(k), *p.geometry->meshes()[v.mesh], p.geometry->surface(v.mesh, v.triangle, v.u, v.v), v.mesh, v.triangle, v.u, v.v, v.uv_width);
+            geometry::Surface s = p.geometry->surface(v.mesh, v.triangle, v.u, v.v);
+            const V3f wo = (p.camera.position - s.position).normalized();
+            if (s.normal.dot(wo) < 0.f) s.normal = -s.normal;
+            arrays->set(int(k), p, s, wo, v.mesh, v.triangle, v.u, v.v, v.uv_width);
         }
-        program.run(arrays->batch(int(n), p), workspace, out.data());
-        for (size_t k = 0; k < n; ++k) put(first + k, out.data(), k);
+        run(arrays->batch(int(n), p), first);
     }
+}
+
+/// Runs a program over the points; calls put(point index, component arrays, k).
+template <class Put>
+void over_points(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, const program::Program& program, Put&& put) {
+    program::Workspace workspace;
+    std::vector<const float*> out(size_t(std::max(1, program.component_count())));
+    over_batches(p, points, picks, [&](const nodes::PointBatch& batch, size_t first) {
+        program.run(batch, workspace, out.data());
+        for (size_t k = 0; k < size_t(batch.n); ++k) put(first + k, out.data(), k);
+    });
+}
+
+/// The colour by which a layer is known: what it scatters, lets through or covers with.
+V3f color_of(const render::PreparedLayer& layer, const surface::Slots& s) {
+    if (layer.coat) return s.coat_color;
+    const V3f body = s.subsurface_color * s.subsurface_weight + s.base_color * (s.base_weight * (1.f - s.subsurface_weight));
+    return s.transmission_color * s.transmission_weight + body * (1.f - s.transmission_weight);
 }
 
 Histogram histogram(const std::vector<float>& values) {
@@ -69,11 +87,17 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
         }
         double sum = 0;
         V3f color(0.f);
-        over_points(p, points, picks, layer.slots, [&](size_t i, const float* const* v, size_t at) {
-            const float share = open[i] * takes[i];
-            open[i] -= share;
-            sum += double(share);
-            color += V3f(v[0][at], v[1][at], v[2][at]) * share;
+        const render::PreparedLayer* shown = &layer;  // a build-up as a layer is known by its base
+        while (shown->nested) shown = &shown->nested->layers.back();
+        program::Workspace workspace;
+        over_batches(p, points, picks, [&](const nodes::PointBatch& batch, size_t first) {
+            shown->slots_at(batch, workspace, [&](int at, const surface::Slots& slots) {
+                const size_t i = first + size_t(at);
+                const float share = open[i] * takes[i];
+                if (!layer.coat) open[i] -= share;
+                sum += double(share);
+                color += color_of(*shown, slots) * share;
+            });
         });
         if (!picks.empty()) out.layers[k].coverage = float(sum / double(picks.size()));
         if (sum > 0) out.layers[k].color = color / float(sum);

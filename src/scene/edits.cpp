@@ -1,5 +1,6 @@
 #include "scene/edits.h"
 
+#include <algorithm>
 #include <set>
 
 namespace vemtra::scene {
@@ -36,8 +37,9 @@ std::string stem_of(const std::string& name) {
     return stem.empty() ? "item" : stem;
 }
 
-std::string add_layer(BuildUp& b, const std::string& name, const std::string& above) {
+std::string add_layer(BuildUp& b, const std::string& name, const std::string& above, const std::string& kind) {
     Layer layer;
+    layer.kind = kind;
     layer.id = fresh_id(b, stem_of(name));
     layer.name = name;
     auto at = b.layers.end();
@@ -209,6 +211,51 @@ void fit_to(Scene& scene, const Box3f& box) {
             light.size *= size;
         }
     }
+}
+
+bool build_up_reaches(const Scene& scene, const std::string& from, const std::string& to) {
+    std::set<std::string> seen;
+    std::vector<std::string> open{from};
+    while (!open.empty()) {
+        const std::string id = open.back();
+        open.pop_back();
+        if (id == to) return true;
+        if (!seen.insert(id).second) continue;
+        if (const BuildUp* b = find(scene.build_ups, id))
+            for (const Layer& l : b->layers)
+                if (!l.build_up.empty()) open.push_back(l.build_up);
+    }
+    return false;
+}
+
+void exchange_surface(BuildUp& b, const std::string& layer_id, const Inputs& surface, const std::vector<Node>& nodes) {
+    Layer* layer = find(b.layers, layer_id);
+    if (!layer) return;
+    layer->surface.clear();
+    layer->build_up.clear();
+    // Nodes of this lane that nothing reads any more, directly or through others, served the old surface alone.
+    for (bool again = true; again;) {
+        std::set<std::string> read;
+        for_each_input(b, [&](Input& i) { read.insert(i.from); });
+        const size_t before = layer->nodes.size();
+        std::erase_if(layer->nodes, [&](const Node& n) { return !read.count(n.id); });
+        again = layer->nodes.size() != before;
+    }
+    std::map<std::string, std::string> renamed;
+    for (Node n : nodes) {
+        const std::string id = fresh_id(b, n.id);
+        renamed[n.id] = id;
+        n.id = id;
+        layer->nodes.push_back(std::move(n));
+    }
+    auto follow = [&](Input& i) {
+        if (const auto it = renamed.find(i.from); it != renamed.end()) i.from = it->second;
+    };
+    for (Node& n : layer->nodes)
+        if (std::any_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == n.id; }))
+            for (auto& [name, input] : n.inputs) follow(input);
+    layer->surface = surface;
+    for (auto& [name, input] : layer->surface) follow(input);
 }
 
 }  // namespace vemtra::scene

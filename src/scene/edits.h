@@ -12,7 +12,7 @@ std::string fresh_id(const std::vector<std::string>& taken, const std::string& s
 std::string stem_of(const std::string& name);
 
 /// Adds above `above` (empty: outermost). Returns the new layer's id.
-std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {});
+std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {}, const std::string& kind = "cover");
 void remove_layer(BuildUp& build_up, const std::string& layer_id);  ///< the last layer stays; nodes that others use move to commons
 std::string duplicate_layer(BuildUp& build_up, const std::string& layer_id);
 void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index);
@@ -24,6 +24,12 @@ Node* node(BuildUp& build_up, const std::string& node_id);
 
 /// True where `to_node` taking its input from `from_node` would make a circle.
 bool would_circle(const BuildUp& build_up, const std::string& from_node, const std::string& to_node);
+
+/// True where the build-up `from` is, or contains at any depth, the build-up `to`: using `from` as a layer of `to` would make a circle.
+bool build_up_reaches(const Scene& scene, const std::string& from, const std::string& to);
+
+/// Gives a layer another surface; gate, amount, name and the nodes that feed the mask stay. Nodes that fed only the old surface go.
+void exchange_surface(BuildUp& build_up, const std::string& layer_id, const Inputs& surface, const std::vector<Node>& nodes);
 
 /// Every input of the build-up that a node feeds, to look at or to change: calls f(Input&).
 template <class F>

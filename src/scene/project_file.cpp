@@ -1,5 +1,7 @@
 #include "scene/project_file.h"
 
+#include "scene/edits.h"
+
 #include <set>
 
 namespace vemtra::scene {
@@ -50,8 +52,13 @@ private:
         return std::get<std::string>(value);
     }
     static Json input(const Input& i) {
-        if (i.from.empty()) return literal(i.value);
-        return Json{{"from", i.from}, {"value", literal(i.value)}};
+        if (i.from.empty() && !i.worn) return literal(i.value);
+        Json o = Json::object();
+        if (!i.from.empty()) o["from"] = i.from;
+        o["value"] = literal(i.value);
+        if (i.worn) o["worn"] = literal(*i.worn);
+        if (i.worn_shown) o["worn_shown"] = true;
+        return o;
     }
 };
 
@@ -143,9 +150,14 @@ private:
     }
     static bool input(const Json& j, Input& v) {
         if (!j.is_object()) return literal(j, v.value);
-        const auto from = j.find("from"), value = j.find("value");
-        if (from == j.end() || !from->is_string()) return false;
-        v.from = from->get<std::string>();
+        const auto from = j.find("from"), value = j.find("value"), worn = j.find("worn"), shown = j.find("worn_shown");
+        if (from == j.end() && worn == j.end()) return false;
+        if (from != j.end()) {
+            if (!from->is_string()) return false;
+            v.from = from->get<std::string>();
+        }
+        if (worn != j.end() && !literal(*worn, v.worn.emplace())) return false;
+        if (shown != j.end() && shown->is_boolean()) v.worn_shown = shown->get<bool>();
         return value == j.end() || literal(*value, v.value);
     }
     const Json& json_;
@@ -162,7 +174,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("mask", s.mask); a("amount", s.amount);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Layer> {
-    a("id", s.id); a("name", s.name); a("on", s.on); a("amount", s.amount); a("gate", s.gate); a("surface", s.surface); a("nodes", s.nodes);
+    a("id", s.id); a("name", s.name); a("kind", s.kind); a("build_up", s.build_up); a("on", s.on); a("amount", s.amount); a("gate", s.gate); a("surface", s.surface); a("nodes", s.nodes);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, BuildUp> {
     a("id", s.id); a("name", s.name); a("layers", s.layers); a("commons", s.commons);
@@ -171,7 +183,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("id", s.id); a("file", s.file); a("scale", s.scale); a("up", s.up);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Part> {
-    a("id", s.id); a("asset", s.asset); a("source", s.source); a("name", s.name); a("build_up", s.build_up); a("visible", s.visible);
+    a("id", s.id); a("asset", s.asset); a("source", s.source); a("name", s.name); a("build_up", s.build_up); a("visible", s.visible); a("priority", s.priority);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Environment> {
     a("on", s.on); a("image", s.image); a("rotation", s.rotation); a("exposure", s.exposure); a("tint", s.tint);
@@ -196,14 +208,17 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, RenderSettings> {
     a("width", s.width); a("height", s.height); a("samples", s.samples); a("seed", s.seed); a("depth", s.depth);
-    a("clamp", s.clamp); a("preview_clamp", s.preview_clamp);
+    a("clamp", s.clamp); a("preview_clamp", s.preview_clamp); a("noise", s.noise);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Display> {
     a("view", s.view); a("exposure", s.exposure);
 }
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, KeptValue> {
+    a("name", s.name); a("color", s.color); a("roughness", s.roughness);
+}
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Scene> {
     a("name", s.name); a("assets", s.assets); a("parts", s.parts); a("build_ups", s.build_ups); a("rigs", s.rigs);
-    a("cameras", s.cameras); a("rig", s.rig); a("camera", s.camera); a("render", s.render); a("display", s.display);
+    a("cameras", s.cameras); a("rig", s.rig); a("camera", s.camera); a("render", s.render); a("display", s.display); a("kept_values", s.kept_values);
 }
 
 template <class T>
@@ -259,6 +274,23 @@ void repair(Scene& scene, const std::string& file, std::vector<Error>& problems)
     within(scene.render.height, 1, 16384, "render.height");
     within(scene.render.samples, 1, 1 << 20, "render.samples");
     within(scene.render.depth, 1, 64, "render.depth");
+    within(scene.render.noise, 0.f, 1.f, "render.noise");
+    for (BuildUp& b : scene.build_ups) {
+        for (Layer& l : b.layers)
+            if (l.kind != "cover" && l.kind != "coat") {
+                note("build_ups." + b.id + "." + l.id + ".kind", "a layer is a \"cover\" or a \"coat\"", "It is a cover now");
+                l.kind = "cover";
+            }
+        if (!b.layers.empty() && b.layers[0].kind == "coat") {
+            note("build_ups." + b.id + "." + b.layers[0].id + ".kind", "the base cannot be a coat: there is nothing to look through to", "It is a cover now");
+            b.layers[0].kind = "cover";
+        }
+        for (Layer& l : b.layers)
+            if (!l.build_up.empty() && build_up_reaches(scene, l.build_up, b.id)) {
+                note("build_ups." + b.id + "." + l.id + ".build_up", "the build-up would contain itself", "The layer has a surface of its own now");
+                l.build_up.clear();
+            }
+    }
     within(scene.display.exposure, -32.f, 32.f, "display.exposure");
     for (Asset& a : scene.assets) within(a.scale, 1e-6f, 1e6f, "assets." + a.id + ".scale");
     for (Camera& c : scene.cameras) {

@@ -4,6 +4,7 @@
 #include <map>
 #include <memory>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -19,10 +20,16 @@ using Value = std::variant<bool, float, V2f, V3f, std::string>;
 
 /// What stands at an input of a node, a slot or a gate: a literal, and, where `from` names a node of the same build-up, that node's
 /// output instead. The literal is kept while something is connected, so that disconnecting restores it.
+///
+/// A second end, `worn`, makes it a pair: of a value and its worn state while nothing is connected (`worn_shown` says which one counts), and
+/// a span once a driver is connected: it then moves from `value` at 0 to `worn` at 1 by the node's output as a number.
 struct Input {
     Value value{0.f};
     std::string from;
+    std::optional<Value> worn;
+    bool worn_shown = false;
     bool operator==(const Input&) const = default;
+    const Value& shown() const { return worn && worn_shown ? *worn : value; }  ///< of the literals
 };
 using Inputs = std::map<std::string, Input>;
 
@@ -42,9 +49,12 @@ struct Gate {
     bool operator==(const Gate&) const = default;
 };
 
-/// One layer of a build-up; it hides what is under it where its gate is open.
+/// One layer of a build-up. A cover hides what is under it where its gate is open; a coat is looked through: an interface over a medium that
+/// absorbs. A cover may be a whole build-up instead of a surface of its own.
 struct Layer {
     std::string id, name;
+    std::string kind = "cover";  ///< "cover" or "coat"
+    std::string build_up;        ///< id of the build-up that this cover is made of; empty: it has a surface of its own
     bool on = true;
     float amount = 1.f;  ///< 0..1, how much of the layer is there at all
     Gate gate;
@@ -75,6 +85,7 @@ struct Part {
     std::string id, asset, source, name;  ///< `source`: the part's name inside the asset's file
     std::string build_up;
     bool visible = true;
+    int priority = 0;  ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
     bool operator==(const Part&) const = default;
 };
@@ -154,6 +165,7 @@ struct RenderSettings {
     int depth = 6;              ///< surface hits on a path
     float clamp = 0.f;          ///< largest radiance that one indirect bounce may add; 0 = unlimited (final)
     float preview_clamp = 8.f;  ///< the same in the window
+    float noise = 0.f;          ///< a tile stops early once its relative error is below; 0: all samples
     Json extra;
     bool operator==(const RenderSettings&) const = default;
 };
@@ -163,6 +175,15 @@ struct Display {
     float exposure = 0.f;         ///< stops
     Json extra;
     bool operator==(const Display&) const = default;
+};
+
+/// A colour and roughness that the artist wrote down.
+struct KeptValue {
+    std::string name;
+    V3f color{.5f};
+    float roughness = .3f;
+    Json extra;
+    bool operator==(const KeptValue&) const = default;
 };
 
 struct Scene {
@@ -175,6 +196,7 @@ struct Scene {
     std::string rig, camera;  ///< ids of the ones in use
     RenderSettings render;
     Display display;
+    std::vector<KeptValue> kept_values;
     Json extra;
     bool operator==(const Scene&) const = default;
 };

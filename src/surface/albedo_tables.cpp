@@ -1,14 +1,16 @@
 #include "surface/albedo_tables.h"
 
-#include "base/parallel.h"
 #include "surface/microfacet.h"
 
 namespace vemtra::surface {
 namespace {
 
-// Grids: mu = t^2 (dense at grazing), roughness = t, eta by the square root of its reflectance straight on, up to eta = 3.
-float eta_at(float t) { return (1.f + .5f * t) / (1.f - .5f * t); }
-float grid_of_eta(float eta) { return std::min(1.f, 2.f * std::fabs(eta - 1.f) / (eta + 1.f)); }
+// white: E1[roughness][mu]. second, third: shares of two and of three bounces among all beyond one. tail: mean count of those beyond three.
+// m5, m6: means of (1 - mu)^5 and mu (1 - mu)^6 on the facets of such paths. lost, reflected, reflectance (all
+// bounces): [eta][roughness][mu].
+#include "surface/microsurface_data.inc"
+
+constexpr int M = AlbedoTables::mus, R = AlbedoTables::roughs, N = AlbedoTables::etas;
 
 struct Cell {
     int i;
@@ -19,6 +21,29 @@ struct Cell {
         f = x - float(i);
     }
 };
+Cell mu_cell(float mu) { return {std::sqrt(std::max(0.f, mu)), M}; }
+Cell eta_cell(float eta) { return {(eta - 1.f) / (eta + 1.f) + .5f, N}; }
+
+float at(const float* row, const Cell& m) { return lerp(row[m.i], row[m.i + 1], m.f); }
+float at(const float* table, const Cell& r, const Cell& m) {
+    const float* p = table + r.i * M + m.i;
+    return lerp(lerp(p[0], p[1], m.f), lerp(p[M], p[M + 1], m.f), r.f);
+}
+float at(const float* table, const Cell& e, const Cell& r, const Cell& m) {
+    return lerp(at(table + e.i * R * M, r, m), at(table + (e.i + 1) * R * M, r, m), e.f);
+}
+
+/// Cosine-weighted average over mu: fine quadrature of what the tables interpolate.
+template <class F>
+float average(F&& f) {
+    double sum = 0;
+    constexpr int n = 256;
+    for (int k = 0; k < n; ++k) {
+        const float mu = (float(k) + .5f) / n;
+        sum += 2. * double(mu * f(mu)) / n;
+    }
+    return float(sum);
+}
 
 }  // namespace
 
@@ -27,84 +52,68 @@ const AlbedoTables& AlbedoTables::get() {
     return tables;
 }
 
-AlbedoTables::AlbedoTables()
-    : white_(mus * roughs), white_average_(roughs), dielectric_(mus * roughs * etas), dielectric_average_(roughs * etas), fresnel_average_(etas) {
-    for (int e = 0; e < etas; ++e)
-        for (int k = 0; k < 512; ++k) {
-            const float mu = (float(k) + .5f) / 512.f;
-            fresnel_average_[size_t(e)] += 2.f * mu * fresnel_dielectric(mu, eta_at(float(e) / (etas - 1))) / 512.f;
-        }
-    parallel_ranges(roughs, 1, [&](size_t first, size_t last) {
-        for (size_t r = first; r < last; ++r) {
-            const float alpha = alpha_of(float(r) / (roughs - 1));
-            for (int m = 0; m < mus; ++m) {
-                const float t = float(m) / (mus - 1), mu = std::max(1e-3f, t * t);
-                const V3f wo(std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu);
-                constexpr int side = 24;
-                double white = 0, reflected[etas] = {};
-                for (int a = 0; a < side; ++a)
-                    for (int b = 0; b < side; ++b) {
-                        const V3f h = sample_visible_normal(wo, alpha, (float(a) + .5f) / side, (float(b) + .5f) / side);
-                        const float d = wo.dot(h);
-                        const V3f wi = h * (2.f * d) - wo;
-                        if (wi.z <= 0.f) continue;
-                        const float g = smith_g2(mu, wi.z, alpha) / smith_g1(mu, alpha);
-                        white += g;
-                        for (int e = 0; e < etas; ++e) reflected[e] += g * fresnel_dielectric(d, eta_at(float(e) / (etas - 1)));
-                    }
-                white_[r * mus + size_t(m)] = float(white / (side * side));
-                for (int e = 0; e < etas; ++e) dielectric_[(size_t(e) * roughs + r) * mus + size_t(m)] = float(reflected[e] / (side * side));
-            }
-            auto average = [&](const float* row) {  // over mu with the grid's linear interpolation, by fine quadrature
-                double sum = 0;
-                for (int k = 0; k < 256; ++k) {
-                    const float mu = (float(k) + .5f) / 256.f;
-                    const Cell c(std::sqrt(mu), mus);
-                    sum += 2.f * mu * lerp(row[c.i], row[c.i + 1], c.f) / 256.f;
-                }
-                return float(sum);
-            };
-            white_average_[r] = average(&white_[r * mus]);
-            for (int e = 0; e < etas; ++e) {
-                float* row = &dielectric_[(size_t(e) * roughs + r) * mus];
-                const float f = fresnel_average_[size_t(e)], w = white_average_[r];
-                const float multiple = f * f * w / (1.f - f * (1.f - w));
-                for (int m = 0; m < mus; ++m) row[m] = std::min(1.f, row[m] + multiple * (1.f - white_[r * mus + size_t(m)]));
-                dielectric_average_[size_t(e) * roughs + r] = average(row);
-            }
-        }
-    });
+AlbedoTables::AlbedoTables() : dielectric_average_(etas * roughs), reflectance_average_(etas * roughs) {
+    for (int r = 0; r < roughs; ++r) {
+        Cell c(float(r) / (roughs - 1), roughs);
+        white_average_[size_t(r)] = average([&](float mu) { return at(white_data, c, mu_cell(mu)); });
+        second_average_[size_t(r)] = average([&](float mu) { return (1.f - at(white_data, c, mu_cell(mu))) * at(second_data, c, mu_cell(mu)); });
+        third_average_[size_t(r)] = average([&](float mu) { return (1.f - at(white_data, c, mu_cell(mu))) * at(third_data, c, mu_cell(mu)); });
+    }
+    for (size_t row = 0; row < size_t(etas * roughs); ++row) {
+        dielectric_average_[row].lost = average([&](float mu) { return at(lost_data + row * M, mu_cell(mu)); });
+        dielectric_average_[row].reflected = average([&](float mu) { return at(reflected_data + row * M, mu_cell(mu)); });
+        reflectance_average_[row] = average([&](float mu) { return at(reflectance_data + row * M, mu_cell(mu)); });
+    }
 }
 
-float AlbedoTables::white(float mu, float roughness) const {
-    const Cell m(std::sqrt(std::max(0.f, mu)), mus), r(roughness, roughs);
-    const float* p = &white_[size_t(r.i) * mus + size_t(m.i)];
-    return lerp(lerp(p[0], p[1], m.f), lerp(p[mus], p[mus + 1], m.f), r.f);
-}
+float AlbedoTables::white(float mu, float roughness) const { return at(white_data, Cell(roughness, roughs), mu_cell(mu)); }
 float AlbedoTables::white_average(float roughness) const {
     const Cell r(roughness, roughs);
     return lerp(white_average_[size_t(r.i)], white_average_[size_t(r.i) + 1], r.f);
 }
-float AlbedoTables::dielectric(float mu, float roughness, float eta) const {
-    const Cell m(std::sqrt(std::max(0.f, mu)), mus), r(roughness, roughs), e(grid_of_eta(eta), etas);
-    auto at = [&](int k) {
-        const float* p = &dielectric_[(size_t(k) * roughs + size_t(r.i)) * mus + size_t(m.i)];
-        return lerp(lerp(p[0], p[1], m.f), lerp(p[mus], p[mus + 1], m.f), r.f);
-    };
-    return lerp(at(e.i), at(e.i + 1), e.f);
+
+AlbedoTables::Rest AlbedoTables::conductor_rest(const FresnelF82& fresnel, float roughness) const {
+    const Cell r(roughness, roughs);
+    auto row = [&](const auto& table) { return lerp(table[size_t(r.i)], table[size_t(r.i) + 1], r.f); };
+    Rest rest;
+    rest.roughness = roughness;
+    rest.f = fresnel.from_means(row(m5_data), row(m6_data));
+    rest.tail = row(tail_data);
+    const float lost = 1.f - row(white_average_), two = row(second_average_), three = row(third_average_);
+    for (int c = 0; c < 3; ++c) {
+        const float f = rest.f[c];
+        rest.average[c] = f * f * (two + f * three) + std::max(0.f, lost - two - three) * std::pow(f, rest.tail);
+    }
+    return rest;
 }
-float AlbedoTables::dielectric_average(float roughness, float eta) const {
-    const Cell r(roughness, roughs), e(grid_of_eta(eta), etas);
-    auto at = [&](int k) {
-        const float* p = &dielectric_average_[size_t(k) * roughs + size_t(r.i)];
-        return lerp(p[0], p[1], r.f);
-    };
-    return lerp(at(e.i), at(e.i + 1), e.f);
+V3f AlbedoTables::conductor_rest_at(const Rest& rest, float mu) const {
+    const Cell r(rest.roughness, roughs), m = mu_cell(mu);
+    const float lost = 1.f - at(white_data, r, m), two = at(second_data, r, m), three = at(third_data, r, m);
+    V3f e;
+    for (int c = 0; c < 3; ++c) {
+        const float f = rest.f[c];
+        e[c] = lost * (f * f * (two + f * three) + std::max(0.f, 1.f - two - three) * std::pow(f, rest.tail));
+    }
+    return e;
 }
-float AlbedoTables::dielectric_multiple(float roughness, float eta) const {
-    const Cell e(grid_of_eta(eta), etas);
-    const float f = lerp(fresnel_average_[size_t(e.i)], fresnel_average_[size_t(e.i) + 1], e.f), w = white_average(roughness);
-    return f * f * w / (1.f - f * (1.f - w));
+
+AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, float eta) const {
+    const Cell e = eta_cell(eta), r(roughness, roughs), m = mu_cell(mu);
+    return {at(lost_data, e, r, m), at(reflected_data, e, r, m)};
+}
+AlbedoTables::Interface AlbedoTables::dielectric_average(float roughness, float eta) const {
+    const Cell e = eta_cell(eta), r(roughness, roughs);
+    auto row = [&](int k, int j) { return dielectric_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
+    auto mix = [&](auto member) { return lerp(lerp(row(0, 0).*member, row(0, 1).*member, r.f), lerp(row(1, 0).*member, row(1, 1).*member, r.f), e.f); };
+    return {mix(&Interface::lost), mix(&Interface::reflected)};
+}
+float AlbedoTables::reflectance(float mu, float roughness, float eta) const {
+    return at(reflectance_data, eta_cell(eta), Cell(roughness, roughs), mu_cell(mu));
+}
+float AlbedoTables::reflectance_average(float roughness, float eta) const {
+    const Cell e = eta_cell(eta), r(roughness, roughs);
+    auto row = [&](int k, int j) { return reflectance_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
+    return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
 }
 
 }  // namespace vemtra::surface

@@ -1,126 +1,246 @@
 #include "surface/open_pbr.h"
 
-#include "surface/albedo_tables.h"
+#include "surface/thin_film.h"
 
 namespace vemtra::surface {
 namespace {
 
-constexpr float c1 = .5f - 2.f / (3.f * pi);
-constexpr float c2 = 2.f / 3.f - 28.f / (15.f * pi);
-
-// Directional albedo of the Fujii Oren-Nayar lobe of unit colour (EON, eq. 22, polynomial fit).
-float fon_albedo(float mu, float r) {
-    const float m = 1.f - mu;
-    const float g = m * (.0571085289f + m * (.491881867f + m * (-.332181442f + m * .0714429953f)));
-    return (1.f + r * g) / (1.f + c1 * r);
-}
-
 // The weight of the specular interface scales its reflectance straight on (OpenPBR 1.1, "Dielectric base").
-float weighted_eta(float ior, float weight) {
-    const float r = (ior - 1.f) / (ior + 1.f);
-    const float s = std::min(.9999f, std::sqrt(clamp01(weight * r * r)));
+float weighted_eta(float eta, float weight) {
+    if (weight >= 1.f) return eta;
+    const float r = (eta - 1.f) / (eta + 1.f), s = std::copysign(std::sqrt(clamp01(weight * r * r)), r);
     return (1.f + s) / (1.f - s);
 }
 
+// Cauchy's n = a + b / lambda^2 from the Abbe number, at wavelengths that stand for the channels (OpenPBR 1.1, "Dispersion").
+float dispersed(float ior, float scale, float abbe, int channel) {
+    constexpr float d = .5876f, f = .4861f, c = .6563f, at[] = {.61f, .55f, .465f};  // micrometres: Fraunhofer's d, F, C; the channels
+    const float v = abbe / std::max(1e-3f, scale);
+    const float b = (ior - 1.f) / (v * (1.f / (f * f) - 1.f / (c * c)));
+    return std::max(1.f, ior + b * (1.f / (at[channel] * at[channel]) - 1.f / (d * d)));
+}
+
+// A slab of two smooth sides: all passes between them (Stokes).
+float slab(float f) { return 2.f * f / (1.f + f); }
+
 }  // namespace
 
-V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
-    const float mu_o = wo.z, mu_i = wi.z;
-    const float s = wo.dot(wi) - mu_o * mu_i;
-    const float s_over_t = s > 0.f ? s / std::max(mu_o, mu_i) : s;
-    const float a = 1.f / (1.f + c1 * r);
-    const float single = inverse_pi * a * (1.f + r * s_over_t);
-    const float e_o = fon_albedo(mu_o, r), e_i = fon_albedo(mu_i, r), e_average = a * (1.f + c2 * r);
-    constexpr float eps = 1e-7f;
-    const float spread = inverse_pi * std::max(eps, 1.f - e_o) * std::max(eps, 1.f - e_i) / std::max(eps, 1.f - e_average);
-    V3f f;
-    for (int c = 0; c < 3; ++c) {
-        const float rho = color[c], multiple = rho * rho * e_average / (1.f - rho * std::max(0.f, 1.f - e_average));
-        f[c] = rho * single + multiple * spread;
+float Bsdf::eta_of(const Slots& s, float outside, bool leaving, int channel) {
+    float ior = s.specular_ior;
+    if (channel >= 0 && s.transmission_dispersion_scale > 0.f) ior = dispersed(ior, s.transmission_dispersion_scale, s.transmission_dispersion_abbe_number, channel);
+    const float eta = std::clamp(weighted_eta(ior / outside, s.specular_weight), 1.f / 3.f, 3.f);
+    return leaving ? 1.f / eta : eta;
+}
+
+Bsdf::Bsdf(const Slots& s, float eta, float outside_ior) : s_(s), body_(s.base_color * s.base_weight) {
+    const AlbedoTables& tables = AlbedoTables::get();
+    // A rough film would need its own walk; a smooth one only recolours the facets.
+    film_ = s.thin_film_weight > 0.f && s.thin_film_thickness > 0.f;
+    thin_ = s.geometry_thin_walled > .5f;
+    metal_.exact = s.base_metalness > 0.f && max_component(s.metal_extinction) > 0.f;
+    metal_.n = s.metal_ior / outside_ior;
+    metal_.k = s.metal_extinction / outside_ior;
+    metal_.colors = metal_.exact ? conductor_f82(s.metal_ior, s.metal_extinction, outside_ior) : FresnelF82(body_, s.specular_color);
+    matched_ = std::fabs(eta - 1.f) < 2e-3f;
+    interface_ = RoughInterface(Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy), matched_ ? 1.002f : eta);
+    through_ = s.transmission_weight;
+    const float rest = 1.f - through_, under = rest * s.subsurface_weight;
+    opaque_ = rest - under;
+    if (thin_) thin_diffuse_ = under;
+    else subsurface_ = under;
+    white_average_ = tables.white_average(interface_.roughness());
+    if (s.base_metalness < 1.f && !matched_) dielectric_average_ = tables.reflectance_average(interface_.roughness(), interface_.eta());
+    if (s.base_metalness > 0.f) metal_rest_ = tables.conductor_rest(metal_.colors, interface_.roughness());
+}
+
+V3f Bsdf::film(float mu, bool metal) const {
+    return metal ? thin_film_on_metal(mu, s_.thin_film_thickness, s_.thin_film_ior, metal_(mu)) : thin_film_on_dielectric(mu, s_.thin_film_thickness, s_.thin_film_ior, interface_.eta());
+}
+V3f Bsdf::metal_fresnel(float mu) const {
+    const V3f f = metal_(mu);
+    return film_ ? f + (film(mu, true) - f) * s_.thin_film_weight : f;
+}
+
+Bsdf::Seen Bsdf::seen_from(const V3f& wo_in) const {
+    Seen o;
+    o.wo = wo_in;
+    o.wo.z = std::max(1e-4f, o.wo.z);
+    const AlbedoTables& tables = AlbedoTables::get();
+    const float mu = o.wo.z, dielectric = 1.f - s_.base_metalness, r = interface_.roughness();
+    o.interface.wo = o.wo;
+    o.interface.g1 = interface_.ggx().g1(o.wo);
+    o.white = tables.white(mu, r);
+    V3f single(0.f), spread(0.f), through(0.f), spread_through(0.f), under(0.f);
+    if (dielectric > 0.f) {
+        o.interface = interface_.seen_from(o.wo);
+        o.dielectric = matched_ ? 0.f : tables.reflectance(mu, r, interface_.eta());
+        if (matched_) o.interface.rest = {};
+        const float passes = 1.f - o.dielectric;
+        if (thin_) {
+            const float f = slab(o.dielectric);
+            single = s_.specular_color * (f * dielectric);
+            through = s_.transmission_color * ((1.f - f) * through_ * dielectric);
+        } else {
+            single = s_.specular_color * ((o.dielectric - o.interface.rest.reflected) * dielectric);
+            spread = s_.specular_color * (o.interface.rest.reflected * dielectric);
+            const V3f tint = s_.transmission_depth > 0.f ? V3f(1.f) : s_.transmission_color;
+            through = tint * (std::max(0.f, passes - o.interface.rest.through()) * through_ * dielectric);
+            spread_through = tint * (o.interface.rest.through() * through_ * dielectric);
+        }
+        const V3f under_color = s_.subsurface_color;
+        spread += body_ * (passes * opaque_ * dielectric) + under_color * (.5f * passes * thin_diffuse_ * dielectric);
+        spread_through += under_color * (.5f * passes * thin_diffuse_ * dielectric);
+        under = V3f(passes * subsurface_ * dielectric);
+    }
+    if (s_.base_metalness > 0.f) {
+        o.metal_rest = tables.conductor_rest_at(metal_rest_, mu) * s_.specular_weight;
+        single += metal_fresnel(mu) * (o.white * s_.specular_weight * s_.base_metalness);
+        spread += o.metal_rest * s_.base_metalness;
+    }
+    o.albedo = single + spread + through + spread_through + under * s_.subsurface_color;
+    const float w[] = {luminance(single), luminance(spread), luminance(through), luminance(spread_through), luminance(under * s_.subsurface_color)};
+    float total = 0.f;
+    for (float x : w) total += x;
+    if (!(total > 1e-9f)) {
+        o.p_single = o.p_cosine = .5f;
+        return o;
+    }
+    // The cosine lobe catches what the narrow one misses in its tails; it is never left out where light comes back.
+    float p[5];
+    float sum = 0.f;
+    for (int i = 0; i < 5; ++i) sum += p[i] = w[i] > 0.f ? std::max(w[i] / total, .04f) : 0.f;
+    if (p[0] > 0.f && p[1] < .04f) sum += .04f - p[1], p[1] = .04f;
+    o.p_single = p[0] / sum;
+    o.p_cosine = p[1] / sum;
+    o.p_through = p[2] / sum;
+    o.p_cosine_through = p[3] / sum;
+    o.p_subsurface = p[4] / sum;
+    if (o.p_subsurface > 0.f) o.subsurface_weight = under / o.p_subsurface;
+    return o;
+}
+
+V3f Bsdf::evaluate(const Seen& o, const V3f& wi) const {
+    const AlbedoTables& tables = AlbedoTables::get();
+    const float dielectric = 1.f - s_.base_metalness, mu_i = std::fabs(wi.z);
+    V3f f(0.f);
+    if (mu_i <= 0.f) return f;
+    if (wi.z < 0.f) {
+        if (dielectric <= 0.f || !transmits()) return f;
+        if (!thin_) {
+            const V3f tint = s_.transmission_depth > 0.f ? V3f(1.f) : s_.transmission_color;
+            float value = interface_.refract(o.interface, wi);
+            V3f color(1.f);
+            if (film_) {
+                const V3f h = refraction_half(o.wo, wi, interface_.eta());
+                const float mu = std::max(0.f, o.wo.dot(h)), clear = 1.f - fresnel_dielectric(mu, interface_.eta());
+                if (clear > 1e-4f) color = V3f(1.f) + ((V3f(1.f) - film(mu, false)) / clear - V3f(1.f)) * s_.thin_film_weight;
+            }
+            return tint * color * (value * through_ * dielectric);
+        }
+        const V3f mirrored(wi.x, wi.y, -wi.z);
+        if (through_ > 0.f) {
+            const V3f h = (o.wo + mirrored).normalized();
+            const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, mirrored) / (4.f * o.wo.z);
+            f += s_.transmission_color * ((1.f - slab(fresnel_dielectric(o.wo.dot(h), interface_.eta()))) * single * through_ * dielectric);
+        }
+        if (thin_diffuse_ > 0.f) f += s_.subsurface_color * (.5f * inverse_pi * mu_i * thin_diffuse_ * (1.f - o.dielectric) * dielectric);
+        return f;
+    }
+    const V3f sum = o.wo + wi;
+    const float length = sum.length();
+    if (length < 1e-8f) return f;
+    const V3f h = sum / length;
+    const float d = o.wo.dot(h);
+    const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, wi) / (4.f * o.wo.z);
+    if (dielectric > 0.f) {
+        V3f reflected;
+        if (thin_ || film_) {
+            V3f fresnel(fresnel_dielectric(d, interface_.eta()));
+            if (film_) fresnel += (film(d, false) - fresnel) * s_.thin_film_weight;
+            if (thin_)
+                for (int c = 0; c < 3; ++c) fresnel[c] = slab(fresnel[c]);
+            reflected = fresnel * single;
+        } else {
+            reflected = V3f(interface_.reflect(o.interface, wi));
+        }
+        if (!matched_) f += s_.specular_color * reflected * dielectric;
+        if (opaque_ > 0.f || thin_diffuse_ > 0.f) {
+            const float passes = (1.f - o.dielectric) * (matched_ ? 1.f : 1.f - tables.reflectance(mu_i, interface_.roughness(), interface_.eta())) / std::max(1e-6f, 1.f - dielectric_average_);
+            if (opaque_ > 0.f) f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * (passes * mu_i * opaque_ * dielectric);
+            if (thin_diffuse_ > 0.f) f += s_.subsurface_color * (.5f * inverse_pi * mu_i * thin_diffuse_ * passes * dielectric);
+        }
+    }
+    if (s_.base_metalness > 0.f) {
+        f += metal_fresnel(d) * (single * s_.specular_weight * s_.base_metalness);
+        if (1.f - white_average_ > 1e-6f) {
+            const V3f rest = tables.conductor_rest_at(metal_rest_, mu_i);
+            for (int c = 0; c < 3; ++c)
+                if (metal_rest_.average[c] > 1e-7f) f[c] += o.metal_rest[c] * rest[c] / (pi * metal_rest_.average[c]) * mu_i * s_.base_metalness;
+        }
     }
     return f;
 }
 
-Slots sane(Slots s) {
-    auto unit = [](float& x, float fallback) { x = std::isfinite(x) ? clamp01(x) : fallback; };
-    for (int c = 0; c < 3; ++c) unit(s.base_color[c], .5f), unit(s.specular_color[c], 1.f);
-    unit(s.base_metalness, 0.f);
-    unit(s.specular_roughness, .5f);
-    unit(s.base_diffuse_roughness, 0.f);
-    unit(s.base_weight, 1.f);
-    unit(s.specular_weight, 1.f);
-    s.specular_ior = std::isfinite(s.specular_ior) ? std::clamp(s.specular_ior, 1.f, 3.f) : 1.5f;
+float Bsdf::pdf(const Seen& o, const V3f& wi) const {
+    if (wi.z > 0.f) {
+        float p = o.p_cosine * wi.z * inverse_pi;
+        if (o.p_single > 0.f) {
+            const V3f h = (o.wo + wi).normalized();
+            p += o.p_single * o.interface.g1 * interface_.ggx().d(h) / (4.f * o.wo.z);
+        }
+        return p;
+    }
+    float p = o.p_cosine_through * -wi.z * inverse_pi;
+    if (o.p_through > 0.f) {
+        if (thin_) {
+            const V3f h = (o.wo + V3f(wi.x, wi.y, -wi.z)).normalized();
+            p += o.p_through * o.interface.g1 * interface_.ggx().d(h) / (4.f * o.wo.z);
+        } else {
+            const float eta = interface_.eta();
+            const V3f h = refraction_half(o.wo, wi, eta);
+            const float oh = o.wo.dot(h), ih = wi.dot(h), denominator = oh + eta * ih;
+            if (oh > 0.f && ih < 0.f) p += o.p_through * o.interface.g1 * interface_.ggx().d(h) * oh * -ih * eta * eta / (o.wo.z * denominator * denominator);
+        }
+    }
+    return p;
+}
+
+Scattered Bsdf::sample(const Seen& o, float u, float u1, float u2) const {
+    Scattered s;
+    if (u < o.p_subsurface) {
+        s.enters_subsurface = true;
+        s.weight = o.subsurface_weight;
+        s.pdf = 1.f;
+        return s;
+    }
+    u -= o.p_subsurface;
+    if (u < o.p_single + o.p_through) {
+        const V3f h = interface_.ggx().visible_normal(o.wo, u1, u2);
+        if (u < o.p_single || thin_) {
+            s.wi = h * (2.f * o.wo.dot(h)) - o.wo;
+            if (s.wi.z <= 1e-6f) return {};
+            if (u >= o.p_single) s.wi.z = -s.wi.z;
+        } else if (!surface::refract(o.wo, h, interface_.eta(), s.wi) || s.wi.z >= -1e-6f) {
+            return {};
+        }
+    } else {
+        s.wi = cosine_direction(u1, u2);
+        if (s.wi.z <= 1e-6f) return {};
+        if (u >= o.p_single + o.p_through + o.p_cosine) {
+            if (o.p_cosine_through <= 0.f) return {};
+            s.wi.z = -s.wi.z;
+        }
+    }
+    s.pdf = pdf(o, s.wi);
+    if (!(s.pdf > 0.f)) return {};
+    s.weight = evaluate(o, s.wi) / s.pdf;
     return s;
 }
 
-Bsdf::Bsdf(const Slots& s, const V3f& wo)
-    : s_(s), wo_(wo), alpha_(alpha_of(s.specular_roughness)), eta_(weighted_eta(s.specular_ior, s.specular_weight)),
-      metal_(s.base_color * s.base_weight, s.specular_color), body_(s.base_color * s.base_weight) {
-    const AlbedoTables& tables = AlbedoTables::get();
-    const float r = s.specular_roughness, mu = wo.z, metalness = s.base_metalness;
-    white_o_ = tables.white(mu, r);
-    white_average_ = tables.white_average(r);
-    V3f specular(0.f), diffuse(0.f);
-    if (metalness < 1.f) {
-        dielectric_o_ = tables.dielectric(mu, r, eta_);
-        dielectric_average_ = tables.dielectric_average(r, eta_);
-        dielectric_multiple_ = tables.dielectric_multiple(r, eta_);
-        specular += s.specular_color * (dielectric_o_ * (1.f - metalness));
-        diffuse = body_ * ((1.f - dielectric_o_) * (1.f - metalness));
-    }
-    if (metalness > 0.f) {
-        const V3f f = metal_.average();
-        for (int c = 0; c < 3; ++c) metal_multiple_[c] = f[c] * f[c] * white_average_ / (1.f - f[c] * (1.f - white_average_)) * s.specular_weight;
-        specular += (metal_(mu) * (white_o_ * s.specular_weight) + metal_multiple_ * (1.f - white_o_)) * metalness;
-    }
-    albedo_ = specular + diffuse;
-    const float ls = luminance(specular), ld = luminance(diffuse) + luminance(metal_multiple_) * metalness * (1.f - white_o_);
-    p_specular_ = ls + ld > 0.f ? std::clamp(ls / (ls + ld), .1f, .95f) : .5f;
-}
-
-V3f Bsdf::evaluate(const V3f& wi) const {
-    const float mu_o = wo_.z, mu_i = wi.z;
-    if (mu_o <= 0.f || mu_i <= 0.f) return V3f(0.f);
-    const AlbedoTables& tables = AlbedoTables::get();
-    const V3f sum = wo_ + wi;
-    const float length = sum.length();
-    if (length < 1e-8f) return V3f(0.f);
-    const V3f h = sum / length;
-    const float d = wo_.dot(h), metalness = s_.base_metalness;
-    const float single = ggx_d(h.z, alpha_) * smith_g2(mu_o, mu_i, alpha_) / (4.f * mu_o);  // times mu_i / mu_i
-    const float spread = (1.f - white_o_) * (1.f - tables.white(mu_i, s_.specular_roughness)) / (pi * std::max(1e-6f, 1.f - white_average_)) * mu_i;
-    V3f f(0.f);
-    if (metalness < 1.f) {
-        const float through = (1.f - dielectric_o_) * (1.f - tables.dielectric(mu_i, s_.specular_roughness, eta_)) / std::max(1e-6f, 1.f - dielectric_average_);
-        f += (s_.specular_color * (fresnel_dielectric(d, eta_) * single + dielectric_multiple_ * spread) +
-              eon(body_, s_.base_diffuse_roughness, wo_, wi) * (through * mu_i)) * (1.f - metalness);
-    }
-    if (metalness > 0.f) f += (metal_(d) * (single * s_.specular_weight) + metal_multiple_ * spread) * metalness;
-    return f;
-}
-
-float Bsdf::pdf(const V3f& wi) const {
-    if (wo_.z <= 0.f || wi.z <= 0.f) return 0.f;
-    const V3f h = (wo_ + wi).normalized();
-    return p_specular_ * visible_normal_pdf(wo_.z, h.z, alpha_) + (1.f - p_specular_) * wi.z * inverse_pi;
-}
-
-Scattered Bsdf::sample(float u_lobe, float u1, float u2) const {
-    if (wo_.z <= 0.f) return {};
-    V3f wi;
-    if (u_lobe < p_specular_) {
-        const V3f h = sample_visible_normal(wo_, alpha_, u1, u2);
-        wi = h * (2.f * wo_.dot(h)) - wo_;
-    } else {
-        const float s = std::sqrt(u1);
-        float sine, cosine;
-        sincos_turn(u2, sine, cosine);
-        wi = V3f(s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - u1)));
-    }
-    if (wi.z <= 1e-6f) return {};
-    const float density = pdf(wi);
-    if (!(density > 0.f)) return {};
-    return {wi, evaluate(wi) / density, density};
+float Bsdf::leaving_subsurface(const V3f& wi) const {
+    if (wi.z <= 0.f) return 0.f;
+    const float passes = matched_ ? 1.f : 1.f - AlbedoTables::get().reflectance(wi.z, interface_.roughness(), interface_.eta());
+    return passes / std::max(1e-6f, 1.f - dielectric_average_) * wi.z * inverse_pi;
 }
 
 }  // namespace vemtra::surface

@@ -203,7 +203,7 @@ void Board::paint_lane(QPainter& p, size_t index) {
     for (size_t i = 0; i < lane.tabs.size(); ++i) {
         const QPointF at = BoardLayout::end_tab(lane, i);
         const bool gate = lane.tabs[i] == "gate";
-        const nodes::Port* port = nodes::surface_description().port(lane.tabs[i]);
+        const nodes::Port* port = nodes::slots_of(*layer).port(lane.tabs[i]);
         const scene::Input* input = gate ? &layer->gate.mask : &layer->surface.at(lane.tabs[i]);
         draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab), gate ? 'N' : nodes::type_letter(port->type), !input->from.empty());
         p.setFont(small_font());
@@ -394,8 +394,15 @@ void Board::drop_wire(const QPoint& at) {
         QMenu menu(this);
         menu.addAction("gate", [=, this] { connect_to_layer(from, s.id, "gate"); });
         menu.addSeparator();
-        for (const nodes::Port& p : nodes::surface_description().ports)
-            menu.addAction(QString::fromStdString(p.name), [=, this] { connect_to_layer(from, s.id, p.name); });
+        const scene::BuildUp* b = bench_.build_up();
+        const scene::Layer* layer = b ? scene::find(b->layers, s.id) : nullptr;
+        if (!layer) return;
+        QMenu* group = nullptr;
+        std::string name;
+        for (const nodes::Port& p : nodes::slots_of(*layer).ports) {
+            if (!group || p.group != name) group = menu.addMenu(QString::fromStdString(name = p.group));
+            group->addAction(QString::fromStdString(p.name), [=, this] { connect_to_layer(from, s.id, p.name); });
+        }
         menu.exec(viewport()->mapToGlobal(at));
     }
 }
@@ -439,7 +446,7 @@ void Board::connect_to_layer(const std::string& node, const std::string& layer, 
         }
         auto [it, fresh] = l->surface.try_emplace(slot);
         if (fresh)
-            if (const auto* port = nodes::surface_description().port(slot)) it->second.value = port->value;
+            if (const auto* port = nodes::slots_of(*l).port(slot)) it->second.value = port->value;
         it->second.from = node;
     });
 }

@@ -67,7 +67,7 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
         if (pending.layer) {
             lane.layer = pending.layer->id;
             lane.tabs.push_back("gate");
-            for (const nodes::Port& port : nodes::surface_description().ports)
+            for (const nodes::Port& port : nodes::slots_of(*pending.layer).ports)
                 if (auto it = pending.layer->surface.find(port.name); it != pending.layer->surface.end() && !it->second.from.empty()) lane.tabs.push_back(port.name);
         }
         const double tabs_height = 10 + 17.0 * double(std::max<size_t>(1, lane.tabs.size()));

@@ -19,6 +19,11 @@ VEMTRA_INLINE uint32_t bjfinal(uint32_t a, uint32_t b, uint32_t c) {
     return c;
 }
 
+VEMTRA_INLINE uint32_t hash2(int x, int y) {
+    const uint32_t s = 0xdeadbeefu + (2u << 2) + 13u;
+    return bjfinal(s + uint32_t(x), s + uint32_t(y), s);
+}
+
 VEMTRA_INLINE uint32_t hash3(int x, int y, int z) {
     const uint32_t s = 0xdeadbeefu + (3u << 2) + 13u;
     return bjfinal(s + uint32_t(x), s + uint32_t(y), s + uint32_t(z));

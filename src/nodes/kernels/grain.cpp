@@ -1,0 +1,191 @@
+// grain: the directions in which a surface was brushed, turned or ground, and the fine relief that the tool left (ours).
+// The pattern lies in a plane with axes e1, e2: the UVs, a plane across one axis of the asset, or a plane across a pin's axis.
+//   linear  along e1        radial  away from the centre        turned  around it        discs  overlapping turned spots        grid  e1 and e2 in turn
+//   t       distance across the streaks, in streak widths       s       distance along them
+//   relief  h(t, s) is value noise of two octaves, long along s; its slope across the streaks tilts the normal
+#include "nodes/kernel.h"
+#include "nodes/kernels/hash.h"
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+struct GrainPoint {
+    float e1[3], e2[3], n[3];
+    float x, y;    // in the plane
+    float dx, dy;  // direction in the plane, unit
+    float t, s;    // across and along, in streak widths
+    uint32_t spot; // which disc or field
+};
+
+static inline float dot3(const float* a, const float* b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
+static inline void unit3(float* a) {
+    const float l = __builtin_sqrtf(dot3(a, a)), k = l > 1e-12f ? 1.f / l : 0.f;
+    for (int c = 0; c < 3; ++c) a[c] *= k;
+}
+static inline void cross3(const float* a, const float* b, float* out) {
+    out[0] = a[1] * b[2] - a[2] * b[1];
+    out[1] = a[2] * b[0] - a[0] * b[2];
+    out[2] = a[0] * b[1] - a[1] * b[0];
+}
+static inline float unit_hash(int x, int y) { return float(hash2(x, y) >> 8) * 0x1p-24f; }
+
+// Uniform numbers in port order: pattern, placed, centre (3), axis (3), angle, size, streak, variation.
+static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
+    const float* u = k.uniform;
+    const PointBatch& p = *k.points;
+    const int pattern = int(u[0]), placed = int(u[1]);
+    for (int c = 0; c < 3; ++c) g.n[c] = p.normal_object[c][i];
+    if (placed == 0) {
+        for (int c = 0; c < 3; ++c) g.e1[c] = p.tangent_object[c] ? p.tangent_object[c][i] : 0.f;
+        cross3(g.n, g.e1, g.e2);
+        g.x = p.uv[0][i] - u[2];
+        g.y = p.uv[1][i] - u[3];
+    } else {
+        float axis[3] = {placed == 1 ? 1.f : 0.f, placed == 2 ? 1.f : 0.f, placed == 3 ? 1.f : 0.f};
+        if (placed == 4)
+            for (int c = 0; c < 3; ++c) axis[c] = u[5 + c];
+        unit3(axis);
+        const float ax = axis[0] < 0.f ? -axis[0] : axis[0];
+        const float helper[3] = {ax < .9f ? 1.f : 0.f, ax < .9f ? 0.f : 1.f, 0.f};
+        cross3(axis, helper, g.e2);
+        unit3(g.e2);
+        cross3(g.e2, axis, g.e1);
+        float d[3];
+        for (int c = 0; c < 3; ++c) d[c] = p.position_object[c][i] - u[2 + c];
+        g.x = dot3(d, g.e1);
+        g.y = dot3(d, g.e2);
+    }
+    const float turn = u[8] * 0.017453293f, cs = __builtin_cosf(turn), sn = __builtin_sinf(turn);
+    const float size = max_of(1e-6f, u[9]), streak = max_of(1e-7f, u[10]);
+    const float x = cs * g.x + sn * g.y, y = -sn * g.x + cs * g.y;
+    float dx = 1.f, dy = 0.f, across = y, along = x;
+    g.spot = 0;
+    auto around = [&](float px, float py) {
+        const float r = __builtin_sqrtf(px * px + py * py), q = r > 1e-12f ? 1.f / r : 0.f;
+        dx = -py * q;
+        dy = px * q;
+        across = r;
+        along = r * __builtin_atan2f(py, px);
+    };
+    if (pattern == 1) {
+        const float r = __builtin_sqrtf(x * x + y * y), q = r > 1e-12f ? 1.f / r : 0.f;
+        dx = x * q;
+        dy = y * q;
+        across = size * __builtin_atan2f(y, x);
+        along = r;
+    } else if (pattern == 2) {
+        around(x, y);
+    } else if (pattern == 3) {
+        // Spots lie over each other in a random order: the one on top counts.
+        const float cx = x / size, cy = y / size;
+        const int ix = floor_to_int(cx), iy = floor_to_int(cy);
+        float best = -1.f, bx = 0.f, by = 0.f;
+        for (int b = -1; b <= 1; ++b)
+            for (int a = -1; a <= 1; ++a) {
+                const float jx = .5f + u[11] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f), jy = .5f + u[11] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
+                const float qx = cx - float(ix + a) - jx, qy = cy - float(iy + b) - jy;
+                const float order = unit_hash(iy + b, 3 * (ix + a) + 7);
+                if (qx * qx + qy * qy < .72f && order > best) best = order, bx = qx, by = qy, g.spot = hash2(ix + a, iy + b);
+            }
+        around(bx * size, by * size);
+    } else if (pattern == 4) {
+        const int ix = floor_to_int(x / size), iy = floor_to_int(y / size);
+        if ((ix + iy) & 1) dx = 0.f, dy = 1.f, across = x, along = y;
+        g.spot = hash2(ix, iy);
+    }
+    // Back into the plane's own axes, each streak a little askew.
+    g.t = across / streak;
+    g.s = along / streak;
+    const float askew = u[11] * .25f * (unit_hash(floor_to_int(g.t), int(g.spot & 1023u)) - .5f);
+    const float ex = dx - askew * dy, ey = dy + askew * dx;
+    g.dx = cs * ex - sn * ey;
+    g.dy = sn * ex + cs * ey;
+}
+
+static void direction_of(const GrainPoint& g, float* d) {
+    for (int c = 0; c < 3; ++c) d[c] = g.e1[c] * g.dx + g.e2[c] * g.dy;
+    const float along_normal = dot3(d, g.n);
+    for (int c = 0; c < 3; ++c) d[c] -= along_normal * g.n[c];
+    unit3(d);
+}
+
+void grain(const KernelArgs& k) {
+    for (int i = 0; i < k.n; ++i) {
+        GrainPoint g;
+        grain_point(k, i, g);
+        float d[3];
+        direction_of(g, d);
+        for (int c = 0; c < 3; ++c) k.out[c][i] = d[c];
+    }
+}
+
+// Value noise over (t, s / 60) and its slope in t.
+static void streak_noise(float t, float s, uint32_t spot, float& value, float& slope) {
+    value = slope = 0.f;
+    float amplitude = 1.f;
+    for (int octave = 0; octave < 2; ++octave) {
+        const int it = floor_to_int(t), is = floor_to_int(s);
+        const float ft = t - float(it), fs = s - float(is);
+        const float wt = ft * ft * (3.f - 2.f * ft), ws = fs * fs * (3.f - 2.f * fs), dwt = 6.f * ft * (1.f - ft);
+        const int salt = int(spot & 4095u) * 131 + octave * 7919;
+        auto at = [&](int a, int b) { return unit_hash(it + a, (is + b) * 8191 + salt); };
+        const float v0 = at(0, 0) * (1.f - ws) + at(0, 1) * ws, v1 = at(1, 0) * (1.f - ws) + at(1, 1) * ws;
+        value += amplitude * (v0 + (v1 - v0) * wt);
+        slope += amplitude * (v1 - v0) * dwt * (octave ? 2.7f : 1.f);
+        amplitude *= .5f;
+        t *= 2.7f;
+        s *= 1.3f;
+    }
+    value *= 1.f / 1.5f;
+    slope *= 1.f / 1.5f;
+}
+
+/// One number: the height of the streaks, 0 to 1. Three: the tilted normal; the last uniform is its strength.
+void grainrelief(const KernelArgs& k) {
+    for (int i = 0; i < k.n; ++i) {
+        GrainPoint g;
+        grain_point(k, i, g);
+        float value, slope;
+        streak_noise(g.t, g.s * (1.f / 60.f), g.spot, value, slope);
+        if (k.components == 1) {
+            k.out[0][i] = value;
+            continue;
+        }
+        float d[3], across[3];
+        direction_of(g, d);
+        cross3(g.n, d, across);
+        float n[3];
+        for (int c = 0; c < 3; ++c) n[c] = g.n[c] - across[c] * slope * k.uniform[12];
+        unit3(n);
+        for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
+    }
+}
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(grain)
+VEMTRA_DECLARE_KERNEL(grainrelief)
+
+void describe_grain(std::vector<NodeDescription>& list) {
+    std::vector<Port> ports{
+        {.name = "pattern", .help = "How the tool moved.", .value = 0.f, .high = 4.f, .uniform = true, .whole = true, .choices = {"linear", "radial", "turned", "discs", "grid"}},
+        {.name = "placed", .help = "What the pattern lies in: the UVs, a plane across one axis of the asset, or across a pin's axis.", .value = 2.f, .high = 4.f, .uniform = true, .whole = true,
+         .choices = {"UV", "across x", "across y", "across z", "pin"}},
+        {.name = "centre", .help = "Middle of the pattern, or the pin's place, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true},
+        {.name = "axis", .help = "The pin's direction.", .type = Type::vector3, .value = V3f(0, 1, 0), .low = -1.f, .high = 1.f, .uniform = true},
+        {.name = "angle", .help = "Turns the whole pattern.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
+        {.name = "size", .help = "Distance of the discs, or width of a field of the grid.", .value = .01f, .low = .0005f, .high = .2f, .unit = "m", .uniform = true},
+        {.name = "streak", .help = "Width of one streak.", .value = .0003f, .low = .00002f, .high = .01f, .unit = "m", .uniform = true},
+        {.name = "variation", .help = "How much streaks and spots differ from each other.", .value = .3f, .uniform = true}};
+    list.push_back({.kind = "grain", .title = "Grain", .group = "form", .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
+                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(grain), .needs = Needs::tangents, .varies = true});
+    ports.push_back({.name = "strength", .help = "How much the streaks tilt the surface.", .value = .05f, .high = .5f, .uniform = true});
+    list.push_back({.kind = "grainrelief", .title = "Grain relief", .group = "form", .help = "The streaks that go with a grain of the same settings: as a normal, or as their height from 0 to 1.",
+                    .types = {Type::vector3, Type::number}, .ports = ports, .kernel = VEMTRA_PAIR(grainrelief), .needs = Needs::tangents, .varies = true});
+}
+#endif
+}  // namespace vemtra::nodes

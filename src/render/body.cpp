@@ -1,0 +1,101 @@
+#include "render/body.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr int most_turns = 256, free_turns = 8;  // before chance may end a walk
+
+V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
+    float c;
+    if (std::fabs(g) < 1e-3f) c = 1.f - 2.f * u;
+    else {
+        const float q = (1.f - g * g) / (1.f + g - 2.f * g * u);
+        c = (1.f + g * g - q * q) / (2.f * g);
+    }
+    const float s = std::sqrt(std::max(0.f, 1.f - c * c));
+    float sine, cosine;
+    sincos_turn(v, sine, cosine);
+    return Frame(along).to_world({s * cosine, s * sine, c}).normalized();
+}
+V3f kept(const V3f& sigma, float t) { return {std::exp(-sigma.x * t), std::exp(-sigma.y * t), std::exp(-sigma.z * t)}; }
+
+}  // namespace
+
+Body clear_body(const surface::Slots& s, uint32_t mesh, int priority, float ior) {
+    Body b;
+    b.mesh = mesh;
+    b.priority = priority;
+    b.ior = ior;
+    if (s.transmission_depth <= 0.f) return b;
+    V3f absorbs, scatters;
+    for (int c = 0; c < 3; ++c) {
+        const float extinction = -std::log(std::max(1e-4f, s.transmission_color[c])) / s.transmission_depth;
+        scatters[c] = s.transmission_scatter[c] / s.transmission_depth;
+        absorbs[c] = extinction - scatters[c];
+    }
+    const float least = std::min({absorbs.x, absorbs.y, absorbs.z});
+    if (least < 0.f) absorbs -= V3f(least);  // more haze than colour: the whole is darkened instead
+    b.sigma_t = absorbs + scatters;
+    for (int c = 0; c < 3; ++c) b.alpha[c] = b.sigma_t[c] > 0.f ? scatters[c] / b.sigma_t[c] : 0.f;
+    b.g = s.transmission_scatter_anisotropy;
+    return b;
+}
+
+Body scattering_body(const surface::Slots& s, uint32_t mesh) {
+    Body b;
+    b.mesh = mesh;
+    b.g = s.subsurface_scatter_anisotropy;
+    for (int c = 0; c < 3; ++c) {
+        const float r = s.subsurface_radius * s.subsurface_radius_scale[c], a = s.subsurface_color[c];
+        b.sigma_t[c] = 1.f / std::max(1e-6f, r);
+        const float q = 4.09712f + 4.20863f * a - std::sqrt(9.59217f + 41.6808f * a + 17.7126f * a * a);
+        b.alpha[c] = clamp01((1.f - q * q) / (1.f - b.g * q * q));
+    }
+    return b;
+}
+
+Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried, surface::WalkRandom& random) {
+    Wandered w;
+    w.origin = origin;
+    w.direction = direction;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    const V3f scattering = body.sigma_t * body.alpha;
+    for (w.turns = 0; w.turns < most_turns; ++w.turns) {
+        V3f p = carried * w.weight;
+        const float sum = p.x + p.y + p.z;
+        if (!(sum > 0.f)) return w;
+        p /= sum;
+        const float pick = random.next(), u = random.next();
+        const float sigma = pick < p.x ? body.sigma_t.x : pick < p.x + p.y ? body.sigma_t.y : body.sigma_t.z;
+        const float d = body.scatters() && sigma > 0.f ? -std::log(1.f - u) / sigma : INFINITY;
+        RTCRayHit ray = geometry::single_ray(w.origin, w.direction, d);
+        rtcIntersect1(scene, &context, &ray);
+        if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) {
+            const V3f through = kept(body.sigma_t, ray.ray.tfar);
+            w.weight *= body.scatters() ? through / std::max(1e-20f, p.dot(through)) : through;
+            w.out = true;
+            w.mesh = ray.hit.geomID;
+            w.triangle = ray.hit.primID;
+            w.u = ray.hit.u;
+            w.v = ray.hit.v;
+            w.t = ray.ray.tfar;
+            return w;
+        }
+        if (d == INFINITY) return w;
+        const V3f through = kept(body.sigma_t, d);
+        w.weight *= scattering * through / std::max(1e-20f, p.dot(body.sigma_t * through));
+        const float left = max_component(w.weight);
+        if (w.turns >= free_turns) {
+            const float keep = std::min(.98f, left);
+            if (random.next() >= keep) return w;
+            w.weight /= keep;
+        }
+        w.origin += w.direction * d;
+        const float a = random.next(), b = random.next();
+        w.direction = henyey_greenstein(w.direction, body.g, a, b);
+    }
+    return w;
+}
+
+}  // namespace vemtra::render

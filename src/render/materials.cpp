@@ -1,0 +1,263 @@
+#include "render/materials.h"
+
+#include <chrono>
+
+namespace vemtra::render {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+/// A direction of the asset's own space in the world. Parts are moved, turned and scaled evenly, so that the transpose leads back.
+V3f to_world(const geometry::Mesh& mesh, const V3f& v) {
+    if (mesh.identity) return v;
+    const M44f& m = mesh.world_to_object;
+    return V3f(m[0][0] * v.x + m[0][1] * v.y + m[0][2] * v.z, m[1][0] * v.x + m[1][1] * v.y + m[1][2] * v.z, m[2][0] * v.x + m[2][1] * v.y + m[2][2] * v.z).normalized();
+}
+
+uint32_t cell_hash(int x, int y, int z) { return mix32(uint32_t(x) * 0x8da6b343u ^ mix32(uint32_t(y) * 0xd8163841u ^ mix32(uint32_t(z) * 0xcb1ab31fu))); }
+float unit(uint32_t h) { return float(int(h >> 8)) * 0x1p-24f; }
+
+/// The scattered point nearest to p among the cells around it (Worley 1996): the flake that p lies on.
+uint32_t nearest_flake(const V3f& p) {
+    const int cx = int(std::floor(p.x)), cy = int(std::floor(p.y)), cz = int(std::floor(p.z));
+    float best = INFINITY;
+    uint32_t id = 0;
+    for (int z = cz - 1; z <= cz + 1; ++z)
+        for (int y = cy - 1; y <= cy + 1; ++y)
+            for (int x = cx - 1; x <= cx + 1; ++x) {
+                const uint32_t h = cell_hash(x, y, z);
+                const V3f q(float(x) + unit(mix32(h + 1)), float(y) + unit(mix32(h + 2)), float(z) + unit(mix32(h + 3)));
+                if (const float d = (q - p).length2(); d < best) best = d, id = h;
+            }
+    return id;
+}
+
+}  // namespace
+
+void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& s, const V3f& wo, uint32_t mesh_index, uint32_t tri, float u, float v, float uv_width) {
+    const geometry::Mesh& mesh = *prepared.geometry->meshes()[mesh_index];
+    const bool tangents = prepared.resources.tangents;
+    V3f t = tangents ? prepared.geometry->tangent(mesh_index, tri) : V3f(0.f);
+    V3f p = s.position, n = s.normal, w = wo;
+    if (!mesh.identity) {
+        p = s.position * mesh.world_to_object;
+        mesh.world_to_object.multDirMatrix(s.normal, n);
+        n.normalize();
+        mesh.world_to_object.multDirMatrix(wo, w);
+        w.normalize();
+        if (tangents) mesh.world_to_object.multDirMatrix(V3f(t), t), t.normalize();
+    }
+    const float row[] = {p.x, p.y, p.z, n.x, n.y, n.z, s.uv.x, s.uv.y, uv_width, s.color.x, s.color.y, s.color.z, u, v, w.x, w.y, w.z, t.x, t.y, t.z};
+    for (size_t k = 0; k < values.size(); ++k) values[k][size_t(i)] = row[k];
+    part[size_t(i)] = mesh_index;
+    triangle[size_t(i)] = tri;
+}
+
+nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
+    nodes::PointBatch b;
+    b.n = n;
+    for (size_t c = 0; c < 3; ++c) {
+        b.position_object[c] = values[c].data();
+        b.normal_object[c] = values[3 + c].data();
+        b.color[c] = values[9 + c].data();
+        b.view_object[c] = values[14 + c].data();
+        b.tangent_object[c] = prepared.resources.tangents ? values[17 + c].data() : nullptr;
+    }
+    b.uv[0] = values[6].data();
+    b.uv[1] = values[7].data();
+    b.uv_width = values[8].data();
+    b.bary[0] = values[12].data();
+    b.bary[1] = values[13].data();
+    b.part = part.data();
+    b.triangle = triangle.data();
+    b.textures = prepared.textures.get();
+    b.fields = prepared.fields.get();
+    return b;
+}
+
+void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out) {
+    const float* mask = nullptr;
+    layer.gate.run(batch, workspace, &mask);
+    for (int i = 0; i < batch.n; ++i) out[i] = layer.amount * (1.f + layer.gate_amount * (std::min(1.f, std::max(0.f, mask[i])) - 1.f));
+}
+
+Materials::Materials() : points(size_t(nodes::max_batch)), coverage_(size_t(nodes::max_batch)), last_coat_(size_t(nodes::max_batch)) {}
+
+void Materials::locate(int i, const Prepared& p, float u, float v) {
+    const MaterialPoint& point = points[size_t(i)];
+    const float grazing = std::max(.2f, point.s.normal.dot(point.wo));
+    arrays.set(i, p, point.s, point.wo, point.mesh, point.triangle, u, v, point.width / grazing * point.s.uv_per_metre);
+}
+
+void Materials::gather(const std::vector<int>& picks) {
+    for (size_t k = 0; k < picks.size(); ++k) {
+        const size_t i = size_t(picks[k]);
+        for (size_t r = 0; r < arrays.values.size(); ++r) subset.values[r][k] = arrays.values[r][i];
+        subset.part[k] = arrays.part[i];
+        subset.triangle[k] = arrays.triangle[i];
+    }
+}
+
+void Materials::choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up, LayerCost* costs) {
+    if (levels_.empty()) levels_.push_back(std::make_unique<Level>());
+    levels_[0]->open = picks;
+    for (int i : picks) points[size_t(i)].coat = last_coat_[size_t(i)] = -1;
+    choose_at(p, 0, build_up, costs);
+}
+
+void Materials::add_coat(int i, const surface::Slots& slots) {
+    const int at = int(coats_.size());
+    coats_.push_back({slots, -1});
+    int& last = last_coat_[size_t(i)];
+    if (last < 0) points[size_t(i)].coat = at;
+    else coats_[size_t(last)].next = at;
+    last = at;
+}
+
+void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs) {
+    if (levels_.size() < level + 2) levels_.push_back(std::make_unique<Level>());
+    Level& l = *levels_[level];
+    for (const PreparedLayer& layer : build_up.layers) {
+        if (l.open.empty()) return;
+        const auto begin = Clock::now();
+        l.chosen.clear();
+        if (layer.always && !layer.coat) {
+            l.chosen.swap(l.open);
+        } else if (layer.always) {
+            l.chosen = l.open;
+        } else {
+            l.still.clear();
+            const int n = int(l.open.size());
+            if (const V3f* mask = layer.gate.constant(0)) {
+                std::fill_n(coverage_.begin(), n, layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)));
+            } else {
+                gather(l.open);
+                coverage_of(layer, subset.batch(n, p), workspace, coverage_.data());
+            }
+            for (int k = 0; k < n; ++k) {
+                const int i = l.open[size_t(k)];
+                float& u = points[size_t(i)].choice;
+                const float c = coverage_[size_t(k)];
+                const bool there = u < c;
+                if (there) u /= c, l.chosen.push_back(i);
+                else u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f;
+                if (!there || layer.coat) l.still.push_back(i);
+            }
+            l.open.swap(l.still);
+        }
+        const int n = int(l.chosen.size());
+        if (n && layer.nested) {
+            levels_[level + 1]->open = l.chosen;
+            choose_at(p, level + 1, *layer.nested, costs);
+        } else if (n) {
+            auto put = [&](int k, const surface::Slots& slots) {
+                const int i = l.chosen[size_t(k)];
+                if (layer.coat) return add_coat(i, slots);
+                points[size_t(i)].slots = slots;
+                points[size_t(i)].layer = layer.index;
+            };
+            if (layer.varying.empty()) {
+                for (int k = 0; k < n; ++k) put(k, layer.fixed);
+            } else {
+                gather(l.chosen);
+                layer.slots_at(subset.batch(n, p), workspace, put);
+            }
+        }
+        if (costs && !layer.nested) {
+            costs[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
+            costs[layer.index].points += uint64_t(n);
+        }
+    }
+}
+
+surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset, bool brushed) const {
+    const bool own_normal = normal_asset.length2() > 1e-12f;
+    if (!own_normal && !brushed) return {};
+    const MaterialPoint& point = points[size_t(i)];
+    const geometry::Mesh& mesh = *p.geometry->meshes()[point.mesh];
+    V3f normal(0.f), tangent(0.f);
+    if (own_normal) {
+        normal = to_world(mesh, normal_asset);
+        if (point.inside) normal = -normal;
+        normal = frame.to_local(normal);
+    }
+    if (brushed) {
+        tangent = tangent_asset.length2() > 1e-12f ? to_world(mesh, tangent_asset) : p.geometry->tangent(point.mesh, point.triangle);
+        if (tangent.length2() < 1e-12f) tangent = V3f(0, 1, 0).cross(point.s.normal);  // no UVs: around the vertical
+        tangent = frame.to_local(tangent);
+    }
+    return surface::Tilt::make(normal, tangent);
+}
+
+/// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is any of them, which is
+/// the smooth lobe that they make together.
+bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::WalkRandom& random) const {
+    const MaterialPoint& point = points[size_t(i)];
+    const float ratio = point.width / s.flake_size, blend = clamp01((ratio - .4f) / 1.2f);
+    uint32_t id;
+    if (random.next() < blend) {
+        id = mix32(uint32_t(random.next() * 16777216.f) + 77u);
+    } else {
+        const V3f q(arrays.values[0][size_t(i)], arrays.values[1][size_t(i)], arrays.values[2][size_t(i)]);
+        id = nearest_flake(q / s.flake_size);
+    }
+    if (unit(mix32(id + 11)) >= s.flake_density) return false;
+    // Slopes of a GGX surface as rough as the spread.
+    const float a = s.flake_spread * s.flake_spread, u = unit(mix32(id + 12)), turn = 2.f * pi * unit(mix32(id + 13));
+    const float slope = std::min(3.f, a * std::sqrt(u / std::max(1e-4f, 1.f - u)));
+    normal_local = V3f(slope * std::cos(turn), slope * std::sin(turn), 1.f).normalized();
+    V3f color = s.flake_color;
+    for (int c = 0; c < 3; ++c) color[c] *= 1.f - s.flake_variation * .7f * unit(mix32(id + 14 + uint32_t(c)));
+    const float roughness = s.flake_roughness;
+    const surface::Slots keep = s;
+    s = surface::Slots();
+    s.base_metalness = 1.f;
+    s.base_color = color;
+    s.specular_roughness = roughness;
+    s.coat_weight = keep.coat_weight;
+    s.coat_color = keep.coat_color;
+    s.coat_roughness = keep.coat_roughness;
+    s.coat_ior = keep.coat_ior;
+    s.coat_darkening = keep.coat_darkening;
+    s.geometry_coat_normal = keep.geometry_coat_normal;
+    return true;
+}
+
+void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving, int channel, surface::WalkRandom& random) const {
+    const MaterialPoint& point = points[size_t(i)];
+    surface::Slots s = point.slots;
+    out.reset(outside_ior);
+    V3f flake_normal(0.f);
+    bool flaked = false;
+    auto coat = [&](const surface::Slots& c, const V3f& transmittance, float thickness) {
+        out.add(surface::Coat{c.coat_roughness, c.coat_roughness_anisotropy, c.coat_ior, transmittance, thickness,
+                              tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f)});
+    };
+    if (!leaving) {
+        for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
+            surface::Slots c = coats_[size_t(k)].slots;
+            const surface::Slots before = c;
+            if (c.flake_density > 0.f && flake(c, i, flake_normal, random)) {
+                coat(before, before.coat_color, before.thickness * .5f);  // flakes float in the middle of it
+                c.coat_weight = 0.f;
+                s = c;
+                flaked = true;
+            } else {
+                coat(before, before.coat_color, before.thickness);
+            }
+        }
+        if (!flaked) {
+            if (s.fuzz_weight > 0.f) out.add(surface::Fuzz{s.fuzz_weight, s.fuzz_roughness, s.fuzz_color});
+            if (s.flake_density > 0.f) flaked = flake(s, i, flake_normal, random);
+            if (s.coat_weight > 0.f && random.next() < s.coat_weight) {
+                // coat_color is what is left after the way in and out.
+                coat(s, {std::sqrt(s.coat_color.x), std::sqrt(s.coat_color.y), std::sqrt(s.coat_color.z)}, 1.f);
+                out.set_darkening(s.coat_darkening);
+            }
+        }
+    }
+    const surface::Tilt base = flaked ? surface::Tilt::make(flake_normal, V3f(0.f)) : tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f);
+    out.finish(s, base, channel, leaving);
+}
+
+}  // namespace vemtra::render

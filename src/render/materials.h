@@ -1,0 +1,80 @@
+// What stands at surface points: which layers are there, with which slots, and the stack of interfaces that light meets. Points are handled in
+// batches; one object per thread.
+#pragma once
+#include <array>
+#include <atomic>
+
+#include "render/prepared.h"
+#include "surface/stack.h"
+
+namespace vemtra::render {
+
+struct LayerCost {
+    std::atomic<uint64_t> nanoseconds{0}, points{0};
+};
+
+/// Fills the arrays of a batch from surface points; n <= nodes::max_batch.
+struct PointArrays {
+    alignas(64) std::array<std::array<float, nodes::max_batch>, 20> values;
+    std::array<uint32_t, nodes::max_batch> part, triangle;
+    /// `wo` points to the eye; the surface's normal where nobody looks.
+    void set(int i, const Prepared& p, const geometry::Surface& s, const V3f& wo, uint32_t mesh, uint32_t triangle, float u, float v, float uv_width);
+    nodes::PointBatch batch(int n, const Prepared& prepared) const;
+};
+
+/// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).
+void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out);
+
+struct MaterialPoint {
+    geometry::Surface s;
+    V3f wo{0.f};
+    uint32_t mesh = 0, triangle = 0;
+    float width = 0.f;       ///< of the ray's footprint, metres
+    bool inside = false;     ///< wo lies on the inner side of the mesh (normals already face wo)
+    float choice = 0.f;      ///< uniform in [0, 1): chooses among the layers
+    int layer = -1;          ///< that stands here
+    int coat = -1;           ///< first of a chain in Materials, outermost first
+    surface::Slots slots;
+};
+
+class Materials {
+public:
+    Materials();
+
+    std::vector<MaterialPoint> points;  ///< nodes::max_batch of them; the caller fills all but layer, coat and slots
+    PointArrays arrays, subset;
+    program::Workspace workspace;
+
+    /// Call before the points of a batch are filled.
+    void begin() { coats_.clear(); }
+    /// Fills the arrays of point i from its surface.
+    void locate(int i, const Prepared& p, float u, float v);
+    /// Chooses one cover per point by coverage, outermost first, and the coats over it; only the slots of those are evaluated. `picks` must be
+    /// points on meshes of one build-up. `costs` has one entry per layer of the scene, or is null.
+    void choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up, LayerCost* costs);
+    void gather(const std::vector<int>& picks);
+
+    /// The stack at point i, in the frame of its shading normal. `outside_ior` is the medium that wo lies in, or, where the body is being
+    /// left, the one on the other side. Flakes and the clear coat of the surface itself are decided by `random`.
+    void stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving, int dispersed_channel, surface::WalkRandom& random) const;
+
+private:
+    struct CoatAt {
+        surface::Slots slots;
+        int next = -1;
+    };
+    struct Level {
+        std::vector<int> open, chosen, still;
+    };
+    void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
+    void add_coat(int i, const surface::Slots& slots);
+    bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
+    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset, bool brushed) const;
+
+    std::vector<std::unique_ptr<Level>> levels_;
+    std::vector<float> coverage_;
+    std::vector<CoatAt> coats_;
+    std::vector<int> last_coat_;
+};
+
+}  // namespace vemtra::render

@@ -1,0 +1,83 @@
+// A rough interface between two dielectrics, seen from one side: reflection and refraction of single scattering (Walter et al. 2007) and
+// what more bounces give back (albedo_tables.h), so that reflected and refracted light together are all the light.
+//   reflection   F(h) D G2 / (4 mu_o)  +  Rm(mu_o) Rm(mu_i) mu_i / (pi Rm_average)
+//   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2)  +  Tm(mu_o) Tm'(mu_i) mu_i / (pi Tm'_average)
+//   eta          IOR of the far side over that of the near side;   '  the same interface seen from the far side
+// Values are f(wo, wi) times the cosine of wi, and keep flux (no eta^2 of radiance: a closed stack ends in the medium where it began).
+#pragma once
+#include "surface/albedo_tables.h"
+#include "surface/microfacet.h"
+
+namespace vemtra::surface {
+
+class RoughInterface {
+public:
+    RoughInterface() = default;
+    RoughInterface(const Ggx& ggx, float eta);
+
+    float eta() const { return eta_; }
+    const Ggx& ggx() const { return ggx_; }
+    float roughness() const { return roughness_; }
+
+    enum class Event : uint8_t { reflect, refract };
+
+    /// The interface seen from wo, wo.z > 0.
+    struct Seen {
+        V3f wo;
+        float g1;
+        AlbedoTables::Interface rest;
+        float reflectance;  ///< all bounces; 0 where the interface is sharp
+    };
+    Seen seen_from(const V3f& wo) const;
+    float reflect(const Seen& o, const V3f& wi) const;  ///< wi.z > 0
+    float refract(const Seen& o, const V3f& wi) const;  ///< wi.z < 0
+    /// Lets chance decide, in exact proportion to the values above: the density is the value, no light is lost, and nothing needs weighing.
+    /// `next` gives numbers in [0, 1).
+    template <class Next>
+    V3f scatter(const Seen& o, Next&& next) const;
+    /// Density of sample() per solid angle, given the event.
+    float pdf(const Seen& o, const V3f& wi, Event event) const;
+    struct Sample {
+        V3f wi{0.f};
+        float weight = 0.f, pdf = 0.f;  ///< weight = value / pdf; pdf 0: nothing was scattered
+    };
+    Sample sample(const Seen& o, Event event, float u_choice, float u1, float u2) const;
+
+private:
+    float rest_chance(const Seen& o, Event event) const;
+    Ggx ggx_;
+    float eta_ = 1.f, roughness_ = 0.f;
+    bool sharp_ = true;  // nothing is lost in single scattering
+    AlbedoTables::Interface average_, far_average_;
+    float through_norm_ = 1.f;  // Tm'_average, from both sides' tables: the two must agree for light to go either way
+};
+
+template <class Next>
+V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
+    const float u1 = next(), u2 = next(), u = next();
+    const V3f h = ggx_.visible_normal(o.wo, u1, u2);
+    const float oh = o.wo.dot(h), f = fresnel_dielectric(oh, eta_);
+    V3f wi;
+    bool kept;
+    if (u < f) {
+        wi = h * (2.f * oh) - o.wo;
+        kept = wi.z > 1e-6f && (sharp_ || u < f * ggx_.g2(o.wo, wi) / o.g1);
+    } else {
+        kept = surface::refract(o.wo, h, eta_, wi) && wi.z < -1e-6f && (sharp_ || u - f < (1.f - f) * ggx_.g2_through(o.wo, wi) / o.g1);
+    }
+    if (kept) return wi;
+    if (sharp_) return u < f ? V3f(0, 0, 1) : V3f(0, 0, -1);  // a direction in a million
+    // What single scattering lost comes back on either side with the density Em(mu) mu / (pi Em_average), by rejection.
+    const bool through = next() * std::max(1e-9f, o.rest.lost) >= o.rest.reflected;
+    for (int tries = 0;; ++tries) {
+        const float a = next(), b = next();
+        wi = cosine_direction(a, b);
+        const AlbedoTables::Interface e = AlbedoTables::get().dielectric(wi.z, roughness_, through ? 1.f / eta_ : eta_);
+        if (tries == 64 || next() < (through ? e.through() : e.reflected)) break;
+    }
+    wi.z = std::max(1e-5f, wi.z);
+    if (through) wi.z = -wi.z;
+    return wi;
+}
+
+}  // namespace vemtra::surface

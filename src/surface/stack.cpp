@@ -1,0 +1,397 @@
+#include "surface/stack.h"
+
+namespace vemtra::surface {
+namespace {
+
+using Passage = RoughInterface::Event;
+
+V3f upright(const V3f& w) { return {w.x, w.y, -w.z}; }
+V3f exp3(const V3f& x) { return {std::exp(x.x), std::exp(x.y), std::exp(x.z)}; }
+
+}  // namespace
+
+Tilt Tilt::make(const V3f& normal_local, const V3f& tangent_local) {
+    Tilt t;
+    if (normal_local.length2() > 1e-12f && normal_local.z > 0.f) t.own = true, t.normal = normal_local.normalized();
+    V3f x = tangent_local - t.normal * tangent_local.dot(t.normal);
+    if (tangent_local.length2() > 1e-12f && x.length2() > 1e-8f * tangent_local.length2()) {
+        t.own = true;
+        t.tangent = x.normalized();
+        t.bitangent = t.normal.cross(t.tangent);
+    } else if (t.own) {
+        const Frame f(t.normal);
+        t.tangent = f.tangent;
+        t.bitangent = f.bitangent;
+    }
+    return t;
+}
+
+void Stack::reset(float outside_ior) {
+    count_ = 0;
+    ior_ = outside_ior;
+    darkening_ = 1.f;
+    lift_ = V3f(1.f);
+}
+
+void Stack::add(const Coat& c) {
+    if (count_ >= most) return;
+    Element& e = elements_[count_++];
+    e = Element();
+    e.eta = c.ior / ior_;
+    e.has_interface = std::fabs(e.eta - 1.f) > 1e-3f;
+    if (e.has_interface) {
+        const Ggx ggx = Ggx::from(c.roughness, c.anisotropy);
+        e.above = RoughInterface(ggx, e.eta);
+        e.below = RoughInterface(ggx, 1.f / e.eta);
+    }
+    // A transmittance of 0 keeps nothing of a passage: the optical depth stays finite and the result is black all the same.
+    for (int k = 0; k < 3; ++k) e.tau[k] = std::min(1e4f, -std::log(std::clamp(c.transmittance[k], 1e-6f, 1.f)) * c.thickness);
+    e.tilt = c.tilt;
+    ior_ = c.ior;
+}
+
+void Stack::add(const Fuzz& f) {
+    if (count_ >= most || f.weight <= 0.f) return;
+    Element& e = elements_[count_++];
+    e = Element();
+    e.is_fuzz = true;
+    e.fuzz = f;
+}
+
+void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) {
+    base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, channel), ior_);
+    tilt_ = tilt;
+    if (!count_) return;
+    // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n - 1) * t on the way in
+    // and on the way out: the variances add up.
+    Slots blurred = s;
+    float variance = s.specular_roughness * s.specular_roughness * s.specular_roughness * s.specular_roughness * ior_ * ior_;
+    top_ = Ggx{1.f, 1.f};
+    float sharpest = 2.f;
+    for (int k = 0; k < count_; ++k) {
+        const Element& e = elements_[k];
+        if (e.straight()) continue;
+        const float bend = e.eta - 1.f, a = e.above.ggx().alpha();
+        variance += .5f * bend * bend * a * a * 1.5f;
+        if (a < sharpest) sharpest = a, top_ = e.above.ggx();
+    }
+    // A walk joined at a reflection guesses its direction by the interface above; where what reflects is the sharper of the two, the other
+    // way round is needed as well.
+    float below = s.base_metalness > 0.f || s.specular_weight > 0.f ? base_->ggx().alpha() : 10.f;
+    for (int k = count_; k-- > 0;) {
+        Element& e = elements_[k];
+        if (e.straight()) continue;
+        const float a = e.above.ggx().alpha();
+        e.two_ways = a > .02f && below < 2.f * a;
+        if (k + 1 < count_) elements_[k + 1].needs_pdf = e.two_ways;
+        below = std::min(below, a);
+    }
+    blurred.specular_roughness = std::min(1.f, std::sqrt(std::sqrt(variance)));
+    proxy_.emplace(blurred, Bsdf::eta_of(s, 1.f, false, channel));
+    if (darkening_ < 1.f) {
+        // K: diffuse light that the coat's underside sends back. A base of albedo E is darkened by (1 - K) / (1 - E K).
+        const float k = 1.f - (1.f - AlbedoTables::get().reflectance_average(0.f, ior_)) / (ior_ * ior_);
+        const V3f albedo = base_->seen_from(V3f(0.f, 0.f, 1.f)).albedo;
+        for (int c = 0; c < 3; ++c) lift_[c] = std::pow((1.f - clamp01(albedo[c]) * k) / (1.f - k), 1.f - darkening_);
+    }
+}
+
+V3f Stack::absorbed(const Element& e, float mu) const {
+    if (e.tau.x + e.tau.y + e.tau.z <= 0.f) return V3f(1.f);
+    return exp3(e.tau * (-1.f / std::max(1e-4f, std::fabs(mu))));
+}
+
+Stack::Seen Stack::seen_from(const V3f& wo) const {
+    Seen o;
+    o.wo = wo;
+    o.wo.z = std::max(1e-4f, o.wo.z);
+    if (!count_) {
+        o.base = base_->seen_from(tilt_.in(o.wo));
+        o.albedo = o.base.albedo;
+        return o;
+    }
+    V3f passed(1.f), surface(0.f);
+    float mu = o.wo.z, n = 1.f;
+    for (int k = 0; k < count_; ++k) {
+        const Element& e = elements_[k];
+        if (e.is_fuzz) {
+            const float r = e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, mu);
+            surface += passed * e.fuzz.color * r;
+            passed *= 1.f - r;
+            continue;
+        }
+        if (e.has_interface) {
+            const float r = AlbedoTables::get().reflectance(mu, e.above.roughness(), e.eta);
+            surface += passed * r;
+            passed *= 1.f - r;
+            n *= e.eta;
+            mu = std::sqrt(std::max(1e-4f, 1.f - (1.f - mu * mu) / (e.eta * e.eta)));
+        }
+        passed *= absorbed(e, mu);
+    }
+    o.passed = passed;
+    o.base = proxy_->seen_from(tilt_.in(o.wo));
+    V3f back = passed;  // the way out takes about what the way in took
+    const V3f base = back * passed * o.base.albedo;
+    o.albedo = surface + base;
+    const float s = luminance(surface), b = luminance(base);
+    o.p_top = s + b > 1e-6f ? std::clamp(s / (s + b), .1f, .9f) : .5f;
+    o.p_base = 1.f - o.p_top;
+    return o;
+}
+
+float Stack::pdf(const Seen& o, const V3f& wi) const {
+    const V3f in = tilt_.in(wi);
+    if (!count_) return base_->pdf(o.base, in);
+    float p = o.p_base * proxy_->pdf(o.base, in);
+    if (wi.z > 0.f) {
+        const V3f h = (o.wo + wi).normalized();
+        p += o.p_top * (.75f * top_.g1(o.wo) * top_.d(h) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
+    }
+    return p;
+}
+
+V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
+    if (!count_) return base_->evaluate(o.base, tilt_.in(wi));
+    return walk(o.wo, wi, random);
+}
+
+Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& random) const {
+    if (!count_) {
+        Scattered s = base_->sample(o.base, u, u1, u2);
+        s.wi = tilt_.out(s.wi);
+        return s;
+    }
+    Scattered s = walk_out(o.wo, random);
+    if (s.pdf > 0.f && !s.enters_subsurface) s.pdf = std::max(1e-9f, pdf(o, s.wi));
+    return s;
+}
+
+V3f Stack::reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) const {
+    if (e.is_fuzz) {
+        pdf = e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, a.z) * b.z * inverse_pi;
+        return e.fuzz.color * (e.fuzz.weight * fuzz(e.fuzz.roughness, a, b) * b.z);
+    }
+    if (!e.has_interface) return pdf = 0.f, V3f(0.f);
+    return V3f(pdf = e.above.reflect(e.above.seen_from(e.tilt.in(a)), e.tilt.in(b)));  // scatter() has its values as its density
+}
+
+float Stack::refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const {
+    const V3f x = upright(e.tilt.in(a)), up = e.tilt.in(b);
+    const float value = e.below.refract(e.below.seen_from(x), upright(up));
+    reverse_pdf = e.above.pdf(e.above.seen_from(up), e.tilt.in(a), Passage::refract);
+    return value;
+}
+
+Stack::Event Stack::scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random) const {
+    Event out;
+    if (e.straight()) {
+        const float chance = e.is_fuzz ? e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, std::fabs(a.z)) : 0.f;
+        if (e.is_fuzz && random.next() < chance) return pass(e, from_above, a, Passage::reflect, random, 1.f / chance);
+        out.direction = -a;
+        out.weight = V3f(1.f);
+        out.pdf = 1.f;
+        return out;
+    }
+    V3f x = e.tilt.in(a);
+    const RoughInterface& i = from_above ? e.above : e.below;
+    if (!from_above) x = upright(x);
+    const RoughInterface::Seen seen = i.seen_from(x);
+    const V3f wi = i.scatter(seen, [&] { return random.next(); });
+    out.reflected = wi.z > 0.f;
+    out.direction = e.tilt.out(from_above ? wi : upright(wi));
+    out.weight = V3f(1.f);
+    out.pdf = out.reflected && from_above && e.needs_pdf ? i.reflect(seen, wi) : 1.f;
+    return out;
+}
+
+/// One of the two events alone; its chance is in the weight, times `boost`.
+Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passage event, WalkRandom& random, float boost) const {
+    Event out;
+    out.reflected = event == Passage::reflect;
+    if (e.straight()) {
+        const float mu = std::fabs(a.z), chance = e.is_fuzz ? e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, mu) : 0.f;
+        out.pdf = 1.f;
+        if (!out.reflected) {
+            out.direction = -a;
+            out.weight = V3f(1.f - chance);
+            return out;
+        }
+        if (!e.is_fuzz) return {};
+        const float u1 = random.next(), u2 = random.next();
+        const V3f x = from_above ? a : upright(a), y = cosine_direction(u1, u2);  // a sheet of fibres is the same from both sides
+        out.direction = from_above ? y : upright(y);
+        out.weight = e.fuzz.color * (boost * e.fuzz.weight * pi * fuzz(e.fuzz.roughness, x, y));
+        out.pdf = chance * y.z * inverse_pi;
+        return out;
+    }
+    V3f x = e.tilt.in(a);
+    const RoughInterface& i = from_above ? e.above : e.below;
+    if (!from_above) x = upright(x);
+    const float u = random.next(), u1 = random.next(), u2 = random.next();
+    const RoughInterface::Sample s = i.sample(i.seen_from(x), event, u, u1, u2);
+    if (s.pdf <= 0.f) return {};
+    out.direction = e.tilt.out(from_above ? s.wi : upright(s.wi));
+    out.weight = V3f(s.weight);
+    out.pdf = s.pdf;
+    return out;
+}
+
+V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
+    const int n = count_;
+    V3f W[most + 1], B[most + 1];  // direction and weight, from over element k out to wi
+    float P[most + 1];             // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
+    const bool up = wi.z > 0.f;
+    int reach = 0;                 // W is known for elements 0..reach
+    if (up) {
+        W[0] = wi;
+        B[0] = V3f(1.f);
+        P[0] = 0.f;
+        for (int k = 1; k <= n; ++k) {
+            const Element& e = elements_[k - 1];
+            const Event s = pass(e, true, W[k - 1], Passage::refract, random);
+            if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
+            W[k] = -s.direction;
+            const float shrink = e.straight() ? 1.f : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
+            B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
+            P[k] = e.two_ways ? s.pdf : 0.f;
+            reach = k;
+        }
+    }
+    V3f sum(0.f), beta(1.f), d = -wo;
+    int k = 0;
+    bool down = true, at_base = false;
+    float reflected_pdf = -1.f;  // of the last event, where that was a reflection upwards
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == n) {  // at the substrate
+            if (!at_base) beta *= lift_, at_base = true;
+            const V3f a = tilt_.in(-d);
+            const Bsdf::Seen seen = base_->seen_from(a);
+            if (!up) {
+                sum += beta * base_->evaluate(seen, tilt_.in(wi));
+            } else if (reach == n) {
+                const V3f in = tilt_.in(W[n]);
+                float weight = 1.f;
+                if (P[n] > 0.f) {
+                    const float p = base_->pdf(seen, in);
+                    weight = P[n] / (P[n] + p);
+                }
+                sum += beta * base_->evaluate(seen, in) * B[n] * weight;
+            }
+            const Scattered s = base_->sample(seen, random.next(), random.next(), random.next());
+            if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
+            beta *= s.weight;
+            d = tilt_.out(s.wi);
+            reflected_pdf = s.pdf;
+            down = false;
+            --k;
+        } else if (down) {
+            const Element& e = elements_[k];
+            const V3f a = -d;
+            if (up && k <= reach) {
+                float p;
+                const V3f f = reflect(e, a, W[k], p);
+                sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
+            }
+            const Event s = scatter(e, true, a, random);
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            if (s.reflected) {
+                if (k == 0) return sum;
+                reflected_pdf = s.pdf;
+                down = false;
+                --k;
+            } else {
+                beta *= absorbed(e, d.z);
+                ++k;
+            }
+        } else {
+            const Element& e = elements_[k];
+            beta *= absorbed(e, d.z);
+            const V3f a = -d;
+            if (up && reflected_pdf >= 0.f && e.two_ways && k <= reach) {
+                float reverse;
+                const float f = refract_up(e, a, W[k], reverse);
+                if (f > 0.f) sum += beta * B[k] * (f * reflected_pdf / (reflected_pdf + reverse));
+            }
+            reflected_pdf = -1.f;
+            // Light that leaves the stack here was counted where it was joined to wi: only what stays inside goes on.
+            const Event s = k == 0 ? pass(e, false, a, Passage::reflect, random) : scatter(e, false, a, random);
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            if (s.reflected) {
+                beta *= absorbed(e, d.z);
+                down = true;
+                ++k;
+            } else {
+                --k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return sum;
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return sum;
+            beta /= keep;
+        }
+    }
+    return sum;
+}
+
+Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
+    Scattered out;
+    V3f beta(1.f), d = -wo;
+    int k = 0;
+    bool down = true, at_base = false;
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == count_) {
+            if (!at_base) beta *= lift_, at_base = true;
+            const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
+            const float u = random.next(), u1 = random.next(), u2 = random.next();
+            Scattered s = base_->sample(seen, u, u1, u2);
+            if (s.pdf <= 0.f) return {};
+            beta *= s.weight;
+            if (s.enters_subsurface || s.wi.z <= 0.f) {
+                s.weight = beta;
+                s.wi = tilt_.out(s.wi);
+                return s;
+            }
+            d = tilt_.out(s.wi);
+            down = false;
+            --k;
+        } else {
+            const Element& e = elements_[k];
+            if (!down) beta *= absorbed(e, d.z);
+            const Event s = scatter(e, down, -d, random);
+            if (s.pdf <= 0.f) return {};
+            beta *= s.weight;
+            d = s.direction;
+            const bool was_down = down;
+            down = down != s.reflected;
+            if (was_down ? s.reflected : !s.reflected) {  // upwards, out of this element's upper side
+                if (k == 0) {
+                    out.wi = d;
+                    out.weight = beta;
+                    out.pdf = 1.f;
+                    return out;
+                }
+                --k;
+            } else {
+                beta *= absorbed(e, d.z);
+                ++k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return {};
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return {};
+            beta /= keep;
+        }
+    }
+    return {};
+}
+
+}  // namespace vemtra::surface
