@@ -5,6 +5,7 @@
 namespace vemtra::demo {
 
 std::vector<Part> lantern();
+std::vector<Part> swatch_form();               ///< what the stock is shown on
 Status write_quay(const std::string& file);    ///< overcast harbour with a bright break in the clouds
 Status write_studio(const std::string& file);  ///< dark room with soft boxes
 

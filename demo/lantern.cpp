@@ -76,7 +76,7 @@ Part body() {
         const V3f out = V3f(p.x, 0, p.z).normalized();
         return p + out * (.0085f * rib * std::min(1.f, 1.6f * h));
     };
-    part.patches.push_back(loft(circle(160),
+    part.patches.push_back(loft(circle(144),
         rounded({{.079f, .0115f}, {.092f, .0125f, .002f}, {.092f, .0235f, .003f}, {.0735f, .0265f, .009f}, {.0605f, .052f, .02f}, {.0600f, .080f, .02f},
                  {.0760f, .1060f, .010f}, {.0890f, .1100f, .003f}, {.0890f, .1250f, .003f}, {.0800f, .1270f, .0015f}, {.0790f, .1310f, .001f}, {.062f, .1315f}}, 4, .005f), false, ribs));
     // A raised bead runs round the collar.
@@ -84,7 +84,7 @@ Part body() {
     for (int i = 0; i < 128; ++i) bead.push_back(V3f(std::sin(2 * pi * i / 128.f) * .0888f, .1175f, std::cos(2 * pi * i / 128.f) * .0888f));
     part.patches.push_back(tube(bead, .0022f, 12, true));
     // The upper ring that carries the cap.
-    part.patches.push_back(loft(circle(160),
+    part.patches.push_back(loft(circle(144),
         rounded({{.064f, .2385f}, {.0795f, .2390f, .0012f}, {.0805f, .2420f, .001f}, {.0890f, .2435f, .0025f}, {.0890f, .2555f, .0025f}, {.060f, .2580f}}, 5, .004f), false));
     // Boss behind the number plate.
     Patch boss = loft(rounded_rectangle(.0315f, .0185f, .006f, 5, 6), rounded({{.0012f, -.022f}, {.0f, 0.f, .0015f}, {-.004f, .0004f}}, 4), true);
@@ -131,7 +131,38 @@ Part lens() {
         turns.push_back({out - .0034f, y + .0084f, .0004f});
     }
     turns.insert(turns.end(), {{.0690f, .2360f, .0008f}, {.0685f, .2400f, .0008f}, {.0600f, .2405f}});
-    return {"lens", {loft(circle(104), rounded(turns, 2), false)}};
+    // The inner wall closes it to a solid ring of glass.
+    turns.insert(turns.end(), {{.0640f, .2400f, .0012f}, {.0635f, .2300f, .004f}, {.0635f, .1430f, .004f}, {.0640f, .1335f, .0012f}, {.0600f, .1330f}});
+    turns.erase(turns.begin());
+    turns.insert(turns.begin(), {.0640f, .1335f});
+    turns.pop_back();
+    for (Turn& t : turns)
+        if (t.out == .0600f) t.out = .0640f;
+    return {"lens", {loft(circle(80), rounded(turns, 2), false)}};
+}
+
+/// What stands inside of the lens: a porcelain holder, a frosted bulb.
+std::vector<Part> lamp() {
+    Part holder{"holder", {loft(circle(40), rounded({{.0480f, .1316f}, {.0480f, .1345f, .0010f}, {.0215f, .1350f, .003f}, {.0190f, .1500f, .002f}, {.0205f, .1530f, .001f}, {.0205f, .1570f, .001f}, {.0140f, .1585f}}, 3), true)}};
+    std::vector<Turn> glass{{.0001f, .1560f}, {.0105f, .1560f, .001f}, {.0112f, .1660f, .004f}};
+    for (int i = 0; i <= 12; ++i) {
+        const float a = radians(-50.f + 140.f * float(i) / 12.f);
+        glass.push_back({std::max(.0001f, .0215f * std::cos(a)), .1900f + .0215f * std::sin(a), .004f});
+    }
+    return {holder, {"bulb", {loft(circle(40), rounded(glass, 2), false)}}};
+}
+
+/// A plug of sealing wax over the tamper screw on the front of the foot, pressed with a stamp.
+Part plug() {
+    const Shift uneven = [](float angle, const V3f& p) {
+        const float r = std::sqrt(p.x * p.x + p.z * p.z);
+        const float k = 1.f + .07f * std::sin(3.f * angle + .6f) + .05f * std::sin(7.f * angle) * clamp01(r / .011f);
+        return V3f(p.x * k, p.y, p.z * k);
+    };
+    Patch drop = loft(circle(48), rounded({{.0125f, -.0012f}, {.0128f, .0016f, .0014f}, {.0102f, .0030f, .0012f}, {.0092f, .0030f, .0006f}, {.0086f, .0016f, .0005f}, {.0030f, .0015f, .0004f}, {.0026f, .0024f, .0004f}, {.0001f, .0026f}}, 4), false, uneven);
+    Part part{"plug", {}};
+    part.patches.push_back(drop.moved(at({-.052f, .0124f, .083f})));
+    return part;
 }
 
 Part gasket() {
@@ -269,6 +300,10 @@ Part plate() {
 
 }  // namespace
 
-std::vector<Part> lantern() { return {base(), body(), guard(), lens(), gasket(), cap(), fittings(), handle(), rope(), plate()}; }
+std::vector<Part> lantern() {
+    std::vector<Part> parts{base(), body(), guard(), lens(), gasket(), cap(), fittings(), handle(), rope(), plate(), plug()};
+    for (Part& p : lamp()) parts.push_back(std::move(p));
+    return parts;
+}
 
 }  // namespace vemtra::demo

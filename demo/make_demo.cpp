@@ -10,6 +10,8 @@ int main(int argc, char** argv) {
     const auto triangles = demo::write_glb(demo::lantern(), 2, folder + "/lantern.glb");
     if (!triangles) return std::fprintf(stderr, "error: %s\n", triangles.error().line().c_str()), 1;
     std::printf("lantern.glb: %zu triangles\n", *triangles);
+    const auto form = demo::write_glb(demo::swatch_form(), 1, folder + "/../assets/stock/swatch.glb");
+    if (!form) return std::fprintf(stderr, "error: %s\n", form.error().line().c_str()), 1;
     for (const Status& s : {demo::write_quay(folder + "/quay.exr"), demo::write_studio(folder + "/studio.exr")})
         if (!s) return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
     // The project beside them is written by hand: bring it into the layout that the program writes.

@@ -83,7 +83,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
         status->addWidget(l);
         return l;
     };
-    samples_ = cell(96, "Samples per pixel so far, of those asked for");
+    samples_ = cell(96, "Samples per pixel so far, of those asked for. The live picture clamps single bright indirect samples, caustics among them, at preview_clamp; written pictures do not");
     noise_ = cell(80, "Mean relative error of the picture");
     rays_ = cell(96, "Rays followed per second");
     memory_ = cell(94, "Memory that Vemtra holds");
@@ -267,6 +267,16 @@ void MainWindow::make_menus() {
         std::string made;
         bench_->edit_build_up("Add layer", [&](scene::BuildUp& b) { made = scene::add_layer(b, "New cover", above); });
         bench_->select_layer(made);
+    });
+    add(layers, "Add &coat", "A clear layer above the selected one that is looked through", QKeySequence("Shift+L"), [this] {
+        const std::string above = bench_->selection().layer;
+        std::string made;
+        bench_->edit_build_up("Add coat", [&](scene::BuildUp& b) { made = scene::add_layer(b, "New coat", above, "coat"); });
+        bench_->select_layer(made);
+    });
+    add(layers, "Add from &stock", "Open the stock of ready surfaces", QKeySequence("T"), [this] {
+        drawer_->setVisible(true);
+        drawer_->show_page("Stock");
     });
     add(layers, "&Duplicate", "A copy of the selected layer above it", QKeySequence("Ctrl+D"), [this] {
         bench_->edit_build_up("Duplicate layer", [&](scene::BuildUp& b) { scene::duplicate_layer(b, bench_->selection().layer); });

@@ -6,6 +6,7 @@
 
 #include "app/board/layout.h"
 #include "app/theme/theme.h"
+#include "review/plausible.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -19,6 +20,7 @@ Workbench::Workbench(QObject* parent) : QObject(parent), workshop_(std::make_sha
     measure_timer_.setSingleShot(true);
     measure_timer_.setInterval(30);
     connect(&measure_timer_, &QTimer::timeout, this, [this] { measure_soon(); });
+    stock_ = scene::load_stock(shipped_assets() / "stock", scene::own_stock_file());
     start_new();
 }
 
@@ -374,6 +376,8 @@ std::vector<Error> Workbench::findings() const {
     std::vector<Error> all = load_problems_;
     if (const auto image = session_.latest())
         for (const Error& e : image->prepared->problems) all.push_back(e);
+    for (const Error& e : stock_.problems) all.push_back(e);
+    for (const Error& e : review::plausibility(scene())) all.push_back(e);
     // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.
     if (const auto* b = build_up(); b && measured_.build_up == b->id && measured_.points > 0)
         for (const scene::Layer& layer : b->layers)
@@ -386,6 +390,80 @@ std::vector<Error> Workbench::findings() const {
                                    "its mask reaches " + std::to_string(int(100.f * it->second.largest / std::max(1e-6f, reach))) + " % at most: the layer looks see-through", "Lower inhigh of the levels before it"});
             }
     return all;
+}
+
+void Workbench::apply_stock(const std::string& id) {
+    if (selection_.layer.empty()) {
+        Q_EMIT said("Select a layer on the board first");
+        return;
+    }
+    apply_stock_to(id, selection_.layer);
+}
+void Workbench::apply_stock_to(const std::string& id, const std::string& layer) {
+    const scene::StockItem* item = stock_.find(id);
+    const scene::BuildUp* b = build_up();
+    if (!item || !b) return;
+    if (item->layer.kind == "coat" && !b->layers.empty() && b->layers.front().id == layer) {
+        Q_EMIT said("A coat needs something below it: add it as a new layer");
+        return;
+    }
+    edit_build_up("Surface: " + item->layer.name, [&](scene::BuildUp& x) { scene::apply_stock(x, layer, *item); });
+    select_layer(layer);
+}
+void Workbench::add_stock_layer(const std::string& id) {
+    const scene::StockItem* item = stock_.find(id);
+    if (!item || !build_up()) return;
+    std::string made;
+    edit_build_up("Add " + item->layer.name, [&](scene::BuildUp& b) {
+        made = scene::add_layer(b, item->layer.name, selection_.layer, item->layer.kind);
+        scene::apply_stock(b, made, *item);
+    });
+    select_layer(made);
+}
+void Workbench::wear_stock(const std::string& id, const std::string& part) {
+    const scene::StockItem* item = stock_.find(id);
+    if (!item || !scene::find(scene().parts, part)) return;
+    if (item->layer.kind == "coat") {  // over what the part wears already
+        select_part(part);
+        if (const auto* b = build_up()) select_layer(b->layers.back().id);
+        add_stock_layer(id);
+        return;
+    }
+    edit("Wear " + item->layer.name, [&](scene::Scene& s) {
+        std::vector<std::string> taken;
+        for (auto& b : s.build_ups) taken.push_back(b.id);
+        scene::BuildUp b = scene::default_build_up(scene::fresh_id(taken, item->layer.id), item->layer.name);
+        b.layers.front().name = item->layer.name;
+        scene::apply_stock(b, b.layers.front().id, *item);
+        scene::find(s.parts, part)->build_up = b.id;
+        s.build_ups.push_back(std::move(b));
+    });
+    select({});
+    select_part(part);
+}
+void Workbench::write_own_stock() {
+    if (Status s = scene::save_own_stock(stock_, scene::own_stock_file()); !s) Q_EMIT failed(s.error());
+    Q_EMIT stock_changed();
+}
+void Workbench::keep_own_stock(const std::string& name) {
+    const auto* b = build_up();
+    const auto* l = layer();
+    if (!b || !l) return;
+    scene::StockItem item = scene::stock_item(*b, *l, name, "My own");
+    std::vector<std::string> taken;
+    for (const auto& i : stock_.items) taken.push_back(i.layer.id);
+    item.layer.id = scene::fresh_id(taken, "own-" + item.layer.id);
+    stock_.items.push_back(std::move(item));
+    write_own_stock();
+}
+void Workbench::rename_own_stock(const std::string& id, const std::string& group, const std::string& name) {
+    for (auto& i : stock_.items)
+        if (i.own && i.layer.id == id) i.group = group, i.layer.name = name;
+    write_own_stock();
+}
+void Workbench::remove_own_stock(const std::string& id) {
+    std::erase_if(stock_.items, [&](const scene::StockItem& i) { return i.own && i.layer.id == id; });
+    write_own_stock();
 }
 
 size_t Workbench::memory() const {

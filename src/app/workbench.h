@@ -8,6 +8,7 @@
 #include "render/session.h"
 #include "review/visible.h"
 #include "scene/document.h"
+#include "scene/stock.h"
 
 namespace vemtra::app {
 
@@ -68,6 +69,16 @@ public:
     const scene::Layer* layer() const;
     const scene::Node* node() const;
 
+    // Stock
+    const scene::Stock& stock() const { return stock_; }
+    void apply_stock(const std::string& id);                             ///< onto the selected layer
+    void apply_stock_to(const std::string& id, const std::string& layer); ///< onto that layer of the selected build-up
+    void add_stock_layer(const std::string& id);                         ///< above the selected layer
+    void wear_stock(const std::string& id, const std::string& part);     ///< a new build-up of it alone, for the part
+    void keep_own_stock(const std::string& name);                        ///< the selected layer's surface
+    void rename_own_stock(const std::string& id, const std::string& group, const std::string& name);
+    void remove_own_stock(const std::string& id);
+
     // View
     render::LiveRequest live;        ///< scene and folder are filled in by refresh()
     void refresh();                  ///< hands the present state to the session
@@ -98,6 +109,7 @@ Q_SIGNALS:
     void picture_changed();
     void measured_changed();
     void kept_changed();
+    void stock_changed();
     void activity_changed();
     void picking_changed();
     void failed(const vemtra::Error& error);
@@ -106,6 +118,7 @@ Q_SIGNALS:
 private:
     void posted();
     void measure_soon();
+    void write_own_stock();
     void repair_selection();
     void reset(scene::Scene scene, std::optional<fs::path> file);
     void start_job(const QString& text, std::function<std::function<void()>(Progress&)> work);
@@ -114,6 +127,7 @@ private:
     std::optional<fs::path> file_;
     Selection selection_;
     std::vector<Error> load_problems_;
+    scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;
     review::Measured measured_;
     std::map<std::string, QImage> thumbnails_;

@@ -5,10 +5,14 @@
 
 #include <csignal>
 #include <cstdio>
+#include <sstream>
 #include <thread>
 
 #include "nodes/description.h"
 #include "render/picture.h"
+#include "review/albedo.h"
+#include "review/plausible.h"
+#include "review/swatch.h"
 #include "review/uv_points.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
@@ -330,15 +334,120 @@ int check(const std::string& project, bool json) {
     auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
     std::vector<Error> problems = loaded->problems;
     problems.insert(problems.end(), prepared->problems.begin(), prepared->problems.end());
+    const std::vector<Error> hints = review::plausibility(loaded->scene);  // it renders, but looks like nothing real
     if (json) {
-        ordered_json j{{"project", project}, {"problems", ordered_json::array()}};
+        ordered_json j{{"project", project}, {"problems", ordered_json::array()}, {"hints", ordered_json::array()}};
         for (const Error& e : problems) j["problems"].push_back(as_json(e));
+        for (const Error& e : hints) j["hints"].push_back(as_json(e));
         std::printf("%s\n", j.dump(1).c_str());
     } else {
         warn(problems);
+        for (const Error& e : hints) std::fprintf(stderr, "hint: %s\n", e.line().c_str());
         std::printf("%s: %zu %s\n", project.c_str(), problems.size(), problems.size() == 1 ? "problem" : "problems");
     }
     return problems.empty() ? done : incomplete;
+}
+
+int measure_albedo(const AlbedoCall& call) {
+    auto loaded = scene::load(call.project);
+    if (!loaded) return fail(loaded.error());
+    std::vector<float> cosines;
+    std::istringstream list(call.cosines);
+    for (std::string word; std::getline(list, word, ',');) {
+        char* end = nullptr;
+        const float c = std::strtof(word.c_str(), &end);
+        if (word.empty() || *end || !(c > 0.f) || c > 1.f) return wrong_call("--cos takes numbers above 0 and up to 1, separated by commas");
+        cosines.push_back(c);
+    }
+    V2f uv(0.f);
+    if (int end = 0; !call.uv.empty() && (std::sscanf(call.uv.c_str(), "%f,%f%n", &uv.x, &uv.y, &end) != 2 || size_t(end) != call.uv.size())) return wrong_call("--uv takes two numbers, as 0.5,0.5");
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = fs::absolute(call.project).parent_path();
+    const auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
+    warn(loaded->problems);
+    warn(prepared->problems);
+    int mesh = -1;
+    for (size_t i = 0; i < prepared->parts.size(); ++i)
+        if (prepared->parts[i]->id == call.part || prepared->parts[i]->name == call.part) mesh = int(i);
+    if (mesh < 0) return fail({"Nothing to measure", call.project, call.part, "no visible part has that id or name", "See 'vemtra-cli info'"});
+    const geometry::Mesh& m = *prepared->geometry->meshes()[size_t(mesh)];
+    review::UvPoint at{true, 0, 1.f / 3.f, 1.f / 3.f};
+    if (!call.uv.empty()) {
+        at = review::uv_point(m, uv);
+        if (!at.covered) return fail({"Nothing to measure", call.project, call.part, "no triangle of the part lies at UV " + call.uv, "Choose a place that the UV check shows, or leave --uv out"});
+    }
+    ordered_json j = ordered_json::array();
+    if (!call.json) std::printf("cos      red     green    blue     +-       through\n");
+    for (float c : cosines) {
+        const review::MeasuredAlbedo a = review::measure_albedo(*prepared, uint32_t(mesh), at.triangle, at.u, at.v, c, call.paths);
+        if (call.json)
+            j.push_back({{"cos", c}, {"albedo", {a.mean.x, a.mean.y, a.mean.z}}, {"standard_error", {a.deviation.x, a.deviation.y, a.deviation.z}}, {"through", {a.through.x, a.through.y, a.through.z}}, {"paths", a.paths}});
+        else
+            std::printf("%-6.3g %8.5f %8.5f %8.5f  %.5f  %8.5f %8.5f %8.5f\n", double(c), double(a.mean.x), double(a.mean.y), double(a.mean.z), double(max_component(a.deviation)), double(a.through.x), double(a.through.y), double(a.through.z));
+    }
+    if (call.json) std::printf("%s\n", ordered_json{{"project", call.project}, {"part", call.part}, {"measured", j}}.dump(1).c_str());
+    return prepared->problems.empty() && loaded->problems.empty() ? done : incomplete;
+}
+
+namespace {
+scene::Stock whole_stock() {
+    scene::Stock stock = scene::load_stock(shipped_assets() / "stock", scene::own_stock_file());
+    warn(stock.problems);
+    return stock;
+}
+}  // namespace
+
+int stock_list(bool json) {
+    const scene::Stock stock = whole_stock();
+    ordered_json j = ordered_json::array();
+    for (const auto& i : stock.items) {
+        if (json) j.push_back({{"id", i.layer.id}, {"kind", i.layer.kind}, {"group", i.group}, {"name", i.layer.name}, {"note", i.note}, {"own", i.own}});
+        else std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), i.layer.kind.c_str(), i.group.c_str(), i.layer.name.c_str());
+    }
+    if (json) std::printf("%s\n", j.dump(1).c_str());
+    return stock.problems.empty() ? done : incomplete;
+}
+
+int stock_show(const std::string& id) {
+    const scene::Stock stock = whole_stock();
+    const scene::StockItem* i = stock.find(id);
+    if (!i) return fail({"No such stock entry", "", id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
+    scene::Json j = scene::layer_json(i->layer);
+    for (const char* key : {"on", "amount", "gate", "build_up"}) j.erase(key);
+    j["group"] = i->group;
+    j["note"] = i->note;
+    std::printf("%s\n", j.dump(1).c_str());
+    return done;
+}
+
+int stock_render(const StockCall& call) {
+    const scene::Stock stock = whole_stock();
+    if (!call.id.empty() && !stock.find(call.id)) return fail({"No such stock entry", "", call.id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
+    scene::Scene lit;
+    const scene::Rig* rig = nullptr;
+    fs::path folder = fs::current_path();
+    if (!call.project.empty()) {
+        auto loaded = scene::load(call.project);
+        if (!loaded) return fail(loaded.error());
+        lit = std::move(loaded->scene);
+        folder = fs::absolute(call.project).parent_path();
+        rig = call.rig.empty() ? scene::active_rig(lit) : scene::find(lit.rigs, call.rig);
+        if (!rig) return fail({"No such rig", call.project, call.rig, "the project has no rig with that id", "See 'vemtra-cli info'"});
+    }
+    std::error_code ec;
+    if (call.id.empty()) fs::create_directories(call.output, ec);
+    render::Workshop workshop(64);
+    for (const scene::StockItem& item : stock.items) {
+        if (!call.id.empty() && item.layer.id != call.id) continue;
+        auto made = review::swatch_picture(item, rig, folder, {call.size, call.samples}, workshop);
+        if (!made) return fail(made.error());
+        auto bytes = read_file(*made);
+        if (!bytes) return fail(bytes.error());
+        const fs::path to = call.id.empty() ? fs::path(call.output) / (item.layer.id + ".png") : fs::path(call.output);
+        if (Status s = write_file_atomically(to, *bytes); !s) return fail(s.error());
+    }
+    return done;
 }
 
 int list_nodes() {

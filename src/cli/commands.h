@@ -23,6 +23,19 @@ struct ValuesCall {
 };
 int values(const ValuesCall& call);
 int check(const std::string& project, bool json);
+struct AlbedoCall {
+    std::string project, part, uv, cosines = "1,0.7,0.3";
+    int paths = 20000;
+    bool json = false;
+};
+int measure_albedo(const AlbedoCall& call);
+int stock_list(bool json);
+int stock_show(const std::string& id);
+struct StockCall {
+    std::string id, output, project, rig;  ///< id empty: all, one file each into the folder `output`
+    int size = 256, samples = 128;
+};
+int stock_render(const StockCall& call);
 int list_nodes();  ///< docs/nodes.md, from the descriptions
 
 }  // namespace vemtra::cli

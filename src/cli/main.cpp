@@ -56,6 +56,35 @@ int main(int argc, char** argv) {
     check_command->add_option("project", file, "Project file")->required();
     check_command->add_flag("--json", json, "As JSON");
 
+    auto* measure_command = app.add_subcommand("measure", "Measure a build-up");
+    measure_command->require_subcommand(1);
+    AlbedoCall a;
+    auto* albedo_command = measure_command->add_subcommand("albedo", "Directional albedo at a point, with its standard error");
+    albedo_command->add_option("project", a.project, "Project file")->required();
+    albedo_command->add_option("--part", a.part, "Part: id or name")->required();
+    albedo_command->add_option("--uv", a.uv, "u,v of the point; else the middle of the part's first triangle");
+    albedo_command->add_option("--cos", a.cosines, "Cosines of incidence, separated by commas");
+    albedo_command->add_option("--paths", a.paths, "Paths per cosine")->check(CLI::Range(100, 100000000));
+    albedo_command->add_flag("--json", a.json, "As JSON");
+
+    auto* stock_command = app.add_subcommand("stock", "The ready surfaces");
+    stock_command->require_subcommand(1);
+    auto* list_command = stock_command->add_subcommand("list", "Every entry: id, kind, group, name");
+    list_command->add_flag("--json", json, "As JSON");
+    std::string item;
+    auto* show_command = stock_command->add_subcommand("show", "One entry as JSON");
+    show_command->add_option("id", item, "Entry")->required();
+    StockCall k;
+    bool every = false;
+    auto* swatch_command = stock_command->add_subcommand("render", "Swatches as PNG");
+    swatch_command->add_option("id", k.id, "Entry; with --all: every one");
+    swatch_command->add_flag("--all", every, "Every entry, one file each");
+    swatch_command->add_option("-o,--output", k.output, "File, or with --all a folder")->required();
+    swatch_command->add_option("--rig-of", k.project, "Project whose rig lights them");
+    swatch_command->add_option("--rig", k.rig, "Rig of that project");
+    swatch_command->add_option("--size", k.size, "Pixels, square")->check(CLI::Range(16, 4096));
+    swatch_command->add_option("--samples", k.samples, "Samples per pixel")->check(CLI::Range(1, 1 << 20));
+
     auto* nodes_command = app.add_subcommand("nodes", "Describe every node and slot (docs/nodes.md)");
 
     try {
@@ -68,6 +97,13 @@ int main(int argc, char** argv) {
     if (*new_command) return make_new(assets, output, json);
     if (*info_command) return info(file, json);
     if (*values_command) return values(v);
+    if (*albedo_command) return measure_albedo(a);
+    if (*list_command) return stock_list(json);
+    if (*show_command) return stock_show(item);
+    if (*swatch_command) {
+        if (every == !k.id.empty()) return std::fprintf(stderr, "usage: stock render takes an id, or --all\n"), usage;
+        return stock_render(k);
+    }
     if (*nodes_command) return list_nodes();
     return check(file, json);
 }

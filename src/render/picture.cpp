@@ -1,5 +1,7 @@
 #include "render/picture.h"
 
+#include "render/denoise.h"
+
 #include <OpenImageIO/imageio.h>
 
 #include <mutex>
@@ -120,6 +122,7 @@ Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view
 Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
     std::vector<V3f> beauty;
     film.resolve(group_gains(prepared, *prepared.scene), beauty);
+    if (settings.smooth) denoise(film, beauty);
     auto rgba = displayed(beauty, settings.view, prepared.scene->display);
     if (!rgba) return rgba.error();
     for (size_t p = 0; p < beauty.size(); ++p) std::copy_n(&(*rgba)[4 * p], 3, &(*rgba)[3 * p]);

@@ -25,6 +25,18 @@ std::vector<UvPoint> uv_grid_points(const geometry::Mesh& mesh, int n, int tile)
     return out;
 }
 
+UvPoint uv_point(const geometry::Mesh& mesh, const V2f& uv) {
+    for (uint32_t t = 0; !mesh.uvs.empty() && t < mesh.triangles(); ++t) {
+        const uint32_t* i = &mesh.indices[3 * size_t(t)];
+        const V2f &a = mesh.uvs[i[0]], &b = mesh.uvs[i[1]], &c = mesh.uvs[i[2]];
+        const float area = (b - a).cross(c - a);
+        if (area == 0.f || !std::isfinite(area)) continue;
+        const float u = (uv - a).cross(c - a) / area, v = (b - a).cross(uv - a) / area;
+        if (u >= 0.f && v >= 0.f && u + v <= 1.f) return {true, t, u, v};
+    }
+    return {};
+}
+
 std::vector<float> evaluate_at(const render::Prepared& prepared, uint32_t mesh, const std::vector<UvPoint>& points, const program::Program& program) {
     const size_t components = size_t(program.component_count());
     std::vector<float> out(points.size() * components, NAN);

@@ -359,6 +359,11 @@ std::string to_text(const Scene& scene) {
     return compact + "\n";
 }
 
+Layer parse_layer(const Json& json, const std::string& place, const std::string& file_name, std::vector<Error>& problems) {
+    return Reader::object<Layer>(json, place, file_name, problems);
+}
+Json layer_json(const Layer& layer) { return Writer::object(layer); }
+
 Result<Loaded> load(const fs::path& file) {
     Result<std::string> text = read_file(file);
     if (!text) return text.error();

@@ -18,6 +18,10 @@ struct Loaded {
 Result<Loaded> parse(const std::string& text, const std::string& file_name);
 std::string to_text(const Scene& scene);
 
+/// One layer alone, as the stock keeps it.
+Layer parse_layer(const Json& json, const std::string& place, const std::string& file_name, std::vector<Error>& problems);
+Json layer_json(const Layer& layer);
+
 Result<Loaded> load(const fs::path& file);
 Status save(const Scene& scene, const fs::path& file);
 

@@ -9,6 +9,7 @@
 #include <QToolTip>
 
 #include "app/theme/theme.h"
+#include "app/drawer/drawer.h"
 #include "nodes/description.h"
 #include "scene/edits.h"
 
@@ -22,6 +23,7 @@ Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), b
     viewport()->setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setObjectName("board");
+    setAcceptDrops(true);
     connect(&bench_, &Workbench::changed, this, &Board::relayout);
     connect(&bench_, &Workbench::selection_changed, this, &Board::relayout);
     connect(&bench_, &Workbench::measured_changed, viewport(), qOverload<>(&QWidget::update));
@@ -195,7 +197,7 @@ void Board::paint_lane(QPainter& p, size_t index) {
     p.setFont(strong_font());
     p.setPen(layer && !layer->on ? t.faint : t.text);
     const double x = horizontalScrollBar()->value() + 10;
-    p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter, layer ? QString::fromStdString(layer->name) + (layer->on ? "" : "  (off)") : "Commons");
+    p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter, layer ? QString::fromStdString(layer->name) + (layer->kind == "coat" ? "  - coat" : "") + (layer->on ? "" : "  (off)") : "Commons");
     if (!layer) return;
     p.setPen(QPen(t.line.darker(120), 1));
     p.setBrush(t.raised);
@@ -381,6 +383,19 @@ void Board::mouseReleaseEvent(QMouseEvent* e) {
     if (!amount_layer_.empty()) bench_.end_merge();
     amount_layer_.clear();
     viewport()->update();
+}
+
+void Board::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasFormat(stock_mime)) e->acceptProposedAction();
+}
+void Board::dragMoveEvent(QDragMoveEvent* e) { e->acceptProposedAction(); }
+void Board::dropEvent(QDropEvent* e) {
+    const Spot s = spot(e->position().toPoint());
+    const bool on_layer = (s.kind == Spot::lane || s.kind == Spot::end || s.kind == Spot::block) && !s.id.empty();
+    const std::string id = e->mimeData()->data(stock_mime).toStdString();
+    if (on_layer) bench_.apply_stock_to(id, s.id);
+    else bench_.add_stock_layer(id);
+    e->acceptProposedAction();
 }
 
 void Board::drop_wire(const QPoint& at) {

@@ -44,6 +44,24 @@ Reach reach_slot(const std::string& build_up, const std::string& layer, const Po
 
 QString label_of(const Port& port) { return QString::fromStdString(port.name).replace('_', ' '); }
 
+/// Numbers and colours of one end of an input: `end` gives the literal to read, or makes the place to write.
+void add_literal(Form& form, const Port& port, Type type, const QString& label, const QString& help, const std::function<scene::Value(const Scene&)>& literal,
+                 const std::function<void(Scene&, scene::Value)>& write) {
+    const NumberRange range{port.low, port.high, scene::as_number(port.value), port.hard, port.whole, QString::fromStdString(port.unit)};
+    if (type == Type::number) {
+        form.number(label, help, range, [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); }, [=](Scene& s, float v) { write(s, v); });
+        return;
+    }
+    auto read = [=](const Scene& s) {
+        const auto v = literal(s);
+        return std::optional(std::holds_alternative<float>(v) ? V3f(scene::as_number(v)) : scene::as_vector(v));
+    };
+    if (type == Type::color)
+        form.color(label, help, std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value), read, [=](Scene& s, const V3f& v) { write(s, v); });
+    else
+        form.vector(label, help, range, nodes::components(type), read, [=](Scene& s, const V3f& v) { write(s, type == Type::vector2 ? scene::Value(V2f(v.x, v.y)) : scene::Value(v)); });
+}
+
 void add_port(Workbench& bench, Form& form, const Port& port, Type type, const Reach& reach) {
     const QString label = label_of(port), help = QString::fromStdString(port.help);
     auto literal = [=](const Scene& s) -> scene::Value {
@@ -71,23 +89,9 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
                     });
         return;
     }
-    const NumberRange range{port.low, port.high, scene::as_number(port.value), port.hard, port.whole, QString::fromStdString(port.unit)};
-    if (type == Type::number) {
-        form.number(label, help, range, [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); },
-                    [=](Scene& s, float v) { if (Input* i = reach(s, true)) i->value = v; });
-    } else {
-        auto read = [=](const Scene& s) {
-            const auto v = literal(s);
-            return std::optional(std::holds_alternative<float>(v) ? V3f(scene::as_number(v)) : scene::as_vector(v));
-        };
-        if (type == Type::color)
-            form.color(label, help, std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value), read,
-                       [=](Scene& s, const V3f& v) { if (Input* i = reach(s, true)) i->value = v; });
-        else
-            form.vector(label, help, range, nodes::components(type), read, [=](Scene& s, const V3f& v) {
-                if (Input* i = reach(s, true)) i->value = type == Type::vector2 ? scene::Value(V2f(v.x, v.y)) : scene::Value(v);
-            });
-    }
+    const Input* at_first = reach(const_cast<Scene&>(bench.scene()), false);
+    const bool two_ends = at_first && at_first->worn;
+    add_literal(form, port, type, two_ends ? label + ", clean" : label, help, literal, [=](Scene& s, const scene::Value& v) { if (Input* i = reach(s, true)) i->value = v; });
     if (port.uniform) return;
     auto source = [&bench, reach]() -> QString {
         const Input* i = reach(const_cast<Scene&>(bench.scene()), false);
@@ -110,6 +114,16 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
             });
             menu.addSeparator();
         }
+        if (now && now->worn) {
+            menu.addAction("Drop the worn end", [&bench, reach, text] {
+                bench.edit("One end: " + text, [&](Scene& s) { if (Input* i = reach(s, true)) i->worn.reset(), i->worn_shown = false; });
+            });
+        } else {
+            menu.addAction("Give it a worn end", [&bench, reach, text] {
+                bench.edit("Two ends: " + text, [&](Scene& s) { if (Input* i = reach(s, true)) i->worn = i->value; });
+            });
+        }
+        menu.addSeparator();
         bool any = false;
         auto offer = [&](const std::vector<scene::Node>& list, const QString& group) {
             for (const scene::Node& n : list) {
@@ -125,6 +139,14 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
         if (!any) menu.addAction("No node yet: add one with N")->setEnabled(false);
         menu.exec(at);
     }, source);
+    if (!two_ends) return;
+    add_literal(form, port, type, label + ", worn", "The other end: where the driver is 1, or while the worn end is shown.",
+                [=](const Scene& s) { const Input* i = reach(const_cast<Scene&>(s), false); return i && i->worn ? *i->worn : port.value; },
+                [=](Scene& s, const scene::Value& v) { if (Input* i = reach(s, true)) i->worn = v; });
+    if (at_first->from.empty())
+        form.toggle("show the worn end", "Flips between the two ends in the picture. Connect a mask to move between them by it.",
+                    [=](const Scene& s) { const Input* i = reach(const_cast<Scene&>(s), false); return std::optional(i && i->worn_shown); },
+                    [=](Scene& s, bool v) { if (Input* i = reach(s, true)) i->worn_shown = v; });
 }
 
 }  // namespace
@@ -144,8 +166,11 @@ std::string DetailPanel::shape() const {
     std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
     if (const auto* n = bench_.node()) key += n->kind + n->type;
     else if (const auto* l = bench_.layer())
-        for (const auto& [name, input] : l->surface)
+        for (const auto& [name, input] : l->surface) {
             if (!input.from.empty()) key += name + ",";
+            if (input.worn) key += name + "+,";
+        }
+    if (const auto* l = bench_.layer()) key += l->kind + "|" + l->build_up;
     return key;
 }
 
@@ -181,7 +206,8 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
         return build_up ? scene::find(build_up->layers, id) : nullptr;
     };
     const bool base = bench_.build_up()->layers.front().id == id;
-    form_->heading(base ? "Base layer" : "Cover");
+    const bool coat = layer.kind == "coat";
+    form_->heading(base ? "Base layer" : coat ? "Coat" : "Cover");
     form_->text("name", "What the layer is called on the board.", [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->name) : std::nullopt; },
                 [=](Scene& s, const std::string& v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->name = v; });
     if (!base) {
@@ -194,22 +220,46 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
                       [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->gate.amount) : std::nullopt; },
                       [=](Scene& s, float v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->gate.amount = v; });
     }
-    form_->heading("Surface");
-    const auto& ports = nodes::surface_description().ports;
+    if (!coat) {
+        // Another build-up may stand in place of a surface, unless that would run in a circle.
+        std::vector<std::string> ids{""};
+        QStringList names{"surface of its own"};
+        for (const auto& other : bench_.scene().build_ups)
+            if (!scene::build_up_reaches(bench_.scene(), other.id, b)) ids.push_back(other.id), names << QString::fromStdString(other.name);
+        if (ids.size() > 1)
+            form_->choice("made of", "A surface of its own, or a finished build-up as a layer of this one.", names,
+                          [=](const Scene& s) { auto* l = with(s); return l ? std::optional(int(std::max<std::ptrdiff_t>(0, std::find(ids.begin(), ids.end(), l->build_up) - ids.begin() < std::ptrdiff_t(ids.size()) ? std::find(ids.begin(), ids.end(), l->build_up) - ids.begin() : 0))) : std::nullopt; },
+                          [=](Scene& s, int i) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->build_up = ids[size_t(i)]; });
+        if (!layer.build_up.empty()) {
+            form_->note("This layer is a whole build-up. Select a part that wears it to change it.");
+            return;
+        }
+    }
+    const auto& ports = nodes::slots_of(layer).ports;
     auto wired = [&](const Port& p) {
         const auto it = layer.surface.find(p.name);
         return it != layer.surface.end() && !it->second.from.empty();
     };
-    for (const Port& p : ports)
-        if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
-    int shown = 0;
-    for (const Port& p : ports)
-        if (!wired(p) && shown++ < 4) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
-    form_->begin_fold("More");
-    shown = 0;
-    for (const Port& p : ports)
-        if (!wired(p) && shown++ >= 4) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
-    form_->end_fold();
+    auto changed = [&](const Port& p) {
+        const auto it = layer.surface.find(p.name);
+        return it != layer.surface.end() && (!it->second.from.empty() || it->second.worn || !(it->second.value == p.value));
+    };
+    if (std::any_of(ports.begin(), ports.end(), wired)) {
+        form_->heading("Wired");
+        for (const Port& p : ports)
+            if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
+    }
+    // The first two groups are always of use; the others are open where something in them is set.
+    for (size_t i = 0; i < ports.size();) {
+        const std::string group = ports[i].group;
+        size_t end = i;
+        bool used = i == 0 || group == "specular";
+        for (; end < ports.size() && ports[end].group == group; ++end) used |= changed(ports[end]);
+        form_->begin_fold(QString::fromStdString(group), used);
+        for (; i < end; ++i)
+            if (!wired(ports[i])) add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, id, ports[i]));
+        form_->end_fold();
+    }
 }
 
 void DetailPanel::build_node(const scene::Node& node) {

@@ -56,7 +56,7 @@ void Form::note(const QString& text) {
     l->setPalette(p);
     (folding_ ? folding_ : layout_)->addRow(l);
 }
-void Form::begin_fold(const QString& title) {
+void Form::begin_fold(const QString& title, bool open) {
     auto* head = new QToolButton;
     head->setText(title);
     head->setCheckable(true);
@@ -73,6 +73,7 @@ void Form::begin_fold(const QString& title) {
         head->setArrowType(open ? Qt::DownArrow : Qt::RightArrow);
         inside->setVisible(open);
     });
+    head->setChecked(open);
     layout_->addRow(head);
     layout_->addRow(inside);
 }

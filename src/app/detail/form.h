@@ -35,7 +35,7 @@ public:
     void connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source);
     void widget(QWidget* w) { layout_->addRow(w); }
     /// Everything added until end_fold() is hidden behind a line that opens it.
-    void begin_fold(const QString& title);
+    void begin_fold(const QString& title, bool open = false);
     void end_fold() { folding_ = nullptr; }
 
     void refresh();  ///< reads all values again

@@ -7,6 +7,8 @@ Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(b
     setObjectName("drawer");
     addTab(make_parts_page(bench), "Parts");
     addTab(make_rigs_page(bench), "Rigs");
+    addTab(make_stock_page(bench), "Stock");
+    addTab(make_kept_values_page(bench), "Values");
     addTab(make_snapshots_page(bench), "Snapshots");
     addTab(make_findings_page(bench), "Findings");
     auto count_findings = [this] {
@@ -15,6 +17,11 @@ Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(b
     };
     connect(&bench_, &Workbench::measured_changed, this, count_findings);
     connect(&bench_, &Workbench::picture_changed, this, count_findings);
+}
+
+void Drawer::show_page(const QString& title) {
+    for (int i = 0; i < count(); ++i)
+        if (tabText(i).startsWith(title)) setCurrentIndex(i);
 }
 
 }  // namespace vemtra::app

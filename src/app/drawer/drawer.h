@@ -1,4 +1,4 @@
-// The strip of lists under the picture: parts, rigs, snapshots, findings. One page, one file.
+// The strip of lists under the picture: parts, rigs, stock, kept values, snapshots, findings. One page, one file.
 #pragma once
 #include <QTabWidget>
 
@@ -6,10 +6,14 @@
 
 namespace vemtra::app {
 
+/// What a swatch of the stock is dragged as: the entry's id.
+inline constexpr const char* stock_mime = "application/x-vemtra-stock";
+
 class Drawer : public QTabWidget {
     Q_OBJECT
 public:
     explicit Drawer(Workbench& bench, QWidget* parent = nullptr);
+    void show_page(const QString& title);
     void show_findings() { setCurrentIndex(count() - 1); }
 
 private:
@@ -18,6 +22,8 @@ private:
 
 QWidget* make_parts_page(Workbench& bench);
 QWidget* make_rigs_page(Workbench& bench);
+QWidget* make_stock_page(Workbench& bench);
+QWidget* make_kept_values_page(Workbench& bench);
 QWidget* make_snapshots_page(Workbench& bench);
 QWidget* make_findings_page(Workbench& bench);
 

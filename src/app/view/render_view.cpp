@@ -1,5 +1,7 @@
 #include "app/view/render_view.h"
 
+#include "app/drawer/drawer.h"
+
 #include <QDragEnterEvent>
 #include <QMimeData>
 #include <QMouseEvent>
@@ -206,13 +208,17 @@ std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
     return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
 }
 
-void RenderView::click(const QPointF& p) {
-    if (!shown_) return;
-    // One ray through the clicked pixel.
+std::string RenderView::part_at(const QPointF& p) const {
+    if (!shown_) return {};
+    // One ray through the pixel.
     render::Prepared one = *shown_->prepared;
-    one.camera = *scene::active_camera(bench_.scene());
+    if (const auto* camera = scene::active_camera(bench_.scene())) one.camera = *camera;
     const auto hit = render::visible_at(one, width(), height(), float(p.x()), float(p.y()));
-    if (hit.hit) bench_.select_part(one.parts[hit.mesh]->id);
+    return hit.hit ? one.parts[hit.mesh]->id : std::string();
+}
+
+void RenderView::click(const QPointF& p) {
+    if (const std::string part = part_at(p); !part.empty()) bench_.select_part(part);
 }
 
 void RenderView::frame_box(const Box3f& box) {
@@ -237,9 +243,16 @@ void RenderView::start_region() {
 }
 
 void RenderView::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+    if (e->mimeData()->hasUrls() || e->mimeData()->hasFormat(stock_mime)) e->acceptProposedAction();
 }
 void RenderView::dropEvent(QDropEvent* e) {
+    if (e->mimeData()->hasFormat(stock_mime)) {
+        const std::string part = part_at(e->position());
+        if (part.empty()) Q_EMIT bench_.said("Drop it on a part");
+        else bench_.wear_stock(e->mimeData()->data(stock_mime).toStdString(), part);
+        e->acceptProposedAction();
+        return;
+    }
     for (const QUrl& url : e->mimeData()->urls()) {
         const fs::path file = url.toLocalFile().toStdString();
         if (file.extension() == ".vemtra") bench_.open(file);

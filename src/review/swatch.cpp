@@ -1,0 +1,69 @@
+#include "review/swatch.h"
+
+#include "base/hash.h"
+#include "scene/edits.h"
+#include "scene/project_file.h"
+
+namespace vemtra::review {
+
+scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder) {
+    scene::Scene s;
+    s.name = item.layer.name;
+    s.assets.push_back({"form", (shipped_assets() / "stock" / "swatch.glb").string(), 1.f, "y", {}});
+    s.parts.push_back({"form", "form", "form", "Form", "swatch", true, 0, {}});
+    scene::BuildUp b = scene::default_build_up("swatch", "Swatch");
+    std::string target = b.layers.front().id;
+    if (item.layer.kind == "coat") {  // a coat needs something to look through to: half of the form's wood stays bare
+        b.layers.front().surface = {{"base_color", {scene::Value{V3f(.58f, .45f, .30f)}, {}}}, {"specular_roughness", {scene::Value{.5f}, {}}}};
+        target = scene::add_layer(b, "Coat", {}, "coat");
+    }
+    scene::apply_stock(b, target, item);
+    s.build_ups.push_back(std::move(b));
+    scene::Rig light = rig ? *rig : scene::default_rig();
+    light.id = "rig";
+    light.environment.seen = false;
+    if (!light.environment.image.empty()) light.environment.image = (rig_folder / light.environment.image).string();
+    light.environment.backdrop = V3f(.22f);
+    light.stage.on = true;
+    light.stage.color = V3f(.2f);
+    light.stage.roughness = .5f;
+    light.stage.height = 0.f;
+    light.stage.fade_start = .12f;
+    light.stage.fade_end = .4f;
+    s.rigs.push_back(std::move(light));
+    s.rig = "rig";
+    scene::Camera camera;
+    camera.id = "camera";
+    camera.position = V3f(.13f, .125f, .27f);
+    camera.target = V3f(0.f, .043f, 0.f);
+    camera.focal_length = 88.f;
+    s.cameras.push_back(camera);
+    s.display.exposure = -.8f;  // the form stands nearer to the lights than most assets; white must not burn out
+    s.render.depth = 10;
+    s.render.preview_clamp = 6.f;
+    return s;
+}
+
+Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder, const SwatchSettings& settings, render::Workshop& workshop, Progress* progress) {
+    const scene::Scene s = swatch_scene(item, rig, rig_folder);
+    uint64_t key = hash_text(scene::to_text(s), hash_text(VEMTRA_VERSION));
+    // The version alone does not tell an environment that was painted over.
+    std::error_code ec;
+    if (rig && !rig->environment.image.empty()) key ^= uint64_t(fs::last_write_time(s.rigs[0].environment.image, ec).time_since_epoch().count());
+    char name[96];
+    std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size, settings.samples);
+    const fs::path file = cache_folder("swatches") / name;
+    if (fs::exists(file, ec)) return file;
+    render::PrepareOptions options;
+    options.field_rays = geometry::field_rays_first;
+    options.progress = progress;
+    const auto prepared = render::prepare(std::make_shared<const scene::Scene>(s), workshop, options);
+    if (!prepared) return Error{"Swatch not made", "", item.layer.name, "it was asked to stop", ""};
+    const render::PictureSettings picture{.width = settings.size, .height = settings.size, .samples = settings.samples, .preview_clamp = true, .coverage = false, .smooth = true};
+    auto film = render::render_picture(*prepared, picture, progress);
+    if (!film) return film.error();
+    if (Status written = render::write_png(*prepared, *film, picture, {item.layer.name, 0.}, file); !written) return written.error();
+    return file;
+}
+
+}  // namespace vemtra::review

@@ -1,0 +1,36 @@
+// The stock: ready surfaces and coats that ship (assets/stock) or that the artist keeps. Each entry is a layer without a place: its slots, and
+// the nodes that feed them.
+#pragma once
+#include "base/file.h"
+#include "scene/scene.h"
+
+namespace vemtra::scene {
+
+struct StockItem {
+    std::string group, note;  ///< note: where the numbers come from, or why they are what they are
+    bool own = false;         ///< the artist's: may be renamed and removed
+    Layer layer;              ///< id, name, kind, surface and nodes count
+};
+
+struct Stock {
+    std::vector<StockItem> items;
+    std::vector<Error> problems;
+    std::vector<std::string> groups() const;  ///< in the order of first appearance
+    const StockItem* find(const std::string& id) const;
+};
+
+/// Where the artist's own entries are kept: $XDG_DATA_HOME/vemtra/stock.json, else below ~/.local/share.
+fs::path own_stock_file();
+
+/// Reads every .json of the folder, in order of their names, then the artist's file where it exists. What cannot be read is a problem.
+Stock load_stock(const fs::path& shipped_folder, const fs::path& own_file);
+/// Writes the artist's entries alone.
+Status save_own_stock(const Stock& stock, const fs::path& own_file);
+
+/// An entry made of a layer as it stands: the nodes that its slots read come along, from its lane and from the commons.
+StockItem stock_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& group);
+
+/// Lays the entry onto a layer: surface and kind change, gate and amounts stay. The base stays a cover.
+void apply_stock(BuildUp& build_up, const std::string& layer_id, const StockItem& item);
+
+}  // namespace vemtra::scene
