@@ -28,6 +28,7 @@ inline void line(const char* what, double got, const char* unit, const char* wan
 void rays();
 void noise();
 void layers();
+void surfaces();
 void memory();
 void window(int argc, char** argv);
 

@@ -1,4 +1,4 @@
-// ./run bench [rays|noise|layers|memory|window ...]
+// ./run bench [rays|noise|layers|surfaces|memory|window ...]
 #include <string>
 
 #include "bench.h"
@@ -17,6 +17,7 @@ int main(int argc, char** argv) {
     if (wanted("noise")) noise();
     if (wanted("rays")) rays();
     if (wanted("layers")) layers();
+    if (wanted("surfaces")) surfaces();
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

@@ -80,7 +80,7 @@ const NodeDescription& surface_description() {
         p.number("thin_film_ior", "Index of refraction of the film.", 1.4f, 1.f, 3.f);
         p.group = "emission";
         p.number("emission_luminance", "Light that the surface gives off. 1000 nits are 1.0 in the picture at exposure 0.", 0.f, 0.f, 10000.f, false, "nit");
-        p.color("emission_color", "Its colour.", V3f(1.f));
+        p.color("emission_color", "Colour of that light.", V3f(1.f));
         p.number("emission_temperature", "Colour temperature that tints it: candle 1850, bulb 2700, daylight 6500; 0 leaves the colour alone.", 0.f, 0.f, 12000.f, false, "K");
         add_flakes(p);
         p.group = "geometry";

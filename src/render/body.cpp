@@ -3,7 +3,7 @@
 namespace vemtra::render {
 namespace {
 
-constexpr int most_turns = 256, free_turns = 8;  // before chance may end a walk
+constexpr int most_turns = 2048, free_turns = 8;  // before chance may end a walk
 
 V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
     float c;

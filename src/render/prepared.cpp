@@ -334,11 +334,6 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     };
     const scene::Rig* rig = options.rig.empty() ? scene::active_rig(s) : scene::find(s.rigs, options.rig);
     if (!rig) rig = scene::active_rig(s);
-    for (const scene::BuildUp& b : s.build_ups)
-        for (const scene::Layer& layer : b.layers)
-            if (const auto it = layer.surface.find("emission_luminance"); !p->emission_group && it != layer.surface.end() && layer.kind != "coat" &&
-                (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f))
-                p->emission_group = group_index("emission");
     if (rig) {
         const scene::Environment& e = rig->environment;
         p->backdrop = e.backdrop;
@@ -378,6 +373,11 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
         p->stage_slots.specular_roughness = rig->stage.roughness;
         p->stage_slots = surface::sane(p->stage_slots);
     }
+    for (const scene::BuildUp& b : s.build_ups)
+        for (const scene::Layer& layer : b.layers)
+            if (const auto it = layer.surface.find("emission_luminance"); !p->emission_group && it != layer.surface.end() && layer.kind != "coat" &&
+                (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f))
+                p->emission_group = group_index("emission");
     if (const scene::Camera* camera = options.camera.empty() ? scene::active_camera(s) : scene::find(s.cameras, options.camera)) p->camera = *camera;
     return p;
 }

@@ -52,7 +52,7 @@ std::string add_layer(BuildUp& b, const std::string& name, const std::string& ab
 }
 
 void remove_layer(BuildUp& b, const std::string& layer_id) {
-    if (b.layers.size() < 2) return;
+    if (b.layers.size() < 2 || (b.layers[0].id == layer_id && b.layers[1].kind == "coat")) return;
     for (auto it = b.layers.begin(); it != b.layers.end(); ++it) {
         if (it->id != layer_id) continue;
         Layer removed = std::move(*it);
@@ -98,15 +98,17 @@ std::string duplicate_layer(BuildUp& b, const std::string& layer_id) {
     return id;
 }
 
-void move_layer(BuildUp& b, const std::string& layer_id, int to_index) {
+void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index) {
+    BuildUp b = build_up;
     for (size_t i = 0; i < b.layers.size(); ++i) {
         if (b.layers[i].id != layer_id) continue;
         const size_t to = size_t(std::clamp(to_index, 0, int(b.layers.size()) - 1));
         Layer moved = std::move(b.layers[i]);
         b.layers.erase(b.layers.begin() + long(i));
         b.layers.insert(b.layers.begin() + long(to), std::move(moved));
-        return;
+        break;
     }
+    if (b.layers.empty() || b.layers.front().kind != "coat") build_up = std::move(b);  // the base cannot be a coat
 }
 
 std::string add_node(BuildUp& b, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name) {

@@ -13,9 +13,9 @@ std::string stem_of(const std::string& name);
 
 /// Adds above `above` (empty: outermost). Returns the new layer's id.
 std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {}, const std::string& kind = "cover");
-void remove_layer(BuildUp& build_up, const std::string& layer_id);  ///< the last layer stays; nodes that others use move to commons
+void remove_layer(BuildUp& build_up, const std::string& layer_id);  ///< the last layer stays, and a base under a coat; nodes that others use move to commons
 std::string duplicate_layer(BuildUp& build_up, const std::string& layer_id);
-void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index);
+void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index);  ///< not where a coat would become the base
 
 /// Adds to the layer's lane, or to commons where `layer_id` is empty. Returns the new node's id.
 std::string add_node(BuildUp& build_up, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name);

@@ -75,12 +75,20 @@ V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
     return f;
 }
 
+float eon_bound(float r, float mu_o) {
+    if (r <= 0.f) return 1.f;
+    const float a = 1.f / (1.f + c1 * r), e_average = a * (1.f + c2 * r);
+    const float rest = (1.f - fon_albedo(mu_o, r)) * (1.f - fon_albedo(1.f, r)) / std::max(1e-7f, 1.f - e_average);
+    return a * (1.f + r * std::sqrt(std::max(0.f, 1.f - mu_o * mu_o)) / std::max(1e-3f, mu_o)) + std::max(0.f, rest);
+}
+
 float fuzz(float roughness, const V3f& wo, const V3f& wi) {
     const FuzzTable& t = FuzzTable::get();
     const float x = clamp01((roughness - .05f) / .95f) * (FuzzTable::n - 1);
     const int i = std::min(int(x), FuzzTable::n - 2);
     return fuzz_unscaled(roughness, wo, wi) * lerp(t.scale[size_t(i)], t.scale[size_t(i) + 1], x - float(i));
 }
+float fuzz_bound(float roughness) { return (2.f + 1.f / std::max(.05f, roughness)) / (8.f * pi); }
 float fuzz_albedo(float roughness, float mu) {
     const FuzzTable& t = FuzzTable::get();
     constexpr int n = FuzzTable::n;

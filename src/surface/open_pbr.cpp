@@ -237,6 +237,28 @@ Scattered Bsdf::sample(const Seen& o, float u, float u1, float u2) const {
     return s;
 }
 
+float Bsdf::scatter_pdf(const Seen& o, const V3f& wi) const {
+    if (!opaque()) return pdf(o, wi);
+    if (wi.z <= 0.f) return 0.f;
+    const AlbedoTables& tables = AlbedoTables::get();
+    float p = 0.f;
+    if (s_.base_metalness > 0.f) {
+        const V3f h = (o.wo + wi).normalized();
+        const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, wi) / (4.f * o.wo.z);
+        const float rest = (1.f - o.white) * (1.f - tables.white(wi.z, interface_.roughness())) / (pi * std::max(1e-6f, 1.f - white_average_)) * wi.z;
+        p += s_.base_metalness * (single + rest);
+    }
+    if (s_.base_metalness < 1.f) {
+        float d = eon(V3f(1.f), s_.base_diffuse_roughness, o.wo, wi).x * wi.z;
+        if (!matched_) {
+            d *= (1.f - o.dielectric) * (1.f - tables.reflectance(wi.z, interface_.roughness(), interface_.eta())) / std::max(1e-6f, 1.f - dielectric_average_);
+            d += interface_.reflect(o.interface, wi);
+        }
+        p += (1.f - s_.base_metalness) * d;
+    }
+    return p;
+}
+
 float Bsdf::leaving_subsurface(const V3f& wi) const {
     if (wi.z <= 0.f) return 0.f;
     const float passes = matched_ ? 1.f : 1.f - AlbedoTables::get().reflectance(wi.z, interface_.roughness(), interface_.eta());

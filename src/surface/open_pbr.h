@@ -44,6 +44,12 @@ public:
     float pdf(const Seen& o, const V3f& wi) const;
     Scattered sample(const Seen& o, float u_lobe, float u1, float u2) const;
 
+    /// The same for walks between coats, where products of many weights must not spread: directions are drawn in exact proportion to what a
+    /// white substrate of this form would scatter, so that the weight is colour alone. Surfaces that light goes into use sample().
+    template <class Next>
+    Scattered scatter(const Seen& o, Next&& next) const;
+    float scatter_pdf(const Seen& o, const V3f& wi) const;
+
     bool transmits() const { return through_ > 0.f || thin_diffuse_ > 0.f; }
     const Ggx& ggx() const { return interface_.ggx(); }
     float eta() const { return interface_.eta(); }
@@ -52,9 +58,9 @@ public:
     float leaving_subsurface(const V3f& wi) const;
 
 private:
+    bool opaque() const { return opaque_ >= 1.f && !film_ && !thin_; }
     V3f film(float mu, bool metal) const;
     V3f metal_fresnel(float mu) const;
-    float single(const Seen& o, const V3f& h, const V3f& wi) const;
 
     Slots s_;
     RoughInterface interface_;
@@ -65,5 +71,54 @@ private:
     float white_average_ = 1.f, dielectric_average_ = 0.f;
     AlbedoTables::Rest metal_rest_;
 };
+
+template <class Next>
+Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
+    const float u = next();
+    if (!opaque()) {
+        const float a = next(), b = next();
+        return sample(o, u, a, b);
+    }
+    const AlbedoTables& tables = AlbedoTables::get();
+    Scattered s;
+    s.pdf = 1.f;
+    if (u < s_.base_metalness) {
+        const float a = next(), b = next();
+        const Ggx& ggx = interface_.ggx();
+        const V3f h = ggx.visible_normal(o.wo, a, b);
+        s.wi = h * (2.f * o.wo.dot(h)) - o.wo;
+        if (s.wi.z > 1e-6f && next() * o.interface.g1 < ggx.g2(o.wo, s.wi)) {
+            s.weight = metal_fresnel(o.wo.dot(h)) * s_.specular_weight;
+        } else {
+            for (int tries = 0; tries < 64; ++tries) {  // what single scattering loses, in the directions in which it loses it
+                const float x = next(), y = next();
+                s.wi = cosine_direction(x, y);
+                if (next() < 1.f - tables.white(s.wi.z, interface_.roughness())) break;
+            }
+            s.wi.z = std::max(1e-5f, s.wi.z);
+            const V3f rest = tables.conductor_rest_at(metal_rest_, s.wi.z);
+            const float white = (1.f - o.white) * (1.f - tables.white(s.wi.z, interface_.roughness())) / std::max(1e-6f, 1.f - white_average_);
+            for (int c = 0; c < 3; ++c) s.weight[c] = white > 1e-7f && metal_rest_.average[c] > 1e-7f ? std::min(1.f, o.metal_rest[c] * rest[c] / (metal_rest_.average[c] * white)) : 0.f;
+        }
+        return s;
+    }
+    if (!matched_) {
+        s.wi = interface_.scatter(o.interface, next);
+        s.weight = s_.specular_color;
+        if (s.wi.z > 0.f) return s;
+    }
+    const float r = s_.base_diffuse_roughness, most = eon_bound(r, o.wo.z);
+    for (int tries = 0; tries < 128; ++tries) {
+        const float x = next(), y = next();
+        s.wi = cosine_direction(x, y);
+        s.wi.z = std::max(1e-5f, s.wi.z);
+        float chance = matched_ ? 1.f : 1.f - tables.reflectance(s.wi.z, interface_.roughness(), interface_.eta());
+        if (r > 0.f) chance *= pi * eon(V3f(1.f), r, o.wo, s.wi).x / most;
+        if (chance >= 1.f || next() < chance) break;
+    }
+    s.weight = body_;
+    if (r > 0.f) s.weight = eon(body_, r, o.wo, s.wi) / std::max(1e-9f, eon(V3f(1.f), r, o.wo, s.wi).x);
+    return s;
+}
 
 }  // namespace vemtra::surface

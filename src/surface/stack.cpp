@@ -169,8 +169,8 @@ Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& 
 
 V3f Stack::reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) const {
     if (e.is_fuzz) {
-        pdf = e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, a.z) * b.z * inverse_pi;
-        return e.fuzz.color * (e.fuzz.weight * fuzz(e.fuzz.roughness, a, b) * b.z);
+        pdf = e.fuzz.weight * fuzz(e.fuzz.roughness, a, b) * b.z;
+        return e.fuzz.color * pdf;
     }
     if (!e.has_interface) return pdf = 0.f, V3f(0.f);
     return V3f(pdf = e.above.reflect(e.above.seen_from(e.tilt.in(a)), e.tilt.in(b)));  // scatter() has its values as its density
@@ -218,11 +218,10 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
             return out;
         }
         if (!e.is_fuzz) return {};
-        const float u1 = random.next(), u2 = random.next();
-        const V3f x = from_above ? a : upright(a), y = cosine_direction(u1, u2);  // a sheet of fibres is the same from both sides
+        const V3f x = from_above ? a : upright(a), y = fuzz_direction(e.fuzz.roughness, x, [&] { return random.next(); });  // a sheet of fibres is the same from both sides
         out.direction = from_above ? y : upright(y);
-        out.weight = e.fuzz.color * (boost * e.fuzz.weight * pi * fuzz(e.fuzz.roughness, x, y));
-        out.pdf = chance * y.z * inverse_pi;
+        out.weight = e.fuzz.color * (boost * chance);
+        out.pdf = e.fuzz.weight * fuzz(e.fuzz.roughness, x, y) * y.z;
         return out;
     }
     V3f x = e.tilt.in(a);
@@ -273,13 +272,14 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
                 const V3f in = tilt_.in(W[n]);
                 float weight = 1.f;
                 if (P[n] > 0.f) {
-                    const float p = base_->pdf(seen, in);
+                    const float p = base_->scatter_pdf(seen, in);
                     weight = P[n] / (P[n] + p);
                 }
                 sum += beta * base_->evaluate(seen, in) * B[n] * weight;
             }
-            const Scattered s = base_->sample(seen, random.next(), random.next(), random.next());
+            Scattered s = base_->scatter(seen, [&] { return random.next(); });
             if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
+            if (elements_[n - 1].two_ways) s.pdf = base_->scatter_pdf(seen, s.wi);
             beta *= s.weight;
             d = tilt_.out(s.wi);
             reflected_pdf = s.pdf;
@@ -349,8 +349,7 @@ Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
         if (down && k == count_) {
             if (!at_base) beta *= lift_, at_base = true;
             const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
-            const float u = random.next(), u1 = random.next(), u2 = random.next();
-            Scattered s = base_->sample(seen, u, u1, u2);
+            Scattered s = base_->scatter(seen, [&] { return random.next(); });
             if (s.pdf <= 0.f) return {};
             beta *= s.weight;
             if (s.enters_subsurface || s.wi.z <= 0.f) {

@@ -94,3 +94,33 @@ TEST_CASE("a wrong call is code 2, what cannot be done is 1, done with problems 
 }
 
 TEST_CASE("the documentation of the nodes is what the descriptions say") { CHECK(cli("nodes").out == *read_file(root / "docs" / "nodes.md")); }
+
+TEST_CASE("the command line measures albedo and knows the stock") {
+    Scratch s;
+    s.write("square.obj", square_obj);
+    const std::string project = (s.path / "p.vemtra").string();
+    auto scene = plain_scene("square.obj");
+    auto& b = scene.build_ups[0];
+    b.layers[0].surface = {{"base_color", {scene::Value{V3f(.8f, .4f, .1f)}, {}}}, {"specular_weight", {scene::Value{0.f}, {}}}};
+    REQUIRE(scene::save(scene, project));
+    const auto bare = nlohmann::json::parse(cli("measure albedo " + project + " --part part --cos 1,0.5 --paths 4000 --json").out);
+    REQUIRE(bare["measured"].size() == 2);
+    CHECK(bare["measured"][1]["albedo"][0].get<float>() == Approx(.8f).margin(.005));
+    const auto coat = scene::add_layer(b, "Coat", {}, "coat");
+    scene::find(b.layers, coat)->surface = {{"coat_ior", {scene::Value{1.5f}, {}}}, {"coat_roughness", {scene::Value{0.f}, {}}}};
+    REQUIRE(scene::save(scene, project));
+    const auto coated = nlohmann::json::parse(cli("measure albedo " + project + " --part Part --uv 0.3,0.6 --cos 1 --paths 40000 --json").out);
+    for (int c = 0; c < 3; ++c) {  // coated.csv, clear coat of IOR 1.5 over this base
+        static constexpr float walk[] = {.633f, .24377f, .08136f};
+        CHECK(coated["measured"][0]["albedo"][c].get<float>() == Approx(walk[c]).margin(.004f + 4.f * coated["measured"][0]["standard_error"][c].get<float>()));
+    }
+    CHECK(cli("measure albedo " + project + " --part nobody").code == 1);
+    CHECK(cli("measure albedo " + project + " --part part --cos 2").code == 2);
+    CHECK(cli("measure albedo " + project + " --part part --uv 5,5").code == 1);
+    CHECK(nlohmann::json::parse(cli("stock list --json").out).size() >= 70);
+    CHECK(nlohmann::json::parse(cli("stock show gold").out)["surface"].contains("metal_extinction"));
+    CHECK(cli("stock show unobtainium").code == 1);
+    CHECK(cli("stock render").code == 2);
+    CHECK(cli("stock render copper -o " + (s.path / "c.png").string() + " --size 24 --samples 2").code == 0);
+    CHECK(fs::file_size(s.path / "c.png") > 100);
+}

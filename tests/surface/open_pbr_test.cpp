@@ -76,13 +76,13 @@ TEST_CASE("white furnace: stacks of up to fifteen lossless layers return all lig
     std::mt19937 random(5);
     for (int layers = 1; layers <= 15; ++layers)
         for (int variant = 0; variant < 3; ++variant) {
-            const Stack stack = lossless_stack(layers, random);
+            Stack stack = lossless_stack(layers, random);
             for (float mu : {1.f, .6f, .25f, .06f}) {
                 const Albedo a = albedo(stack, mu, 3000, uint32_t(layers));
                 INFO(layers << " layers, variant " << variant << ", cos " << mu << ": " << a.mean.x << " +- " << a.deviation.x);
                 CHECK(a.mean.x > .985f - 4.f * a.deviation.x);
                 CHECK(a.mean.x < 1.002f + 4.f * a.deviation.x);
-                CHECK(a.deviation.x < .03f);
+                CHECK(a.deviation.x < (layers == 1 ? .02f : .002f));  // without coats the weights of mixed lobes spread a little
             }
         }
 }

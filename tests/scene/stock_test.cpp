@@ -1,0 +1,134 @@
+#include "scene/stock.h"
+
+#include "nodes/description.h"
+#include "review/plausible.h"
+#include "support.h"
+#include "surface/slots.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+scene::Stock shipped() { return scene::load_stock(root / "assets" / "stock", "/nowhere/stock.json"); }
+}  // namespace
+
+TEST_CASE("the stock that ships has over seventy entries, each with a reason, known slots and values in range") {
+    const scene::Stock stock = shipped();
+    CHECK(stock.problems.empty());
+    CHECK(stock.items.size() >= 70);
+    CHECK(stock.groups().size() >= 10);
+    for (const scene::StockItem& item : stock.items) {
+        INFO(item.layer.id);
+        CHECK(item.note.size() > 3);
+        const auto& d = nodes::slots_of(item.layer);
+        for (const auto& [slot, input] : item.layer.surface) {
+            INFO(slot);
+            const nodes::Port* port = d.port(slot);
+            REQUIRE(port);
+            const surface::SlotField* f = surface::slot_field(slot.c_str());
+            REQUIRE(f);
+            const V3f v = std::holds_alternative<float>(input.value) ? V3f(scene::as_number(input.value)) : scene::as_vector(input.value);
+            for (int c = 0; c < f->components; ++c) CHECK((v[c] >= f->low && v[c] <= f->high));
+        }
+    }
+}
+
+TEST_CASE("slots are described as they are computed: the same names, components, and defaults") {
+    surface::Slots defaults;
+    for (const auto* d : {&nodes::surface_description(), &nodes::coat_description()})
+        for (const nodes::Port& port : d->ports) {
+            INFO(port.name);
+            const surface::SlotField* f = surface::slot_field(port.name.c_str());
+            REQUIRE(f);
+            CHECK(f->components == nodes::components(port.type));
+            CHECK(port.help.size() > 15);
+            CHECK_FALSE(port.group.empty());
+            if (d == &nodes::coat_description()) continue;
+            const V3f v = std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value);
+            for (int c = 0; c < f->components; ++c) CHECK(surface::at(defaults, *f)[c] == v[c]);
+        }
+}
+
+TEST_CASE("a surface is exchanged and the mask is not touched") {
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const auto id = scene::add_layer(b, "Cover");
+    const auto mask = scene::add_node(b, id, "fractal3d", "float", "Mask"), tone = scene::add_node(b, id, "noise3d", "color3", "Tone");
+    scene::Layer& layer = *scene::find(b.layers, id);
+    layer.gate = {{scene::Value{1.f}, mask}, .7f, {}};
+    layer.amount = .4f;
+    layer.surface["base_color"] = {scene::Value{V3f(1.f)}, tone};
+    const scene::Stock stock = shipped();
+    scene::apply_stock(b, id, *stock.find("rust-old"));
+    const scene::Layer& after = *scene::find(b.layers, id);
+    CHECK(after.gate.mask.from == mask);
+    CHECK(after.gate.amount == .7f);
+    CHECK(after.amount == .4f);
+    CHECK(scene::find_node(b, mask).node);
+    CHECK_FALSE(scene::find_node(b, tone).node);  // it served the old surface alone
+    scene::apply_stock(b, id, *stock.find("varnish-honey"));
+    CHECK(scene::find(b.layers, id)->kind == "coat");
+    scene::apply_stock(b, "base", *stock.find("varnish-honey"));
+    CHECK(b.layers.front().kind == "cover");
+    scene::move_layer(b, id, 0);
+    CHECK(b.layers.front().kind == "cover");
+}
+
+TEST_CASE("what the artist keeps comes back with its network, and broken stock files are told") {
+    Scratch s;
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const auto place = scene::add_node(b, {}, "position", "vector3", "Place"), noise = scene::add_node(b, "base", "noise3d", "float", "Noise");
+    scene::node(b, noise)->inputs["position"].from = place;
+    b.layers[0].surface["specular_roughness"] = {scene::Value{.3f}, noise};
+    scene::Stock stock = shipped();
+    const size_t shipped_count = stock.items.size();
+    stock.items.push_back(scene::stock_item(b, b.layers[0], "Deck paint", "Skerrin Sound"));
+    const fs::path file = s.path / "data" / "stock.json";
+    REQUIRE(scene::save_own_stock(stock, file));
+    const scene::Stock again = scene::load_stock(root / "assets" / "stock", file);
+    REQUIRE(again.items.size() == shipped_count + 1);
+    const scene::StockItem& own = again.items.back();
+    CHECK(own.own);
+    CHECK(own.group == "Skerrin Sound");
+    REQUIRE(own.layer.nodes.size() == 2);
+    scene::BuildUp other = scene::default_build_up("o", "O");
+    scene::add_node(other, "base", "noise3d", "float", "Noise");  // the same id is taken
+    other.layers[0].gate.mask.from = "noise";
+    scene::apply_stock(other, "base", own);
+    const std::string from = other.layers[0].surface.at("specular_roughness").from;
+    CHECK(from != "noise");
+    CHECK(scene::find_node(other, scene::node(other, from)->inputs.at("position").from).node);
+
+    s.write("data/stock.json", "{\"vemtra_stock\": 1, \"items\": [");
+    CHECK(scene::load_stock(root / "assets" / "stock", file).problems.size() == 1);
+    s.write("data/stock.json", "{\"vemtra_stock\": 1, \"items\": [{\"id\": \"gold\"}, {\"name\": 3}]}");
+    CHECK(scene::load_stock(root / "assets" / "stock", file).problems.size() >= 2);
+    CHECK_FALSE(scene::load_stock(s.path / "none", file).problems.empty());
+}
+
+TEST_CASE("surfaces that nothing real has are hinted at, real ones are not") {
+    scene::Scene s;
+    s.build_ups.push_back(scene::default_build_up("b", "B"));
+    auto& surface = s.build_ups[0].layers[0].surface;
+    CHECK(review::plausibility(s).empty());
+    auto hint = [&](std::map<std::string, scene::Value> values) {
+        surface.clear();
+        for (auto& [slot, v] : values) surface[slot].value = v;
+        const auto all = review::plausibility(s);
+        return all.empty() ? std::string() : all[0].what;
+    };
+    CHECK(hint({{"base_metalness", 1.f}, {"base_color", V3f(.1f)}}).find("darker") != std::string::npos);
+    CHECK(hint({{"base_color", V3f(.95f)}}).find("white") != std::string::npos);
+    CHECK(hint({{"specular_ior", 1.05f}}).find("refraction") != std::string::npos);
+    CHECK(hint({{"base_metalness", .5f}}).find("half") != std::string::npos);
+    CHECK(hint({{"base_metalness", 1.f}, {"base_color", V3f(.9f, .6f, .3f)}}).empty());
+    surface["base_metalness"] = {scene::Value{.5f}, "a-node"};  // a network is not judged
+    CHECK(review::plausibility(s).empty());
+    const scene::Stock stock = shipped();
+    for (const auto& item : stock.items) {
+        if (item.layer.kind == "coat") continue;
+        s.build_ups[0].layers[0].surface = item.layer.surface;
+        INFO(item.layer.id);
+        const bool alloyed = item.layer.id == "tarnish-silver" || item.layer.id == "hammered";  // powders in a binder: said to be half metal
+        CHECK(review::plausibility(s).empty() != alloyed);
+    }
+}
