@@ -41,9 +41,10 @@ scene::BuildUp fifteen(const scene::Stock& stock) {
         const auto* item = stock.find(entries[k]);
         const auto layer = scene::add_layer(b, item->layer.name, {}, item->layer.kind);
         scene::apply_stock(b, layer, *item);
-        const auto noise = scene::add_node(b, layer, "noise3d", "float", "Noise"), levels = scene::add_node(b, layer, "levels", "float", "Mask");
-        scene::node(b, noise)->inputs["position"].from = size;
-        scene::node(b, noise)->inputs["pivot"].value = .01f * float(k);
+        const auto own = scene::add_node(b, layer, "multiply", "vector3", "Own size"), noise = scene::add_node(b, layer, "noise3d", "float", "Noise"), levels = scene::add_node(b, layer, "levels", "float", "Mask");
+        scene::node(b, own)->inputs["in1"].from = size;
+        scene::node(b, own)->inputs["in2"].value = .6f + .137f * float(k);
+        scene::node(b, noise)->inputs["position"].from = own;
         scene::node(b, levels)->inputs["in"].from = noise;
         scene::node(b, levels)->inputs["inlow"].value = .12f;
         scene::node(b, levels)->inputs["inhigh"].value = .2f;
@@ -97,7 +98,7 @@ double variance(const render::Prepared& p, const scene::Scene& s, render::FrameS
     std::vector<double> sum(width * height), squares(width * height);
     auto frame = render::frame_settings(s, {.width = width, .height = height, .samples = 1});
     frame.strategy = strategy;
-    frame.depth = 3;
+    frame.depth = 16;  // so deep that what the last bounce alone leaves to the lights does not count
     for (int k = 0; k < rounds; ++k) {
         frame.seed = uint32_t(1000 + k);
         render::Film film(width, height, p.groups.size());

@@ -99,6 +99,7 @@ struct Path {
     Body bodies[3];       // clear bodies that the path is in
     int body_count = 0;
     int channel = -1;     // the one that it carries after a prism; -1: all
+    bool mirrored = false;  // it left a mirror, where the surroundings were not sampled
     // hit
     uint32_t mesh, triangle;
     float u, v, t;
@@ -228,6 +229,7 @@ private:
                 path.origin = path.vertex = camera_.origin;
                 path.body_count = 0;
                 path.channel = -1;
+                path.mirrored = false;
                 path.direction = V3f(packet.ray.dir_x[k], packet.ray.dir_y[k], packet.ray.dir_z[k]);
                 path.throughput = V3f(1.f);
                 path.pdf = 0.f;
@@ -292,7 +294,7 @@ private:
             if (p_.environment_seen) add(path.pixel, p_.environment_group, p_.environment->radiance(path.direction) * share, false);
             else add(path.pixel, 0, p_.backdrop * share, false);
         } else if (p_.environment) {
-            const float weight = surface_weight(path.pdf, p_.environment_share * p_.environment->pdf(path.direction));
+            const float weight = path.mirrored ? 1.f : surface_weight(path.pdf, p_.environment_share * p_.environment->pdf(path.direction));
             add(path.pixel, p_.environment_group, path.throughput * p_.environment->radiance(path.direction) * (weight * share), bounce > 1);
         }
     }
@@ -419,7 +421,7 @@ private:
                     if (!w.out) continue;
                     path.throughput *= w.weight;
                     path.origin = w.origin;
-                    if (w.turns) path.vertex = w.origin, path.pdf = inverse_pi * .25f;
+                    if (w.turns) path.vertex = w.origin, path.pdf = inverse_pi * .25f, path.mirrored = false;
                     path.direction = w.direction;
                     path.mesh = w.mesh;
                     path.triangle = w.triangle;
@@ -496,7 +498,9 @@ private:
                 f = stack.evaluate(seen, wi, random);
                 pdf = stack.pdf(seen, wi);
             };
-            if (f_.strategy != FrameSettings::Strategy::surface_only) next_event(t, path, frame, ng, point.s.position, c0, l0, l1, bounce, value);
+            // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its lobe's edge.
+            const bool mirror = f_.strategy == FrameSettings::Strategy::combined && bounce + 1 < f_.depth && stack.mirror();
+            if (f_.strategy != FrameSettings::Strategy::surface_only && !(mirror && c0 < p_.environment_share)) next_event(t, path, frame, ng, point.s.position, c0, l0, l1, bounce, value);
             // On the last depth the direction is still followed to the lights by the next-event ray alone.
             if (bounce + 1 < f_.depth) {
                 const surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
@@ -510,6 +514,7 @@ private:
                         next.throughput = path.throughput * s.weight;
                         next.origin = next.vertex = offset_origin(point.s.position, through ? -ng : ng);
                         next.pdf = s.pdf;
+                        next.mirrored = mirror;
                         next.spread = path.spread + .25f * slots.specular_roughness;
                         if (through && clear) {
                             if (leaving) leave_body(next, path.mesh);
@@ -556,6 +561,7 @@ private:
         out.throughput *= base.leaving_subsurface(wi) / (wi.z * inverse_pi);
         out.origin = out.vertex = offset_origin(s.position, s.normal_geometric);
         out.pdf = wi.z * inverse_pi;
+        out.mirrored = false;
         out.spread = path.spread + .25f;
         if (survive(out, bounce, sample, pair)) t.next.push_back(out);
     }

@@ -75,6 +75,7 @@ void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) 
         variance += .5f * bend * bend * a * a * 1.5f;
         if (a < sharpest) sharpest = a, top_ = e.above.ggx();
     }
+    only_fuzz_ = sharpest > 1.5f;
     // A walk joined at a reflection guesses its direction by the interface above; where what reflects is the sharper of the two, the other
     // way round is needed as well.
     float below = s.base_metalness > 0.f || s.specular_weight > 0.f ? base_->ggx().alpha() : 10.f;
@@ -145,6 +146,7 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
     if (!count_) return base_->pdf(o.base, in);
     float p = o.p_base * proxy_->pdf(o.base, in);
     if (wi.z > 0.f) {
+        if (only_fuzz_) return p + o.p_top * .5f * inverse_pi;  // fibres scatter about evenly
         const V3f h = (o.wo + wi).normalized();
         p += o.p_top * (.75f * top_.g1(o.wo) * top_.d(h) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
     }

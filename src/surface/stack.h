@@ -74,8 +74,9 @@ public:
     /// Undoes the darkening that the coats bring to a bright base by 1 - `darkening` (OpenPBR 1.1, "Coat darkening").
     void set_darkening(float darkening) { darkening_ = darkening; }  ///< before finish()
 
-    bool plain() const { return count_ == 0; }
     const Bsdf& base() const { return *base_; }
+    /// A bare metal so polished that its lobe is narrower than what shines on it.
+    bool mirror() const { return count_ == 0 && base_->metalness() >= 1.f && base_->ggx().alpha() < .01f; }
 
     struct Seen {
         V3f wo;
@@ -124,6 +125,7 @@ private:
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;
     Ggx top_;
+    bool only_fuzz_ = false;
 };
 
 }  // namespace vemtra::surface

@@ -1,6 +1,9 @@
 // Not a test: writes docs/screenshots from the real window with the demo. Run by `./run shots`.
 #include "app/window.h"
 
+#include <QListWidget>
+#include <QSplitter>
+
 using namespace vemtra;
 using namespace vemtra::test;
 
@@ -51,13 +54,34 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.edit("Rig", [](scene::Scene& s) { s.rig = "studio"; });
         picture(w, uint32_t(samples));
         bench.compare_with(0);
-        w.drawer()->setCurrentIndex(2);
+        w.drawer()->show_page("Snapshots");
         shot("compare");
-        w.drawer()->setCurrentIndex(1);
+        w.drawer()->show_page("Rigs");
         bench.compare_with(-1);
         bench.select_part("cap");
         picture(w, uint32_t(samples));
         shot("studio");
+    }
+    if (wants("stock")) {
+        bench.select_part("body");
+        bench.select_layer("lacquer");
+        w.drawer()->show_page("Stock");
+        w.setMinimumSize(1280, 800);
+        for (QSplitter* s : w.findChildren<QSplitter*>())
+            if (s->orientation() == Qt::Vertical && s->indexOf(w.drawer()) >= 0) s->setSizes({360, 376});
+        auto* list = w.drawer()->findChild<QListWidget*>("stock");
+        picture(w, uint32_t(samples));
+        QTest::qWait(qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") : 90000);  // swatches are made in the background
+        shot("stock");
+        // The whole stock on one sheet.
+        list->setParent(nullptr);
+        list->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+        list->resize(1420, 1110);
+        list->show();
+        QTest::qWait(500);
+        list->grab().save(folder + "/stock-sheet.png");
+        delete list;
+        return;
     }
     if (wants("commands")) {
         w.open_command_list();
