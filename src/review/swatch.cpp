@@ -38,7 +38,7 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
     camera.target = V3f(0.f, .043f, 0.f);
     camera.focal_length = 88.f;
     s.cameras.push_back(camera);
-    s.display.exposure = -.8f;  // the form stands nearer to the lights than most assets; white must not burn out
+    s.display.exposure = -.4f;  // the form stands nearer to the lights than most assets; white must not burn out
     s.render.depth = 10;
     s.render.preview_clamp = 6.f;
     return s;

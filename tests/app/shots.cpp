@@ -71,7 +71,7 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
             if (s->orientation() == Qt::Vertical && s->indexOf(w.drawer()) >= 0) s->setSizes({360, 376});
         auto* list = w.drawer()->findChild<QListWidget*>("stock");
         picture(w, uint32_t(samples));
-        QTest::qWait(qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") : 90000);  // swatches are made in the background
+        QTest::qWait(qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") : 6000);  // swatches come from the cache
         shot("stock");
         // The whole stock on one sheet.
         list->setParent(nullptr);

@@ -25,7 +25,10 @@ Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), b
     setObjectName("board");
     setAcceptDrops(true);
     connect(&bench_, &Workbench::changed, this, &Board::relayout);
-    connect(&bench_, &Workbench::selection_changed, this, &Board::relayout);
+    connect(&bench_, &Workbench::selection_changed, this, [this] {
+        relayout();
+        show_selected();
+    });
     connect(&bench_, &Workbench::measured_changed, viewport(), qOverload<>(&QWidget::update));
     // A new picture changes the measured costs only.
     connect(&bench_, &Workbench::picture_changed, this, [this] { viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height()); });
@@ -73,6 +76,14 @@ void Board::relayout() {
     verticalScrollBar()->setSingleStep(20);
     if (at_end || before != layout_.width) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
     viewport()->update();
+}
+void Board::show_selected() {
+    for (const BoardLane& lane : layout_.lanes) {
+        if (lane.layer.empty() || lane.layer != bench_.selection().layer) continue;
+        const int top = int(lane.rect.top()) - 6, bottom = int(lane.rect.bottom()) + 6, now = verticalScrollBar()->value(), height = viewport()->height();
+        if (top < now) verticalScrollBar()->setValue(top);
+        else if (bottom > now + height) verticalScrollBar()->setValue(std::min(top, bottom - height));
+    }
 }
 void Board::resizeEvent(QResizeEvent*) {
     resized_ = true;
@@ -240,7 +251,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     }
     p.setPen(t.text);
     p.setFont(small_font());
-    const QRectF text(tile.rect.left() + 4, tile.rect.top() + picture_height + 1, tile.rect.width() - 8, tile.rect.height() - picture_height - 3);
+    const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17, tile.rect.height() - picture_height - 3);
     const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name), kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
     p.drawText(QRectF(text.left(), text.top(), text.width(), 12), Qt::AlignVCenter, p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
     p.setPen(t.faint);

@@ -46,6 +46,7 @@ private:
         std::string id, port;
     };
     void relayout();
+    void show_selected();                  ///< brings the selected layer's lane into sight
     QPointF to_board(const QPoint& p) const;
     QRectF block_rect(size_t lane) const;  ///< in the viewport
     Spot spot(const QPoint& p) const;

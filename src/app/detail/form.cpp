@@ -63,6 +63,7 @@ void Form::begin_fold(const QString& title, bool open) {
     head->setArrowType(Qt::RightArrow);
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     head->setAutoRaise(true);
+    head->setStyleSheet("QToolButton, QToolButton:checked { background: transparent; border: none; padding: 4px 0; color: palette(window-text); font-weight: 600; }");
     auto* inside = new QWidget;
     folding_ = new QFormLayout(inside);
     folding_->setContentsMargins(0, 0, 0, 0);
