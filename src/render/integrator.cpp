@@ -281,11 +281,11 @@ private:
         if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
     }
 
-    static float power_heuristic(float a, float b) { return a * a / (a * a + b * b); }
+    static float balance_heuristic(float a, float b) { return a / (a + b); }
     float surface_weight(float pdf_surface, float pdf_light) const {
         if (f_.strategy == FrameSettings::Strategy::light_only) return 0.f;
         if (f_.strategy == FrameSettings::Strategy::surface_only) return 1.f;
-        return power_heuristic(pdf_surface, pdf_light);
+        return balance_heuristic(pdf_surface, pdf_light);
     }
 
     /// The light of the surroundings that a path meets where it leaves the scene, times `share`.
@@ -612,7 +612,7 @@ private:
         if (max_component(f) <= 0.f) return;
         // The last depth has no surface ray to share the work with.
         const bool alone = bounce + 1 >= f_.depth || f_.strategy == FrameSettings::Strategy::light_only;
-        const float weight = alone ? 1.f : power_heuristic(density, density_surface);
+        const float weight = alone ? 1.f : balance_heuristic(density, density_surface);
         float solid;
         const float ts = stage(origin, direction, solid);
         const float through = ts < distance ? 1.f - solid : 1.f;

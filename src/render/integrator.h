@@ -1,5 +1,5 @@
 // The path tracer. It works on tiles of 32 x 32 paths at a time: rays in packets, surface points in batches per build-up and layer.
-//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, power heuristic)
+//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, balance heuristic)
 #pragma once
 #include "render/materials.h"
 

@@ -146,7 +146,10 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
     if (!count_) return base_->pdf(o.base, in);
     float p = o.p_base * proxy_->pdf(o.base, in);
     if (wi.z > 0.f) {
-        if (only_fuzz_) return p + o.p_top * .5f * inverse_pi;  // fibres scatter about evenly
+        if (only_fuzz_) {
+            const Fuzz& f = elements_[0].fuzz;
+            return p + o.p_top * fuzz(f.roughness, o.wo, wi) * wi.z / std::max(1e-4f, fuzz_albedo(f.roughness, o.wo.z));
+        }
         const V3f h = (o.wo + wi).normalized();
         p += o.p_top * (.75f * top_.g1(o.wo) * top_.d(h) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
     }
@@ -162,6 +165,22 @@ Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& 
     if (!count_) {
         Scattered s = base_->sample(o.base, u, u1, u2);
         s.wi = tilt_.out(s.wi);
+        return s;
+    }
+    if (only_fuzz_ && !base_->transmits()) {
+        // Fibres and body differ in brightness more than in form: choosing by brightness, and weighing by the value, keeps the noise down.
+        Scattered s;
+        if (u < o.p_base) {
+            s = proxy_->sample(o.base, std::min(u / o.p_base, .9999999f), u1, u2);
+            if (s.enters_subsurface) return s.weight *= o.passed / o.p_base, s;
+            if (s.pdf <= 0.f) return {};
+            s.wi = tilt_.out(s.wi);
+        } else {
+            s.wi = fuzz_direction(elements_[0].fuzz.roughness, o.wo, [&] { return random.next(); });
+        }
+        s.pdf = pdf(o, s.wi);
+        if (!(s.pdf > 0.f)) return {};
+        s.weight = walk(o.wo, s.wi, random) / s.pdf;
         return s;
     }
     Scattered s = walk_out(o.wo, random);
@@ -295,12 +314,12 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
                 const V3f f = reflect(e, a, W[k], p);
                 sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
             }
-            const Event s = scatter(e, true, a, random);
+            // What is reflected outwards was counted just now: only what goes in is followed.
+            const Event s = k == 0 ? pass(e, true, a, Passage::refract, random) : scatter(e, true, a, random);
             if (s.pdf <= 0.f) return sum;
             beta *= s.weight;
             d = s.direction;
             if (s.reflected) {
-                if (k == 0) return sum;
                 reflected_pdf = s.pdf;
                 down = false;
                 --k;
