@@ -27,7 +27,7 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
     light.stage.on = true;
     light.stage.color = V3f(.2f);
     light.stage.roughness = .5f;
-    light.stage.height = 0.f;
+    light.stage.height = -.0008f;  // a gap, so that light which comes out of the thin rim's underside finds the floor
     light.stage.fade_start = .12f;
     light.stage.fade_end = .4f;
     s.rigs.push_back(std::move(light));

@@ -29,6 +29,7 @@ float Bsdf::eta_of(const Slots& s, float outside, bool leaving, int channel) {
     float ior = s.specular_ior;
     if (channel >= 0 && s.transmission_dispersion_scale > 0.f) ior = dispersed(ior, s.transmission_dispersion_scale, s.transmission_dispersion_abbe_number, channel);
     const float eta = std::clamp(weighted_eta(ior / outside, s.specular_weight), 1.f / 3.f, 3.f);
+    if (!leaving && eta < 1.f && s.transmission_weight <= 0.f) return 1.f / eta;
     return leaving ? 1.f / eta : eta;
 }
 
@@ -73,7 +74,7 @@ Bsdf::Seen Bsdf::seen_from(const V3f& wo_in) const {
     V3f single(0.f), spread(0.f), through(0.f), spread_through(0.f), under(0.f);
     if (dielectric > 0.f) {
         o.interface = interface_.seen_from(o.wo);
-        o.dielectric = matched_ ? 0.f : tables.reflectance(mu, r, interface_.eta());
+        o.dielectric = matched_ ? 0.f : interface_.reflectance(mu);
         if (matched_) o.interface.rest = {};
         const float passes = 1.f - o.dielectric;
         if (thin_) {
@@ -165,7 +166,7 @@ V3f Bsdf::evaluate(const Seen& o, const V3f& wi) const {
         }
         if (!matched_) f += s_.specular_color * reflected * dielectric;
         if (opaque_ > 0.f || thin_diffuse_ > 0.f) {
-            const float passes = (1.f - o.dielectric) * (matched_ ? 1.f : 1.f - tables.reflectance(mu_i, interface_.roughness(), interface_.eta())) / std::max(1e-6f, 1.f - dielectric_average_);
+            const float passes = (1.f - o.dielectric) * (matched_ ? 1.f : 1.f - interface_.reflectance(mu_i)) / std::max(1e-6f, 1.f - dielectric_average_);
             if (opaque_ > 0.f) f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * (passes * mu_i * opaque_ * dielectric);
             if (thin_diffuse_ > 0.f) f += s_.subsurface_color * (.5f * inverse_pi * mu_i * thin_diffuse_ * passes * dielectric);
         }
@@ -251,7 +252,7 @@ float Bsdf::scatter_pdf(const Seen& o, const V3f& wi) const {
     if (s_.base_metalness < 1.f) {
         float d = eon(V3f(1.f), s_.base_diffuse_roughness, o.wo, wi).x * wi.z;
         if (!matched_) {
-            d *= (1.f - o.dielectric) * (1.f - tables.reflectance(wi.z, interface_.roughness(), interface_.eta())) / std::max(1e-6f, 1.f - dielectric_average_);
+            d *= (1.f - o.dielectric) * (1.f - interface_.reflectance(wi.z)) / std::max(1e-6f, 1.f - dielectric_average_);
             d += interface_.reflect(o.interface, wi);
         }
         p += (1.f - s_.base_metalness) * d;
@@ -261,7 +262,7 @@ float Bsdf::scatter_pdf(const Seen& o, const V3f& wi) const {
 
 float Bsdf::leaving_subsurface(const V3f& wi) const {
     if (wi.z <= 0.f) return 0.f;
-    const float passes = matched_ ? 1.f : 1.f - AlbedoTables::get().reflectance(wi.z, interface_.roughness(), interface_.eta());
+    const float passes = matched_ ? 1.f : 1.f - interface_.reflectance(wi.z);
     return passes / std::max(1e-6f, 1.f - dielectric_average_) * wi.z * inverse_pi;
 }
 

@@ -25,7 +25,9 @@ class Bsdf {
 public:
     /// `eta` = IOR of the body's far side over that of the near side; `outside_ior` is what a metal given by n and k lies in.
     Bsdf(const Slots& sane_slots, float eta, float outside_ior = 1.f);
-    /// The body's own IOR over `outside`, or the other way round where the body is left; specular_weight is minded.
+    /// The body's own IOR over `outside`, or the other way round where the body is left; specular_weight is minded. An opaque body that is
+    /// optically thinner than the coat over it is taken the other way round, which keeps its reflectance straight on and has no total
+    /// reflection that its diffuse part would have to answer for (OpenPBR 1.1, "Coat").
     static float eta_of(const Slots& slots, float outside_ior, bool leaving, int dispersed_channel = -1);
 
     /// What depends on wo (wo.z > 0) alone.
@@ -112,7 +114,7 @@ Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
         const float x = next(), y = next();
         s.wi = cosine_direction(x, y);
         s.wi.z = std::max(1e-5f, s.wi.z);
-        float chance = matched_ ? 1.f : 1.f - tables.reflectance(s.wi.z, interface_.roughness(), interface_.eta());
+        float chance = matched_ ? 1.f : 1.f - interface_.reflectance(s.wi.z);
         if (r > 0.f) chance *= pi * eon(V3f(1.f), r, o.wo, s.wi).x / most;
         if (chance >= 1.f || next() < chance) break;
     }

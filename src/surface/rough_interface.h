@@ -18,6 +18,8 @@ public:
     float eta() const { return eta_; }
     const Ggx& ggx() const { return ggx_; }
     float roughness() const { return roughness_; }
+    /// Share that comes back, all bounces: exact where the interface is sharp, else from the tables.
+    float reflectance(float mu) const { return sharp_ ? fresnel_dielectric(mu, eta_) : AlbedoTables::get().reflectance(mu, roughness_, eta_); }
 
     enum class Event : uint8_t { reflect, refract };
 
