@@ -96,10 +96,9 @@ struct Path {
     V3f throughput;
     float pdf;            // of the direction, for MIS; 0 after the camera
     float width, spread;  // ray cone: radius at the origin, angle
-    Body bodies[3];       // clear bodies that the path is in
-    int body_count = 0;
-    int channel = -1;     // the one that it carries after a prism; -1: all
-    bool mirrored = false;  // it left a mirror, where the surroundings were not sampled
+    int bodies;           // the clear bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and paths must be small
+    int channel;          // the one that it carries after a prism; -1: all
+    bool mirrored;        // it left a mirror, where the surroundings were not sampled
     // hit
     uint32_t mesh, triangle;
     float u, v, t;
@@ -114,9 +113,16 @@ struct Shadow {
     bool indirect;
 };
 
+/// Clear bodies around a point. Sets are never changed, only replaced: paths that part share them.
+struct BodySet {
+    Body body[3];
+    int count = 0;
+};
+
 /// Working memory of one thread: one tile.
 struct Tile {
     std::vector<Path> paths, next, behind;
+    std::vector<BodySet> body_sets;
     std::vector<Shadow> shadows;
     Materials materials;
     Stack stack;
@@ -156,6 +162,7 @@ public:
 
     uint64_t render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
         odd_ = sample & 1;
+        t.body_sets.clear();
         uint64_t rays = start(t, r, sample);
         if (f_.view == View::clay) return rays + clay(t, sample);
         if (f_.view != View::beauty) {
@@ -172,7 +179,7 @@ public:
             std::swap(t.paths, t.next);
             if (bounce + 1 == f_.depth) break;
             trace(t.paths);
-            travel(t.paths, sample, bounce);
+            travel(t, t.paths, sample, bounce);
         }
         // What still flies at the last depth sees the lights it was aimed at, nothing more.
         return rays;
@@ -227,7 +234,7 @@ private:
                 path.pixel = uint32_t((r.y0 + i / w) * f_.width + r.x0 + i % w);
                 path.seed = seeds[i];
                 path.origin = path.vertex = camera_.origin;
-                path.body_count = 0;
+                path.bodies = -1;
                 path.channel = -1;
                 path.mirrored = false;
                 path.direction = V3f(packet.ray.dir_x[k], packet.ray.dir_y[k], packet.ray.dir_z[k]);
@@ -386,31 +393,42 @@ private:
         }
     }
 
-    /// The clear body that a path is in, of the highest priority, leaving out one mesh; null: none.
-    static const Body* innermost(const Path& path, uint32_t without) {
+    /// The clear body that a path is in, of the highest priority, leaving out one mesh; null: none. Valid until enter() or leave_body().
+    static const Body* innermost(const Tile& t, const Path& path, uint32_t without) {
         const Body* best = nullptr;
-        for (int k = 0; k < path.body_count; ++k)
-            if (path.bodies[k].mesh != without && (!best || path.bodies[k].priority >= best->priority)) best = &path.bodies[k];
+        if (path.bodies < 0) return best;
+        const BodySet& set = t.body_sets[size_t(path.bodies)];
+        for (int k = 0; k < set.count; ++k)
+            if (set.body[k].mesh != without && (!best || set.body[k].priority >= best->priority)) best = &set.body[k];
         return best;
     }
-    static void enter(Path& path, const Body& body) {
-        if (path.body_count < 3) path.bodies[path.body_count++] = body;
+    static void enter(Tile& t, Path& path, const Body& body) {
+        BodySet set = path.bodies < 0 ? BodySet() : t.body_sets[size_t(path.bodies)];
+        if (set.count == 3) return;
+        set.body[set.count++] = body;
+        path.bodies = int(t.body_sets.size());
+        t.body_sets.push_back(set);
     }
-    static void leave_body(Path& path, uint32_t mesh) {
-        for (int k = 0; k < path.body_count; ++k)
-            if (path.bodies[k].mesh == mesh) {
-                for (int j = k + 1; j < path.body_count; ++j) path.bodies[j - 1] = path.bodies[j];
-                --path.body_count;
-                return;
+    static void leave_body(Tile& t, Path& path, uint32_t mesh) {
+        if (path.bodies < 0) return;
+        BodySet set = t.body_sets[size_t(path.bodies)];
+        for (int k = 0; k < set.count; ++k)
+            if (set.body[k].mesh == mesh) {
+                for (int j = k + 1; j < set.count; ++j) set.body[j - 1] = set.body[j];
+                --set.count;
+                break;
             }
+        path.bodies = set.count ? int(t.body_sets.size()) : -1;
+        if (set.count) t.body_sets.push_back(set);
     }
     uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) const { return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u); }
 
     /// Paths inside of bodies: what was absorbed and scattered on the way to the hit that trace() found.
-    void travel(std::vector<Path>& paths, uint32_t sample, int bounce) {
+    void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bounce) {
+        if (t.body_sets.empty()) return;
         size_t kept = 0;
         for (Path& path : paths) {
-            const Body* body = path.body_count ? innermost(path, no_hit) : nullptr;
+            const Body* body = innermost(t, path, no_hit);
             if (body && !body->clear()) {
                 if (!body->scatters()) {
                     if (path.mesh != no_hit)
@@ -464,11 +482,11 @@ private:
             const bool clear = slots.transmission_weight > 0.f && slots.geometry_thin_walled < .5f && path.mesh != stage_hit;
             const bool leaving = clear && point.inside;
             float outside = 1.f;
-            if (clear || path.body_count) {
-                const Body* around = innermost(path, clear ? path.mesh : no_hit);
+            if (clear || path.bodies >= 0) {
+                const Body* around = innermost(t, path, clear ? path.mesh : no_hit);
                 if (clear && around && around->priority > p_.priority_of_mesh[path.mesh]) {  // another body owns this place
-                    if (leaving) leave_body(path, path.mesh);
-                    else enter(path, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
+                    if (leaving) leave_body(t, path, path.mesh);
+                    else enter(t, path, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
                     pass(t, path, point);
                     continue;
                 }
@@ -517,8 +535,8 @@ private:
                         next.mirrored = mirror;
                         next.spread = path.spread + .25f * slots.specular_roughness;
                         if (through && clear) {
-                            if (leaving) leave_body(next, path.mesh);
-                            else enter(next, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
+                            if (leaving) leave_body(t, next, path.mesh);
+                            else enter(t, next, clear_body(slots, path.mesh, p_.priority_of_mesh[path.mesh], slots.specular_ior));
                         }
                         if (survive(next, bounce, sample, pair)) t.next.push_back(next);
                     }
@@ -656,6 +674,7 @@ private:
         for (size_t k : t.stopped) {
             const Shadow& s = t.shadows[k];
             Path r{};
+            r.bodies = r.channel = -1;
             r.pixel = uint32_t(k);
             r.seed = mix32(uint32_t(k) + mix32(s.pixel + 0x5bd1e995u * uint32_t(bounce + 1)));
             r.origin = s.origin;

@@ -247,7 +247,7 @@ void LiveSession::work() {
         for (LayerCost& c : costs_) c.nanoseconds = 0, c.points = 0;
         busy_nanoseconds_ = 0;
         const double pixels = double(request.width) * request.height * request.scale_percent * request.scale_percent / 1e4;
-        const double per_pixel = request.view == View::beauty ? 5.0 : 2.0;
+        const double per_pixel = request.view == View::beauty ? 8.0 : 2.0;
         if (show_coarse && request.region.x1 <= request.region.x0)
             for (int coarse = 8; coarse >= 2; coarse /= 2) {
                 const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
@@ -307,7 +307,7 @@ void LiveSession::work() {
         }
         // One band of rows, then look again at what the hands want.
         const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
-        const double per_row = double(all.x1 - all.x0) * (request.view == View::beauty ? 5.0 : 2.0) / rate_;
+        const double per_row = double(all.x1 - all.x0) * (request.view == View::beauty ? 8.0 : 2.0) / rate_;
         const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
         FrameSettings part = frame;
         part.region = {all.x0, all.y0 + band, all.x1, std::min(all.y1, all.y0 + band + rows)};
