@@ -33,7 +33,8 @@ inline uint32_t pascal(uint32_t x) {  // the Kronecker power of [[1, 1], [0, 1]]
 inline float unit_float(uint32_t x) { return float(int(x >> 8)) * 0x1p-24f; }  // 0 <= u < 1
 
 /// Sample number `index` of the pair of dimensions `pair` for the pixel with this seed.
-inline void sample_2d(uint32_t pixel_seed, uint32_t index, uint32_t pair, float& u, float& v) {
+// Always inlined: out of line, the loops over pixels that it was written for would stay scalar.
+__attribute__((always_inline)) inline void sample_2d(uint32_t pixel_seed, uint32_t index, uint32_t pair, float& u, float& v) {
     const uint32_t seed = mix32(pixel_seed + pair * 0x9e3779b9u);
     const uint32_t i = reverse_bits(laine_karras(reverse_bits(index), seed));
     u = unit_float(reverse_bits(laine_karras(i, mix32(seed + 1u))));
