@@ -132,7 +132,7 @@ void noise() {
     program::Workspace workspace;
     const float* out[1];
     volatile float sink = 0;
-    const auto [vector, scalar] = side_by_side(7, [&] { for (int k = 0; k < batches; ++k) p.run(points, workspace, out), sink = out[0][k % n]; },
+    const auto [vector, scalar] = side_by_side(7, [&] { for (int k = 0; k < batches; ++k) { p.run(points, workspace, out); sink = out[0][k % n]; } },
                                                [&] { for (int k = 0; k < batches; ++k) for (size_t i = 0; i < n; ++i) sink = scalar_fractal(x[i], y[i], z[i]); });
     const auto* d = nodes::describe("fractal3d");
     const bool wide = d->kernel.get() == d->kernel.avx512;

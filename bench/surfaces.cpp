@@ -114,11 +114,18 @@ double variance(const render::Prepared& p, const scene::Scene& s, render::FrameS
 }
 
 void sampling(const scene::Stock& stock) {
-    const std::pair<const char*, const char*> lobes[] = {{"matt", "clay"}, {"metal, rough", "iron"}, {"metal, polished", "brass-polished"}, {"paint", "plastic-satin"}, {"enamel", "enamel-sea-green"}, {"fuzz", "velvet"}, {"thin, translucent", "leaf"}};
+    const std::pair<const char*, const char*> lobes[] = {{"matt", "clay"}, {"metal, rough", "iron"}, {"metal, polished", "brass-polished"}, {"paint", "plastic-satin"}, {"enamel", "enamel-sea-green"}, {"fuzz", "velvet"}, {"thin, translucent", "leaf"}, {"glass, frosted", "glass-frosted"}, {"coat over satin", ""}};
     render::Workshop workshop;
     for (const auto& [name, id] : lobes) {
         scene::BuildUp b = scene::default_build_up("wears", "Wears");
-        scene::apply_stock(b, b.layers.front().id, *stock.find(id));
+        if (*id) {
+            scene::apply_stock(b, b.layers.front().id, *stock.find(id));
+        } else {  // a coat layer, as it stands in stacks
+            scene::apply_stock(b, b.layers.front().id, *stock.find("plastic-satin"));
+            scene::Layer coat = stock.find("varnish-honey")->layer;
+            coat.id = "coat";
+            b.layers.push_back(coat);
+        }
         scene::Scene s = lantern(b, "quay");
         for (auto& part : s.parts) part.visible = part.id == "cap";
         s.rigs[0].stage.on = false;

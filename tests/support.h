@@ -41,7 +41,7 @@ inline const char* square_obj = "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv
 /// A sphere of radius 0.5 around the origin with smooth normals.
 inline std::string sphere_obj(int n = 48) {
     std::string text = "o sphere\n";
-    char line[96];
+    char line[192];
     for (int j = 0; j <= n; ++j)
         for (int i = 0; i <= 2 * n; ++i) {
             const double t = M_PI * j / n, p = M_PI * i / n, x = std::sin(t) * std::cos(p), y = std::cos(t), z = std::sin(t) * std::sin(p);

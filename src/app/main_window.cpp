@@ -447,7 +447,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Escape && bench_->picking()) bench_->pick_color({});
+    if (e->key() == Qt::Key_Escape && (bench_->picking() || bench_->placing())) bench_->pick_color({});
     else QMainWindow::keyPressEvent(e);
 }
 

@@ -1,5 +1,7 @@
 #include "app/workbench.h"
 
+#include "base/parallel.h"
+
 #include <unistd.h>
 
 #include <fstream>
@@ -345,6 +347,7 @@ void Workbench::measure_soon() {
     measuring_ = true;
     if (measure_thread_.joinable()) measure_thread_.join();
     measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up] {
+        yield_to_window();
         auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
         auto thumbnails = std::make_shared<std::map<std::string, QImage>>();
         for (const auto& [id, m] : result->nodes) {
@@ -378,6 +381,7 @@ std::vector<Error> Workbench::findings() const {
         for (const Error& e : image->prepared->problems) all.push_back(e);
     for (const Error& e : stock_.problems) all.push_back(e);
     for (const Error& e : review::plausibility(scene())) all.push_back(e);
+    if (const auto* b = build_up(); b && measured_.build_up == b->id) all.insert(all.end(), measured_.faults.begin(), measured_.faults.end());
     // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.
     if (const auto* b = build_up(); b && measured_.build_up == b->id && measured_.points > 0)
         for (const scene::Layer& layer : b->layers)
@@ -491,7 +495,17 @@ void Workbench::compare_with(int index) {
 }
 
 void Workbench::pick_color(std::function<void(V3f)> use) {
+    place_ = {};
     pick_ = std::move(use);
+    Q_EMIT picking_changed();
+}
+void Workbench::pick_place(std::function<void(const SurfaceSpot&)> use) {
+    pick_ = {};
+    place_ = std::move(use);
+    Q_EMIT picking_changed();
+}
+void Workbench::placed(const SurfaceSpot& spot) {
+    if (auto use = std::exchange(place_, {})) use(spot);
     Q_EMIT picking_changed();
 }
 void Workbench::picked(V3f linear) {

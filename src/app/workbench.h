@@ -102,6 +102,14 @@ public:
     void pick_color(std::function<void(V3f)> use);
     bool picking() const { return bool(pick_); }
     void picked(V3f linear);
+    /// The next click on the asset gives its place to `use`; empty: no more.
+    struct SurfaceSpot {
+        std::string part;
+        V3f position, normal;  ///< in the asset's own space; the normal is of unit length
+    };
+    void pick_place(std::function<void(const SurfaceSpot&)> use);
+    bool placing() const { return bool(place_); }
+    void placed(const SurfaceSpot& spot);
 
 Q_SIGNALS:
     void changed();
@@ -135,6 +143,7 @@ private:
     std::string measured_build_up_;
     bool measuring_ = false;
     std::function<void(V3f)> pick_;
+    std::function<void(const SurfaceSpot&)> place_;
     std::shared_ptr<Progress> job_;
     QString job_text_;
     std::thread job_thread_, measure_thread_;

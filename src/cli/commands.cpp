@@ -14,6 +14,7 @@
 #include "review/plausible.h"
 #include "review/swatch.h"
 #include "review/uv_points.h"
+#include "review/visible.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -334,6 +335,10 @@ int check(const std::string& project, bool json) {
     auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
     std::vector<Error> problems = loaded->problems;
     problems.insert(problems.end(), prepared->problems.begin(), prepared->problems.end());
+    for (const scene::BuildUp& b : loaded->scene.build_ups) {
+        const review::Measured measured = review::measure(*prepared, b.id);
+        problems.insert(problems.end(), measured.faults.begin(), measured.faults.end());
+    }
     const std::vector<Error> hints = review::plausibility(loaded->scene);  // it renders, but looks like nothing real
     if (json) {
         ordered_json j{{"project", project}, {"problems", ordered_json::array()}, {"hints", ordered_json::array()}};

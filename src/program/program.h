@@ -43,6 +43,8 @@ struct Wanted {
 class Workspace {
 public:
     float* reserve(size_t floats);
+    /// Where it is set: run() adds, per output component, the points at which the network gave what is no number.
+    std::vector<size_t>* broken = nullptr;
 
 private:
     std::vector<float> memory_;

@@ -7,6 +7,8 @@
 
 #include "base/parallel.h"
 #include "render/body.h"
+#include "render/emission.h"
+#include "render/pinhole.h"
 #include "render/sampler.h"
 
 namespace vemtra::render {
@@ -18,70 +20,9 @@ using surface::Slots;
 using surface::Stack;
 using surface::WalkRandom;
 
-Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), height(h) {
-    const size_t n = size_t(w) * size_t(h);
-    samples.assign(n, 0);
-    light.assign(groups, std::vector<V3f>(n, V3f(0.f)));
-    albedo.assign(n, V3f(0.f));
-    normal.assign(n, V3f(0.f));
-    depth.assign(n, 0.f);
-    alpha.assign(n, 0.f);
-    odd_luminance.assign(n, 0.f);
-    coverage.assign(coverage_layers, std::vector<float>(n, 0.f));
-}
-
-size_t Film::bytes() const { return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size()); }
-
-void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
-    out.resize(samples.size());
-    parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
-        for (size_t p = first; p < last; ++p) {
-            V3f sum(0.f);
-            for (size_t g = 0; g < light.size(); ++g) sum += light[g][p] * gains[g];
-            out[p] = samples[p] ? sum / float(samples[p]) : V3f(0.f);
-        }
-    });
-}
-
-float Film::noise() const {
-    double difference = 0, total = 0;
-    for (size_t p = 0; p < samples.size(); ++p) {
-        if (samples[p] < 2) continue;
-        float sum = 0.f;
-        for (const auto& group : light) sum += luminance(group[p]);
-        const float odd = odd_luminance[p] / float(samples[p] / 2), even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
-        difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(samples[p])));
-        total += 1;
-    }
-    return total > 0 ? float(difference / total) * 1.2533f : 0.f;  // mean of |x| of a normal distribution to its deviation
-}
-
-V3f coverage_color(int layer) {
-    // Steps of the golden ratio around the hue circle, lightness alternating: neighbours differ in both.
-    const float hue = std::fmod(.58f + .61803399f * float(layer), 1.f) * 6.f;
-    auto channel = [&](float offset) { return clamp01(std::fabs(std::fmod(hue + offset, 6.f) - 3.f) - 1.f); };
-    const float level = layer % 2 ? .75f : .42f;
-    return V3f(.12f + .88f * channel(0.f), .12f + .88f * channel(4.f), .12f + .88f * channel(2.f)) * level;
-}
-
 namespace {
 
 using Clock = std::chrono::steady_clock;
-
-struct Pinhole {
-    V3f origin, forward, right, up;
-    float tan_x, tan_y, pixel_angle;
-    Pinhole(const scene::Camera& c, int width, int height) : origin(c.position) {
-        forward = (c.target - c.position).normalized();
-        if (!finite(forward) || forward.length() < .5f) forward = V3f(0, 0, -1);
-        const V3f world_up = std::fabs(forward.y) > .9999f ? V3f(0, 0, -1) : V3f(0, 1, 0);
-        right = forward.cross(world_up).normalized();
-        up = right.cross(forward);
-        tan_x = 18.f / c.focal_length;
-        tan_y = tan_x * float(height) / float(width);
-        pixel_angle = 2.f * tan_x / float(width);
-    }
-};
 
 float tent(float u) { return u < .5f ? std::sqrt(2.f * u) - 1.f : 1.f - std::sqrt(2.f - 2.f * u); }
 
@@ -137,23 +78,6 @@ struct Tile {
         for (auto* a : {&camera_u, &camera_v, &camera_r, &camera_s}) a->resize(capacity);
     }
 };
-
-/// Linear Rec.709 of a black body of this temperature, luminance 1 (CIE 1931 locus in the fit of Krystek 1985).
-V3f black_body(float kelvin) {
-    const float t = std::clamp(kelvin, 1000.f, 15000.f);
-    const float u = (.860117757f + 1.54118254e-4f * t + 1.28641212e-7f * t * t) / (1.f + 8.42420235e-4f * t + 7.08145163e-7f * t * t);
-    const float v = (.317398726f + 4.22806245e-5f * t + 4.20481691e-8f * t * t) / (1.f - 2.89741816e-5f * t + 1.61456053e-7f * t * t);
-    const float x = 3.f * u / (2.f * u - 8.f * v + 4.f), y = 2.f * v / (2.f * u - 8.f * v + 4.f);
-    const float X = x / y, Z = (1.f - x - y) / y;
-    V3f rgb(3.2406f * X - 1.5372f - .4986f * Z, -.9689f * X + 1.8758f + .0415f * Z, .0557f * X - .204f + 1.057f * Z);
-    for (int c = 0; c < 3; ++c) rgb[c] = std::max(0.f, rgb[c]);
-    return rgb / std::max(1e-6f, luminance(rgb));
-}
-V3f emitted(const Slots& s) {
-    if (s.emission_luminance <= 0.f) return V3f(0.f);
-    const V3f tint = s.emission_temperature > 0.f ? black_body(s.emission_temperature) : V3f(1.f);
-    return s.emission_color * tint * (s.emission_luminance / nits_per_unit);
-}
 
 class Renderer {
 public:
@@ -673,7 +597,8 @@ private:
         rays.clear();
         for (size_t k : t.stopped) {
             const Shadow& s = t.shadows[k];
-            Path r{};
+            Path r{};  // what a shadow ray does not use stays zero
+            r.vertex = r.throughput = V3f(0.f);
             r.bodies = r.channel = -1;
             r.pixel = uint32_t(k);
             r.seed = mix32(uint32_t(k) + mix32(s.pixel + 0x5bd1e995u * uint32_t(bounce + 1)));
@@ -851,24 +776,6 @@ private:
     const float near_ = std::max(0.f, (p_.geometry->bounds().center() - p_.camera.position).length() - .5f * p_.scene_size);
 };
 
-}  // namespace
-
-namespace {
-/// The relative error of a tile, by the difference of its odd and even samples, as Film::noise has it for the whole picture.
-float tile_noise(const Film& film, const PixelRect& r) {
-    double difference = 0, total = 0;
-    for (int y = r.y0; y < r.y1; ++y)
-        for (int x = r.x0; x < r.x1; ++x) {
-            const size_t p = size_t(y) * size_t(film.width) + size_t(x);
-            if (film.samples[p] < 2) return INFINITY;
-            float sum = 0.f;
-            for (const auto& group : film.light) sum += luminance(group[p]);
-            const float odd = film.odd_luminance[p] / float(film.samples[p] / 2), even = (sum - film.odd_luminance[p]) / float(film.samples[p] - film.samples[p] / 2);
-            difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(film.samples[p])));
-            total += 1;
-        }
-    return total > 0 ? float(difference / total) * 1.2533f : 0.f;
-}
 constexpr uint32_t least_samples = 32, look_every = 16;  // of adaptive sampling: enough for an estimate, and how often it is made
 }  // namespace
 
@@ -897,7 +804,7 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
                     break;
                 }
                 if (frame.noise > 0.f) {
-                    if (s >= least_samples && s % look_every == 0 && tile_noise(film, part) < frame.noise) film.finished[id] = 1;
+                    if (s >= least_samples && s % look_every == 0 && film.noise(part) < frame.noise) film.finished[id] = 1;
                     if (film.finished[id]) break;
                 }
                 traced += renderer.render_tile(*tile, part, s);
@@ -907,34 +814,6 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
         mine = std::move(tile);
     });
     return whole;
-}
-
-namespace {
-VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, int height, float x, float y) {
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    const float sx = (2.f * x / float(width) - 1.f) * camera.tan_x, sy = (1.f - 2.f * y / float(height)) * camera.tan_y;
-    const V3f d = (camera.forward + camera.right * sx + camera.up * sy).normalized();
-    RTCRayHit ray = single_ray(camera.origin, d);
-    rtcIntersect1(prepared.geometry->scene(), &context, &ray);
-    if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-    VisiblePoint v{true, ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v, 0.f};
-    v.uv_width = ray.ray.tfar * camera.pixel_angle * prepared.geometry->surface(v.mesh, v.triangle, v.u, v.v).uv_per_metre;
-    return v;
-}
-}  // namespace
-
-VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y) {
-    return look(prepared, Pinhole(prepared.camera, width, height), width, height, x, y);
-}
-
-std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height) {
-    std::vector<VisiblePoint> out(size_t(width) * size_t(height));
-    const Pinhole camera(prepared.camera, width, height);
-    parallel_ranges(out.size(), 512, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i) out[i] = look(prepared, camera, width, height, float(i % size_t(width)) + .5f, float(i / size_t(width)) + .5f);
-    });
-    return out;
 }
 
 }  // namespace vemtra::render

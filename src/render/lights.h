@@ -9,10 +9,19 @@
 namespace vemtra::render {
 
 /// An equirectangular image as a light; +y up, the middle column faces +z turned by the rotation.
+/// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may wait.
+struct EnvironmentPicture {
+    explicit EnvironmentPicture(texture::Picture pixels);
+    texture::Picture picture;
+    int width = 0, height = 0;           ///< of the sampling grid
+    std::vector<float> marginal, rows;   ///< cumulative: of rows, and within each row
+    float average = 0.f;                 ///< luminance over the sphere
+};
+
 class EnvironmentMap {
 public:
-    /// A plain colour where the picture is empty.
-    EnvironmentMap(std::shared_ptr<const texture::Picture> picture, V3f scale, float rotation_degrees);
+    /// A plain colour where there is no picture.
+    EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
     V3f radiance(const V3f& direction) const;
     float pdf(const V3f& direction) const;  ///< per solid angle
     V3f sample(float u, float v, float& pdf) const;
@@ -20,12 +29,9 @@ public:
 
 private:
     V2f to_uv(const V3f& d) const;
-    std::shared_ptr<const texture::Picture> picture_;
+    std::shared_ptr<const EnvironmentPicture> of_;
     V3f scale_;
-    float cos_, sin_;
-    int width_ = 0, height_ = 0;           // of the sampling grid
-    std::vector<float> marginal_, rows_;   // cumulative distributions
-    float average_ = 0.f;
+    float cos_, sin_, average_ = 0.f;
 };
 
 struct AreaLight {

@@ -175,18 +175,18 @@ Workshop::AssetState Workshop::asset(const scene::Asset& asset, const fs::path& 
     return state;
 }
 
-Result<std::shared_ptr<const texture::Picture>> Workshop::picture(const fs::path& file) {
+Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs::path& file) {
     const auto time = time_of(file);
     {
         std::lock_guard lock(mutex_);
         watched_[file.string()] = time;
-        if (auto it = pictures_.find(file.string()); it != pictures_.end() && it->second.time == time) return it->second.value;
+        if (auto it = environments_.find(file.string()); it != environments_.end() && it->second.time == time) return it->second.value;
     }
     auto read = texture::read_picture(file);
     if (!read) return read.error();
-    auto shared = std::make_shared<const texture::Picture>(std::move(*read));
+    auto shared = std::make_shared<const EnvironmentPicture>(std::move(*read));
     std::lock_guard lock(mutex_);
-    pictures_[file.string()] = {time, shared};
+    environments_[file.string()] = {time, shared};
     return shared;
 }
 
@@ -339,9 +339,9 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
         p->backdrop = e.backdrop;
         p->environment_seen = e.on && e.seen;
         if (e.on) {
-            std::shared_ptr<const texture::Picture> picture;
+            std::shared_ptr<const EnvironmentPicture> picture;
             if (!e.image.empty()) {
-                auto read = workshop.picture(resolve(options.folder, e.image));
+                auto read = workshop.environment(resolve(options.folder, e.image));
                 if (read) picture = *read;
                 else p->problems.push_back(read.error());
             }

@@ -24,7 +24,7 @@ public:
     };
     /// Meshes of an asset; read at the first request and again when the file has changed on disk.
     AssetState asset(const scene::Asset& asset, const fs::path& folder, Progress* progress = nullptr);
-    Result<std::shared_ptr<const texture::Picture>> picture(const fs::path& file);
+    Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
     std::shared_ptr<const geometry::Geometry> geometry(const std::vector<std::shared_ptr<const geometry::Mesh>>& meshes, Progress* progress = nullptr);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress);
@@ -41,7 +41,7 @@ private:
     };
     std::mutex mutex_;
     std::map<std::string, Kept<AssetState>> assets_;
-    std::map<std::string, Kept<std::shared_ptr<const texture::Picture>>> pictures_;
+    std::map<std::string, Kept<std::shared_ptr<const EnvironmentPicture>>> environments_;
     std::map<std::string, fs::file_time_type> watched_;
     std::weak_ptr<const geometry::Geometry> last_geometry_;
     struct FieldEntry {
@@ -110,7 +110,7 @@ struct Prepared {
     std::vector<std::string> groups;            ///< [0] is the backdrop
     int environment_group = 0;
     int emission_group = 0;                     ///< of surfaces that give off light; 0 where none does
-    bool environment_seen = true;
+    bool environment_seen = false;
     V3f backdrop{0.f};
     bool stage_on = false;
     float stage_height = 0.f, stage_fade_start = 1.f, stage_fade_end = 2.f;

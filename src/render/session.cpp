@@ -1,9 +1,7 @@
 #include "render/session.h"
 
-#include <sys/resource.h>
 #include <tbb/task_arena.h>
 #include <tbb/task_scheduler_observer.h>
-#include <unistd.h>
 
 #include "base/parallel.h"
 #include "render/denoise.h"
@@ -19,25 +17,38 @@ class Yielding : public tbb::task_scheduler_observer {
 public:
     Yielding() { observe(true); }
     ~Yielding() override { observe(false); }
-    void on_scheduler_entry(bool) override { setpriority(PRIO_PROCESS, id_t(gettid()), 19); }
+    void on_scheduler_entry(bool worker) override {
+        if (worker) yield_to_window();
+    }
 };
 
 /// Bilinear enlargement of 4-byte pixels by a whole factor.
 std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int height, int factor) {
     const int w = width * factor, h = height * factor;
     std::vector<uint8_t> to(size_t(w) * size_t(h) * 4);
+    struct Tap {
+        int first, second, part;  // two texels, and 256ths of the second
+    };
+    auto taps = [factor](int count, int limit) {
+        std::vector<Tap> all;
+        for (int x = 0; x < count; ++x) {
+            const float f = std::max(0.f, (float(x) + .5f) / float(factor) - .5f);
+            all.push_back({int(f), std::min(int(f) + 1, limit - 1), int((f - std::floor(f)) * 256.f)});
+        }
+        return all;
+    };
+    const std::vector<Tap> across = taps(w, width), down = taps(h, height);
     parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
+        std::vector<uint16_t> row(size_t(width) * 4);  // the two rows mixed: the rest goes along it
         for (size_t y = first; y < last; ++y) {
-            const float fy = std::max(0.f, (float(y) + .5f) / float(factor) - .5f);
-            const int y0 = int(fy), y1 = std::min(y0 + 1, height - 1), b = int((fy - float(y0)) * 256.f);
-            for (int x = 0; x < w; ++x) {
-                const float fx = std::max(0.f, (float(x) + .5f) / float(factor) - .5f);
-                const int x0 = int(fx), x1 = std::min(x0 + 1, width - 1), a = int((fx - float(x0)) * 256.f);
-                const uint8_t *p = &from[4 * (size_t(y0) * size_t(width))], *q = &from[4 * (size_t(y1) * size_t(width))];
-                for (int c = 0; c < 4; ++c) {
-                    const int top = p[4 * x0 + c] * (256 - a) + p[4 * x1 + c] * a, bottom = q[4 * x0 + c] * (256 - a) + q[4 * x1 + c] * a;
-                    to[4 * (y * size_t(w) + size_t(x)) + size_t(c)] = uint8_t((top * (256 - b) + bottom * b) >> 16);
-                }
+            const uint8_t *p = &from[size_t(down[y].first) * row.size()], *q = &from[size_t(down[y].second) * row.size()];
+            const int part = down[y].part;
+            for (size_t i = 0; i < row.size(); ++i) row[i] = uint16_t(p[i] * (256 - part) + q[i] * part);
+            uint8_t* out = &to[y * size_t(w) * 4];
+            for (const Tap& t : across) {
+                const uint16_t *l = &row[size_t(t.first) * 4], *r = &row[size_t(t.second) * 4];
+                for (int c = 0; c < 4; ++c) out[c] = uint8_t((l[c] * (256 - t.part) + r[c] * t.part) >> 16);
+                out += 4;
             }
         }
     });
@@ -183,9 +194,10 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_height_ = film.height;
     }
     std::function<void()> tell;
+    std::shared_ptr<const LiveImage> replaced;  // freed outside of the lock
     {
         std::lock_guard lock(mutex_);
-        latest_ = std::move(image);
+        replaced = std::exchange(latest_, std::move(image));
         tell = posted_;
     }
     if (tell) tell();
@@ -193,7 +205,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
 
 void LiveSession::work() {
     static Yielding yielding;
-    setpriority(PRIO_PROCESS, id_t(gettid()), 19);
+    yield_to_window();
     LiveRequest request;
     uint64_t edit = 0;
     Film film;

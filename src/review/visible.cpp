@@ -1,6 +1,7 @@
 #include "review/visible.h"
 
 #include "nodes/description.h"
+#include "render/materials.h"
 #include "scene/edits.h"
 
 namespace vemtra::review {
@@ -27,8 +28,9 @@ void over_batches(const render::Prepared& p, const std::vector<VisiblePoint>& po
 
 /// Runs a program over the points; calls put(point index, component arrays, k).
 template <class Put>
-void over_points(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, const program::Program& program, Put&& put) {
+void over_points(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, const program::Program& program, Put&& put, std::vector<size_t>* broken = nullptr) {
     program::Workspace workspace;
+    workspace.broken = broken;
     std::vector<const float*> out(size_t(std::max(1, program.component_count())));
     over_batches(p, points, picks, [&](const nodes::PointBatch& batch, size_t first) {
         program.run(batch, workspace, out.data());
@@ -47,15 +49,86 @@ Histogram histogram(const std::vector<float>& values) {
     Histogram h;
     h.points = values.size();
     if (values.empty()) return h;
-    const auto [low, high] = std::minmax_element(values.begin(), values.end());
-    h.smallest = *low;
-    h.largest = *high;
-    h.low = std::min(0.f, *low);
-    h.high = std::max(1.f, *high);
-    for (float v : values) h.share[size_t(std::clamp(int((v - h.low) / (h.high - h.low) * Histogram::bins), 0, Histogram::bins - 1))] += 1.f;
+    h.smallest = INFINITY;
+    h.largest = -INFINITY;
+    for (float v : values)
+        if (std::isfinite(v)) h.smallest = std::min(h.smallest, v), h.largest = std::max(h.largest, v);
+    if (h.smallest > h.largest) h.smallest = h.largest = 0.f;
+    h.low = std::min(0.f, h.smallest);
+    h.high = std::max(1.f, h.largest);
+    for (float v : values)
+        if (std::isfinite(v)) h.share[size_t(std::clamp(int((v - h.low) / (h.high - h.low) * Histogram::bins), 0, Histogram::bins - 1))] += 1.f;
     for (float& s : h.share) s /= float(values.size());
     return h;
 }
+
+/// What the networks of one layer bring to its slots, where that is nothing a surface can have. It is rendered all the same: at the nearest
+/// end of the range, as zero, or along the surface's own direction.
+class Faults {
+public:
+    Faults(const render::Prepared& p, const render::PreparedLayer& layer) : p_(p), layer_(layer), counts_(layer.varying.size()), broken_(size_t(layer.varying.empty() ? 0 : layer.slots.component_count()), 0) {}
+
+    void look(const nodes::PointBatch& batch, program::Workspace& workspace) {
+        const float* values[128];
+        workspace.broken = &broken_;
+        if (!layer_.varying.empty()) layer_.slots.run(batch, workspace, values);
+        workspace.broken = nullptr;
+        int component = 0;
+        bool anisotropic = layer_.fixed.specular_roughness_anisotropy > 0.f || layer_.fixed.coat_roughness_anisotropy > 0.f, own_tangent = false;
+        for (size_t f = 0; f < layer_.varying.size(); ++f) {
+            const surface::SlotField& field = *layer_.varying[f];
+            const std::string name = field.name;
+            const bool normal = name.ends_with("normal"), tangent = name.ends_with("tangent");
+            anisotropic |= name.ends_with("anisotropy");
+            own_tangent |= tangent;
+            for (int k = 0; k < batch.n; ++k) {
+                bool inside = true;
+                V3f v(0.f);
+                for (int c = 0; c < field.components; ++c) {
+                    v[c] = values[component + c][k];
+                    inside &= v[c] >= field.low - 1e-5f && v[c] <= field.high + 1e-5f;
+                }
+                const V3f n(batch.normal_object[0][k], batch.normal_object[1][k], batch.normal_object[2][k]);
+                if (normal) counts_[f].away += v.length2() > 1e-12f && v.dot(n) <= 0.f;
+                else if (tangent) counts_[f].vanishing += v.cross(n).length2() <= 1e-8f * v.length2();
+                else counts_[f].outside += !inside;
+            }
+            component += field.components;
+        }
+        points_ += size_t(batch.n);
+        if (anisotropic && !own_tangent)
+            for (int k = 0; k < batch.n; ++k) no_direction_ += p_.geometry->tangent(batch.part[k], batch.triangle[k]).length2() < 1e-12f;
+    }
+
+    void tell(const std::string& place, std::vector<Error>& out) const {
+        auto share = [&](size_t count) { return std::to_string(std::max<size_t>(1, 100 * count / std::max<size_t>(1, points_))) + " % of what the camera sees"; };
+        size_t component = 0;
+        for (size_t f = 0; f < counts_.size(); ++f) {
+            const surface::SlotField& field = *layer_.varying[f];
+            const std::string at = place + " / " + field.name;
+            const Count& c = counts_[f];
+            size_t no_number = 0;
+            for (int k = 0; k < field.components; ++k) no_number = std::max(no_number, broken_[component++]);
+            if (no_number) out.push_back({"A network gives what is no number", "", at, "on " + share(no_number) + ", where the slot is taken as 0", "Look at the network's nodes one by one: something grows without bounds"});
+            if (c.away) out.push_back({"A normal faces away from the surface", "", at, "on " + share(c.away), "Check the map's handedness and the scale of the relief"});
+            if (c.vanishing) out.push_back({"A tangent vanishes", "", at, "it is zero or along the normal on " + share(c.vanishing), "Give it a direction that lies in the surface; the part's own is taken there"});
+            char range[64];
+            std::snprintf(range, sizeof range, "%g to %g", double(field.low), double(field.high));
+            if (c.outside) out.push_back({"A network leaves its slot's range", "", at, "the range is " + std::string(range) + "; it is left on " + share(c.outside), "Bring the values into it with a remap or a clamp; the nearest end is rendered"});
+        }
+        if (no_direction_) out.push_back({"An anisotropic surface has no direction", "", place, "the part has no UVs on " + share(no_direction_), "Wire a grain to the tangent, or give the part UVs; there it runs around the vertical"});
+    }
+
+private:
+    struct Count {
+        size_t outside = 0, away = 0, vanishing = 0;
+    };
+    const render::Prepared& p_;
+    const render::PreparedLayer& layer_;
+    std::vector<Count> counts_;
+    std::vector<size_t> broken_;
+    size_t points_ = 0, no_direction_ = 0;
+};
 
 }  // namespace
 
@@ -77,12 +150,15 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
     std::vector<float> open(picks.size(), 1.f);
     for (const render::PreparedLayer& layer : p.build_ups[index].layers) {
         const size_t k = size_t(layer.index - p.first_layer[index]);
+        const std::string place = build_up->name + " / " + build_up->layers[k].name;
         std::vector<float> takes(picks.size(), 1.f), through;
         if (!layer.always) {
+            std::vector<size_t> broken(1, 0);
             over_points(p, points, picks, layer.gate, [&](size_t i, const float* const* values, size_t at) {
                 takes[i] = layer.amount * (1.f + layer.gate_amount * (clamp01(values[0][at]) - 1.f));
                 through.push_back(takes[i]);
-            });
+            }, &broken);
+            if (broken[0]) out.faults.push_back({"A network gives what is no number", "", place + " / gate", "at " + std::to_string(broken[0]) + " of the points that the camera sees", "Look at the network's nodes one by one: something grows without bounds"});
             out.gates[build_up->layers[k].id] = histogram(through);
         }
         double sum = 0;
@@ -90,7 +166,9 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
         const render::PreparedLayer* shown = &layer;  // a build-up as a layer is known by its base
         while (shown->nested) shown = &shown->nested->layers.back();
         program::Workspace workspace;
+        Faults faults(p, *shown);
         over_batches(p, points, picks, [&](const nodes::PointBatch& batch, size_t first) {
+            faults.look(batch, workspace);
             shown->slots_at(batch, workspace, [&](int at, const surface::Slots& slots) {
                 const size_t i = first + size_t(at);
                 const float share = open[i] * takes[i];
@@ -99,6 +177,7 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
                 color += color_of(*shown, slots) * share;
             });
         });
+        faults.tell(place, out.faults);
         if (!picks.empty()) out.layers[k].coverage = float(sum / double(picks.size()));
         if (sum > 0) out.layers[k].color = color / float(sum);
     }

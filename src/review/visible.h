@@ -3,7 +3,8 @@
 #pragma once
 #include <array>
 
-#include "render/integrator.h"
+#include "base/result.h"
+#include "render/visible_points.h"
 
 namespace vemtra::review {
 
@@ -31,6 +32,7 @@ struct Measured {
     std::vector<LayerMeasure> layers;              ///< base first
     std::map<std::string, NodeMeasure> nodes;      ///< by id
     std::map<std::string, Histogram> gates;        ///< by layer id: the coverage that the gate lets through
+    std::vector<Error> faults;                     ///< values from networks that no surface can have; one per slot and kind
     size_t points = 0;                             ///< visible points of the build-up
 };
 

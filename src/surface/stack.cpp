@@ -150,8 +150,13 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
             const Fuzz& f = elements_[0].fuzz;
             return p + o.p_top * fuzz(f.roughness, o.wo, wi) * wi.z / std::max(1e-4f, fuzz_albedo(f.roughness, o.wo.z));
         }
-        const V3f h = (o.wo + wi).normalized();
-        p += o.p_top * (.75f * top_.g1(o.wo) * top_.d(h) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
+        // What a facet throws below the horizon counts for the direction mirrored in it: so nothing is missing.
+        auto mirrored = [&](const V3f& w) {
+            const V3f sum = o.wo + w;
+            const float length = sum.length();
+            return length > 1e-6f ? top_.d(sum / length) : 0.f;
+        };
+        p += o.p_top * (.75f * top_.g1(o.wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
     }
     return p;
 }

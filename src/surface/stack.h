@@ -7,7 +7,7 @@
 //   at the reflection        W[k]  direction in the medium over element k that leads to wi, found by refracting wi downwards
 //   one passage later        the reflected direction is sampled, and evaluated at the interface above against W[k-1]
 // sample() is the walk itself: its weight is what absorption left. The density of its directions is not known; pdf() is that of a mixture of
-// lobes shaped like the stack, normalised, which serves to weigh light sampling against it (any such weights leave the mean as it is). For a
+// lobes shaped like the stack, whose integral is one, which serves to weigh light sampling against it (any such weights leave the mean as it is). For a
 // substrate without coats all three are exact.
 // Symbols: element 0 is outermost; tau optical depth of the medium below an element at normal incidence: one passage keeps exp(-tau / mu).
 #pragma once
@@ -75,6 +75,8 @@ public:
     void set_darkening(float darkening) { darkening_ = darkening; }  ///< before finish()
 
     const Bsdf& base() const { return *base_; }
+    /// The substrate as blurred as it looks through the coats; pdf() is shaped by it. Only where there are coats.
+    const Bsdf& blurred_base() const { return *proxy_; }
     /// A bare metal so polished that its lobe is narrower than what shines on it.
     bool mirror() const { return count_ == 0 && base_->metalness() >= 1.f && base_->ggx().alpha() < .01f; }
 

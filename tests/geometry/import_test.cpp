@@ -50,7 +50,7 @@ std::string glb(const std::function<void(nlohmann::json&)>& change = {}, size_t 
     out += text;
     word(uint32_t(bin.size())); word(0x004E4942);
     out += bin;
-    if (cut) out.resize(out.size() - cut);
+    if (cut && cut < out.size()) out.erase(out.size() - cut);
     return out;
 }
 }  // namespace

@@ -1,4 +1,5 @@
 // Light through, inside of and past surfaces: holes, glass, bodies that overlap, subsurface, emission, flakes, nested build-ups.
+#include "render/emission.h"
 #include "render/body.h"
 #include "support.h"
 

@@ -78,3 +78,50 @@ TEST_CASE("a mask behind a field is crisp at the first sample") {
     CHECK(double(between) < .15 * double(inside));
     CHECK(double(different) < .03 * double(inside));
 }
+
+TEST_CASE("what a network gives that no surface can have is told once, with its slot, and the picture stays whole") {
+    Scratch s;
+    s.write("sphere.obj", sphere_obj());
+    scene::Scene scene;
+    scene.assets = {{.id = "a", .file = "sphere.obj"}};
+    scene.parts = {{.id = "ball", .asset = "a", .source = "sphere", .name = "ball", .build_up = "b"}};
+    scene::BuildUp b = scene::default_build_up("b", "Ball");
+    scene::Layer& base = b.layers.front();
+    auto node = [&](const std::string& id, const std::string& kind, const std::string& type, scene::Inputs inputs) {
+        scene::Node n;
+        n.id = id;
+        n.kind = kind;
+        n.type = type;
+        n.inputs = std::move(inputs);
+        base.nodes.push_back(n);
+    };
+    node("noise", "noise3d", "float", {});
+    node("huge", "multiply", "float", {{"in1", {scene::Value{0.f}, "noise"}}, {"in2", {scene::Value{3e38f}, {}}}});
+    node("huger", "multiply", "float", {{"in1", {scene::Value{0.f}, "huge"}}, {"in2", {scene::Value{3e38f}, {}}}});
+    node("down", "multiply", "vector3", {{"in1", {scene::Value{V3f(1.f)}, "n"}}, {"in2", {scene::Value{V3f(-1.f)}, {}}}});
+    node("n", "normal", "vector3", {});
+    base.surface["specular_roughness"].from = "huger";
+    base.surface["base_metalness"].from = "huge";
+    base.surface["geometry_normal"].from = "down";
+    base.surface["geometry_tangent"].from = "n";
+    scene.build_ups = {b};
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = s.path;
+    auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    auto framed = *p;
+    scene::frame(framed.camera, framed.geometry->bounds(), 1.6f);
+    const auto m = review::measure(framed, "b");
+    auto told = [&](const char* what, const char* slot) {
+        return std::count_if(m.faults.begin(), m.faults.end(), [&](const Error& e) { return e.what == what && e.place.ends_with(slot); });
+    };
+    CHECK(told("A network gives what is no number", "specular_roughness") == 1);
+    CHECK(told("A network leaves its slot's range", "base_metalness") == 1);
+    CHECK(told("A normal faces away from the surface", "geometry_normal") == 1);
+    CHECK(told("A tangent vanishes", "geometry_tangent") == 1);
+    CHECK(m.faults.size() == 4);
+    const auto film = render::render_picture(framed, {.width = 32, .height = 20, .samples = 2});
+    std::vector<V3f> out;
+    film->resolve(render::group_gains(framed, scene), out);
+    for (const V3f& c : out) CHECK(finite(c));
+}

@@ -61,7 +61,8 @@ TEST_CASE("rough dielectrics reflect and let through what the walk does, from bo
     }
 }
 
-TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk between interfaces") {
+namespace {
+void compare_coated(int paths) {
     const auto constants = metals();
     std::map<std::string, V3f> bare;
     int rows = 0, wrong = 0;
@@ -77,7 +78,7 @@ TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk be
         Stack stack;
         stack.add(Coat{number(row, "coat_roughness"), 0.f, 1.5f, color(row, "T"), number(row, "thickness")});
         stack.finish(surface::sane(base), {});
-        const Albedo a = albedo(stack, number(row, "cos_theta_i"), 16000);
+        const Albedo a = albedo(stack, number(row, "cos_theta_i"), paths);
         for (int c = 0; c < 3; ++c, ++rows) {
             const float error = std::fabs(a.mean[c] - expected[c]), noise = 4.f * (a.deviation[c] + color(row, "se")[c]);
             const float change = std::fabs(expected[c] - bare.at(at)[c]);
@@ -90,6 +91,10 @@ TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk be
     CHECK(rows > 2000);
     CHECK(wrong == 0);
 }
+}  // namespace
+
+TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk between interfaces") { compare_coated(16000); }
+TEST_CASE("coated stacks, with ten times the paths", "[.thorough]") { compare_coated(150000); }
 
 TEST_CASE("a white base under any clear coat gives all light back") {
     for (const Row& row : table("furnace.csv")) {

@@ -23,6 +23,7 @@ Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), b
     viewport()->setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setObjectName("board");
+    viewport()->setAttribute(Qt::WA_OpaquePaintEvent);
     setAcceptDrops(true);
     connect(&bench_, &Workbench::changed, this, &Board::relayout);
     connect(&bench_, &Workbench::selection_changed, this, [this] {
@@ -75,7 +76,7 @@ void Board::relayout() {
     verticalScrollBar()->setPageStep(viewport()->height());
     verticalScrollBar()->setSingleStep(20);
     if (at_end || before != layout_.width) horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
-    viewport()->update();
+    redraw();
 }
 void Board::show_selected() {
     for (const BoardLane& lane : layout_.lanes) {
@@ -161,8 +162,33 @@ void Board::paintEvent(QPaintEvent* e) {
         return;
     }
     if (e->rect().left() >= viewport()->width() - core_width) return paint_core(p);
+    const QPoint scrolled(horizontalScrollBar()->value(), verticalScrollBar()->value());
+    if (lanes_.isNull()) draw_lanes();
     p.save();
     p.setClipRect(QRect(0, 0, viewport()->width() - core_width, viewport()->height()));
+    p.translate(-scrolled);
+    for (const BoardTile& tile : layout_.tiles) paint_thumbnail(p, tile);
+    p.drawPixmap(scrolled, lanes_);
+    if (!wire_from_.empty())
+        if (const BoardTile* from = layout_.tile(wire_from_)) {
+            p.setPen(QPen(t.accent, 2));
+            p.drawLine(BoardLayout::output_tab(*from), to_board(wire_to_));
+        }
+    p.restore();
+    paint_core(p);
+}
+
+// Text and wires take milliseconds to draw and seldom change, while pictures arrive many times a second: they are kept, with a window at
+// every thumbnail.
+void Board::draw_lanes() {
+    const Theme& t = theme();
+    const double scale = devicePixelRatioF();
+    lanes_ = QPixmap(viewport()->size() * scale);
+    lanes_.setDevicePixelRatio(scale);
+    lanes_.fill(t.window);
+    QPainter p(&lanes_);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(font());
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
     for (size_t i = 0; i < layout_.lanes.size(); ++i) paint_lane(p, i);
     // Wires run level, then straight up or down just before their end, with rounded corners.
@@ -187,13 +213,15 @@ void Board::paintEvent(QPaintEvent* e) {
         p.drawPath(path);
     }
     for (const BoardTile& tile : layout_.tiles) paint_tile(p, tile);
-    if (!wire_from_.empty())
-        if (const BoardTile* from = layout_.tile(wire_from_)) {
-            p.setPen(QPen(t.accent, 2));
-            p.drawLine(BoardLayout::output_tab(*from), to_board(wire_to_));
-        }
-    p.restore();
-    paint_core(p);
+}
+void Board::redraw() {
+    lanes_ = QPixmap();
+    viewport()->update();
+}
+void Board::scrollContentsBy(int, int) { redraw(); }
+void Board::changeEvent(QEvent* e) {
+    QAbstractScrollArea::changeEvent(e);
+    if (e->type() == QEvent::PaletteChange || e->type() == QEvent::StyleChange || e->type() == QEvent::FontChange) redraw();
 }
 
 void Board::paint_lane(QPainter& p, size_t index) {
@@ -228,6 +256,10 @@ void Board::paint_lane(QPainter& p, size_t index) {
     }
 }
 
+namespace {
+QRectF picture_of(const BoardTile& tile) { return {tile.rect.left() + 3, tile.rect.top() + 3, tile.rect.width() - 6, picture_height - 3}; }
+}  // namespace
+
 void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     const Theme& t = theme();
     const scene::BuildUp* b = bench_.build_up();
@@ -239,16 +271,9 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
     p.setBrush(t.raised);
     p.drawRoundedRect(tile.rect, 3, 3);
-    const QRectF picture(tile.rect.left() + 3, tile.rect.top() + 3, tile.rect.width() - 6, picture_height - 3);
-    const auto it = bench_.thumbnails().find(tile.node);
-    if (bench_.measured().build_up == b->id && it != bench_.thumbnails().end()) {
-        p.drawImage(picture.topLeft().toPoint(), it->second);
-    } else {
-        p.fillRect(picture, t.surround);
-        p.setFont(small_font());
-        p.setPen(t.faint);
-        p.drawText(picture, Qt::AlignCenter, !d ? "unknown" : "feeds nothing");
-    }
+    p.setCompositionMode(QPainter::CompositionMode_Clear);
+    p.fillRect(picture_of(tile), Qt::black);
+    p.setCompositionMode(QPainter::CompositionMode_SourceOver);
     p.setPen(t.text);
     p.setFont(small_font());
     const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17, tile.rect.height() - picture_height - 3);
@@ -266,6 +291,17 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     }
     const QPointF o = BoardLayout::output_tab(tile);
     draw_tab(p, QRectF(o.x() - tab / 2, o.y() - tab / 2, tab, tab), d ? nodes::type_letter(d->output_type(*n)) : '?', true);
+}
+
+void Board::paint_thumbnail(QPainter& p, const BoardTile& tile) {
+    const QRectF picture = picture_of(tile);
+    const auto it = bench_.thumbnails().find(tile.node);
+    if (bench_.measured().build_up == bench_.build_up()->id && it != bench_.thumbnails().end()) return p.drawImage(picture.topLeft().toPoint(), it->second);
+    const scene::Node* n = scene::find_node(*bench_.build_up(), tile.node).node;
+    p.fillRect(picture, theme().surround);
+    p.setFont(small_font());
+    p.setPen(theme().faint);
+    p.drawText(picture, Qt::AlignCenter, n && nodes::describe(n->kind) ? "feeds nothing" : "unknown");
 }
 
 void Board::paint_core(QPainter& p) {
@@ -353,7 +389,7 @@ void Board::mousePressEvent(QMouseEvent* e) {
         case Spot::block: bench_.select_layer(s.id); dragged_layer_ = s.id; break;
         default: break;
     }
-    viewport()->update();
+    redraw();
 }
 
 void Board::mouseMoveEvent(QMouseEvent* e) {
@@ -370,7 +406,7 @@ void Board::mouseMoveEvent(QMouseEvent* e) {
         drop_index_ = 0;
         for (size_t i = 0; i < layout_.lanes.size(); ++i)
             if (!layout_.lanes[i].layer.empty() && e->pos().y() > block_rect(i).center().y()) drop_index_ = int(i) + 1;
-        viewport()->update();
+        viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height());
     } else {
         const Spot s = spot(e->pos());
         viewport()->setCursor(s.kind == Spot::output ? Qt::CrossCursor : s.kind == Spot::block_amount ? Qt::SizeHorCursor : Qt::ArrowCursor);
@@ -393,7 +429,7 @@ void Board::mouseReleaseEvent(QMouseEvent* e) {
     drop_index_ = -1;
     if (!amount_layer_.empty()) bench_.end_merge();
     amount_layer_.clear();
-    viewport()->update();
+    redraw();
 }
 
 void Board::dragEnterEvent(QDragEnterEvent* e) {

@@ -3,6 +3,7 @@
 // dragged up and down.
 #pragma once
 #include <QAbstractScrollArea>
+#include <QPixmap>
 
 #include "app/board/layout.h"
 #include "app/workbench.h"
@@ -39,6 +40,8 @@ protected:
     void dragMoveEvent(QDragMoveEvent*) override;
     void dropEvent(QDropEvent*) override;
     bool viewportEvent(QEvent*) override;
+    void scrollContentsBy(int dx, int dy) override;
+    void changeEvent(QEvent* e) override;
 
 private:
     struct Spot {
@@ -52,13 +55,17 @@ private:
     Spot spot(const QPoint& p) const;
     void paint_lane(QPainter& p, size_t index);
     void paint_tile(QPainter& p, const BoardTile& tile);
+    void paint_thumbnail(QPainter& p, const BoardTile& tile);
     void paint_core(QPainter& p);
+    void draw_lanes();  ///< into lanes_
+    void redraw();      ///< the lanes too
     void drop_wire(const QPoint& at);
     void choose_port(const std::string& from, const std::string& to_node, const QPoint& global);
 
     static constexpr int core_width = 118;
     Workbench& bench_;
     BoardLayout layout_;
+    QPixmap lanes_;             ///< as large as the viewport, all but thumbnails and core; null: to be drawn anew
     scene::BuildUp drawn_;      ///< what the lanes were last drawn from
     Selection drawn_selection_;
     std::string wire_from_, dragged_layer_, amount_layer_;

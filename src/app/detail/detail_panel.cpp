@@ -295,6 +295,18 @@ void DetailPanel::build_node(const scene::Node& node) {
         });
         connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
     }
+    if (d->port("centre") && d->port("axis"))
+        form_->button("Place in the picture", "Click a place on the asset: it becomes the middle, and the surface's direction there the axis.", [=, this] {
+            bench_.pick_place([=, this](const Workbench::SurfaceSpot& spot) {
+                bench_.edit("Place " + id, [&](Scene& s) {
+                    auto* n = with(s);
+                    if (!n) return;
+                    n->inputs["centre"].value = spot.position;
+                    n->inputs["axis"].value = spot.normal;
+                    if (d->port("placed")) n->inputs["placed"].value = 4.f;  // by the pin
+                });
+            });
+        });
     const Type type = d->output_type(node);
     int stops = 2;
     if (const Port* n = d->port("num_intervals")) stops = int(scene::as_number(nodes::literal_of(node, *n)));

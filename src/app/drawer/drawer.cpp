@@ -10,10 +10,12 @@ Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(b
     addTab(make_stock_page(bench), "Stock");
     addTab(make_kept_values_page(bench), "Values");
     addTab(make_snapshots_page(bench), "Snapshots");
+    addTab(make_picture_page(bench), "Picture");
     addTab(make_findings_page(bench), "Findings");
     auto count_findings = [this] {
         const size_t n = bench_.findings().size();
-        setTabText(count() - 1, n ? QString("Findings (%1)").arg(n) : "Findings");
+        const QString text = n ? QString("Findings (%1)").arg(n) : "Findings";
+        if (tabText(count() - 1) != text) setTabText(count() - 1, text);  // setting it lays out the whole window anew
     };
     connect(&bench_, &Workbench::measured_changed, this, count_findings);
     connect(&bench_, &Workbench::picture_changed, this, count_findings);

@@ -16,13 +16,15 @@ public:
         box->setContentsMargins(6, 6, 6, 6);
         tree_ = new QTreeWidget;
         tree_->setObjectName("parts");
-        tree_->setColumnCount(3);
-        tree_->setHeaderLabels({"Part", "Build-up", "Seen"});
+        tree_->setColumnCount(4);
+        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority"});
         tree_->setRootIsDecorated(false);
         tree_->header()->setStretchLastSection(false);
         tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
         tree_->setColumnWidth(1, 190);
         tree_->setColumnWidth(2, 46);
+        tree_->setColumnWidth(3, 58);
+        tree_->headerItem()->setToolTip(3, "Where two clear parts overlap, as glass and what is in it, the higher one is there. Double-click to change");
         box->addWidget(tree_);
         connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
             if (item && !filling_) bench_.select_part(item->data(0, Qt::UserRole).toString().toStdString());
@@ -30,9 +32,10 @@ public:
         connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
             if (filling_) return;
             const std::string id = item->data(0, Qt::UserRole).toString().toStdString();
-            bench_.edit(column == 2 ? "Show or hide part" : "Rename part", [&](scene::Scene& s) {
+            bench_.edit(column == 2 ? "Show or hide part" : column == 3 ? "Priority of part" : "Rename part", [&](scene::Scene& s) {
                 if (auto* part = scene::find(s.parts, id)) {
                     if (column == 2) part->visible = item->checkState(2) == Qt::Checked;
+                    else if (column == 3) part->priority = std::clamp(item->text(3).toInt(), -99, 99);
                     else part->name = item->text(0).toStdString();
                 }
             });
@@ -54,6 +57,8 @@ private:
                 auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(part.name)});
                 item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
                 item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
+                item->setText(3, QString::number(part.priority));
+                item->setTextAlignment(3, Qt::AlignCenter);
                 item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
                 auto* choice = new QComboBox;
                 for (const auto& b : s.build_ups) choice->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
@@ -80,7 +85,7 @@ private:
             }
         }
         for (int i = 0; i < tree_->topLevelItemCount(); ++i)
-            if (tree_->topLevelItem(i)->data(0, Qt::UserRole).toString().toStdString() == bench_.selection().part) tree_->setCurrentItem(tree_->topLevelItem(i));
+            if (tree_->topLevelItem(i) != tree_->currentItem() && tree_->topLevelItem(i)->data(0, Qt::UserRole).toString().toStdString() == bench_.selection().part) tree_->setCurrentItem(tree_->topLevelItem(i));
         filling_ = false;
     }
     Workbench& bench_;

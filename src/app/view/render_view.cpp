@@ -10,6 +10,7 @@
 
 #include "app/theme/theme.h"
 #include "scene/edits.h"
+#include "render/visible_points.h"
 
 namespace vemtra::app {
 
@@ -18,6 +19,7 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setObjectName("render-view");
+    setAttribute(Qt::WA_OpaquePaintEvent);  // nothing under the picture needs drawing
     connect(&bench_, &Workbench::picture_changed, this, [this] {
         const auto latest = bench_.image();
         if (!latest || latest == shown_) return;
@@ -27,7 +29,10 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
     });
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
     connect(&bench_, &Workbench::changed, this, qOverload<>(&QWidget::update));
-    connect(&bench_, &Workbench::picking_changed, this, [this] { setCursor(bench_.picking() ? Qt::CrossCursor : Qt::ArrowCursor); });
+    connect(&bench_, &Workbench::picking_changed, this, [this] {
+        setCursor(bench_.picking() || bench_.placing() ? Qt::CrossCursor : Qt::ArrowCursor);
+        update();
+    });
 }
 
 void RenderView::resizeEvent(QResizeEvent*) {
@@ -107,6 +112,7 @@ void RenderView::paintEvent(QPaintEvent*) {
     }
     QString note;
     if (bench_.picking()) note = "Click in the picture to take its colour; Esc leaves";
+    else if (bench_.placing()) note = "Click the place on the asset; Esc leaves";
     else if (marking_) note = "Drag over the part of the picture that should be rendered";
     else if (bench_.live.hold) note = "Held";
     else if (bench_.live.view == render::View::node) {
@@ -139,6 +145,11 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
         if (auto c = linear_at(e->position())) bench_.picked(*c);
         return;
     }
+    if (bench_.placing() && e->button() == Qt::LeftButton) {
+        if (const auto spot = spot_at(e->position())) bench_.placed(*spot);
+        else Q_EMIT bench_.said("Nothing is there: click on the asset");
+        return;
+    }
     if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
     else if (bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8) drag_ = Drag::divider;
     else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier)) drag_ = Drag::pan;
@@ -149,7 +160,7 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
 void RenderView::mouseMoveEvent(QMouseEvent* e) {
     const QPointF d = e->position() - last_;
     if (drag_ == Drag::none) {
-        if (!bench_.picking()) setCursor(bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8 ? Qt::SplitHCursor : Qt::ArrowCursor);
+        if (!bench_.picking() && !bench_.placing()) setCursor(bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8 ? Qt::SplitHCursor : Qt::ArrowCursor);
         return;
     }
     if (!moved_ && (e->position() - pressed_).manhattanLength() < 4) return;
@@ -208,13 +219,26 @@ std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
     return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
 }
 
-std::string RenderView::part_at(const QPointF& p) const {
-    if (!shown_) return {};
+std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) const {
+    if (!shown_) return std::nullopt;
     // One ray through the pixel.
     render::Prepared one = *shown_->prepared;
     if (const auto* camera = scene::active_camera(bench_.scene())) one.camera = *camera;
     const auto hit = render::visible_at(one, width(), height(), float(p.x()), float(p.y()));
-    return hit.hit ? one.parts[hit.mesh]->id : std::string();
+    if (!hit.hit) return std::nullopt;
+    const geometry::Surface s = one.geometry->surface(hit.mesh, hit.triangle, hit.u, hit.v);
+    const geometry::Mesh& mesh = *one.geometry->meshes()[hit.mesh];
+    Workbench::SurfaceSpot spot{one.parts[hit.mesh]->id, s.position, s.normal};
+    if (!mesh.identity) {
+        spot.position = s.position * mesh.world_to_object;
+        mesh.world_to_object.multDirMatrix(s.normal, spot.normal);
+        spot.normal.normalize();
+    }
+    return spot;
+}
+std::string RenderView::part_at(const QPointF& p) const {
+    const auto spot = spot_at(p);
+    return spot ? spot->part : std::string();
 }
 
 void RenderView::click(const QPointF& p) {

@@ -1,0 +1,63 @@
+#include "render/film.h"
+
+#include <cmath>
+
+#include "base/parallel.h"
+
+namespace vemtra::render {
+
+Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), height(h) {
+    const size_t n = size_t(w) * size_t(h);
+    samples.assign(n, 0);
+    light.assign(groups, std::vector<V3f>(n, V3f(0.f)));
+    albedo.assign(n, V3f(0.f));
+    normal.assign(n, V3f(0.f));
+    depth.assign(n, 0.f);
+    alpha.assign(n, 0.f);
+    odd_luminance.assign(n, 0.f);
+    coverage.assign(coverage_layers, std::vector<float>(n, 0.f));
+}
+
+size_t Film::bytes() const { return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size()); }
+
+void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
+    out.resize(samples.size());
+    parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
+        for (size_t p = first; p < last; ++p) {
+            V3f sum(0.f);
+            for (size_t g = 0; g < light.size(); ++g) sum += light[g][p] * gains[g];
+            out[p] = samples[p] ? sum / float(samples[p]) : V3f(0.f);
+        }
+    });
+}
+
+float Film::noise() const { return noise({0, 0, width, height}, 0.f); }
+float Film::noise(const PixelRect& r) const { return noise(r, INFINITY); }
+
+float Film::noise(const PixelRect& r, float below_two) const {
+    double difference = 0, total = 0;
+    for (int y = r.y0; y < r.y1; ++y)
+        for (int x = r.x0; x < r.x1; ++x) {
+            const size_t p = size_t(y) * size_t(width) + size_t(x);
+            if (samples[p] < 2) {
+                if (below_two > 0.f) return below_two;
+                continue;
+            }
+            float sum = 0.f;
+            for (const auto& group : light) sum += luminance(group[p]);
+            const float odd = odd_luminance[p] / float(samples[p] / 2), even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
+            difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(samples[p])));
+            total += 1;
+        }
+    return total > 0 ? float(difference / total) * 1.2533f : 0.f;  // mean of |x| of a normal distribution to its deviation
+}
+
+V3f coverage_color(int layer) {
+    // Steps of the golden ratio around the hue circle, lightness alternating: neighbours differ in both.
+    const float hue = std::fmod(.58f + .61803399f * float(layer), 1.f) * 6.f;
+    auto channel = [&](float offset) { return clamp01(std::fabs(std::fmod(hue + offset, 6.f) - 3.f) - 1.f); };
+    const float level = layer % 2 ? .75f : .42f;
+    return V3f(.12f + .88f * channel(0.f), .12f + .88f * channel(4.f), .12f + .88f * channel(2.f)) * level;
+}
+
+}  // namespace vemtra::render
