@@ -30,6 +30,8 @@ void noise();
 void layers();
 void surfaces();
 void memory();
+/// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
+void textures(bool many);
 void window(int argc, char** argv);
 
 /// Four octaves of fractal3d, one point at a time (bench/scalar_noise.cpp, built without vector code but -O3 -march=native).

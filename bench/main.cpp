@@ -1,4 +1,4 @@
-// ./run bench [rays|noise|layers|surfaces|memory|window ...]
+// ./run bench [rays|noise|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of disk
 #include <string>
 
 #include "bench.h"
@@ -18,6 +18,8 @@ int main(int argc, char** argv) {
     if (wanted("rays")) rays();
     if (wanted("layers")) layers();
     if (wanted("surfaces")) surfaces();
+    if (argc > 1 && wanted("tiles")) textures(true);
+    else if (wanted("textures")) textures(false);
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

@@ -110,6 +110,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
     connect(bench_, &Workbench::changed, this, &MainWindow::refresh);
     connect(bench_, &Workbench::selection_changed, this, &MainWindow::refresh);
     connect(bench_, &Workbench::failed, this, &MainWindow::show_error);
+    connect(bench_, &Workbench::maps_changed, this, [this] {
+        drawer_->setVisible(true);
+        drawer_->show_page("Maps");
+        if (QList<int> sizes = left_->sizes(); sizes.size() == 2 && sizes[1] < 260) left_->setSizes({sizes[0] + sizes[1] - 260, 260});
+    });
     connect(bench_, &Workbench::said, message_, &QLabel::setText);
     connect(board_, &Board::add_node_wanted, this, [this] { open_node_list(); });
     auto* pulse = new QTimer(this);
@@ -277,6 +282,10 @@ void MainWindow::make_menus() {
     add(layers, "Add from &stock", "Open the stock of ready surfaces", QKeySequence("T"), [this] {
         drawer_->setVisible(true);
         drawer_->show_page("Stock");
+    });
+    add(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer", QKeySequence("M"), [this] {
+        const QString f = QFileDialog::getExistingDirectory(this, "Look for texture maps", QString::fromStdString(bench_->folder().string()));
+        if (!f.isEmpty()) bench_->look_for_maps({f.toStdString()});
     });
     add(layers, "&Duplicate", "A copy of the selected layer above it", QKeySequence("Ctrl+D"), [this] {
         bench_->edit_build_up("Duplicate layer", [&](scene::BuildUp& b) { scene::duplicate_layer(b, bench_->selection().layer); });

@@ -224,12 +224,57 @@ void Workbench::import_asset(const fs::path& file) {
     });
 }
 
+void Workbench::look_for_maps(const std::vector<fs::path>& paths) {
+    start_job("Looking at texture maps", [this, paths](Progress& progress) -> std::function<void()> {
+        auto problems = std::make_shared<std::vector<Error>>();
+        auto sets = std::make_shared<std::vector<texture::MapSet>>(texture::find_map_sets(paths, *problems));
+        const texture::MapGuesses guesses(texture::guesses_file());
+        bool whole = true;
+        for (texture::MapSet& s : *sets) {
+            whole = whole && texture::probe_map_set(s, *problems, &progress);
+            guesses.apply(s);
+        }
+        return [this, sets, problems, whole] {
+            map_sets = std::move(*sets);
+            map_problems_ = *problems;
+            Q_EMIT maps_changed();
+            size_t maps = 0;
+            for (const texture::MapSet& s : map_sets) maps += s.maps.size();
+            if (map_sets.empty()) Q_EMIT failed({"No texture maps were found", "", "", problems->empty() ? "there are no image files" : problems->front().line(), "Choose a folder with maps, or one of the maps"});
+            else Q_EMIT said(QString("%1 maps in %2 %3%4").arg(maps).arg(map_sets.size()).arg(map_sets.size() == 1 ? "set" : "sets").arg(whole ? "" : "; the look at their pixels was stopped"));
+        };
+    });
+}
+void Workbench::correct_map(size_t set, size_t map, const std::function<void(texture::MapEntry&)>& change) {
+    if (set >= map_sets.size() || map >= map_sets[set].maps.size()) return;
+    texture::MapEntry& m = map_sets[set].maps[map];
+    change(m);
+    m.corrected = true;
+    texture::check_map_set(map_sets[set]);
+    if (Status s = texture::MapGuesses(texture::guesses_file()).remember(map_sets[set], m); !s) Q_EMIT failed(s.error());
+    Q_EMIT maps_changed();
+}
+void Workbench::apply_map_set(size_t set) {
+    if (set >= map_sets.size()) return;
+    if (selection_.layer.empty() || !layer()) {
+        Q_EMIT said("Select a layer on the board first");
+        return;
+    }
+    const texture::MapSet& s = map_sets[set];
+    const auto wires = texture::wires_of(s, file_ ? folder() : fs::path());
+    std::string placement;
+    edit_build_up("Maps: " + s.name, [&](scene::BuildUp& b) { placement = scene::wire_maps(b, selection_.layer, s.name, wires); });
+    if (!placement.empty()) select_node(placement);
+    Q_EMIT said(QString("%1: %2 maps on %3").arg(QString::fromStdString(s.name)).arg(wires.size()).arg(QString::fromStdString(layer() ? layer()->name : "")));
+}
+
 void Workbench::write_picture(const fs::path& file) {
     const scene::Snapshot scene = snapshot();
     render::PrepareOptions options;
     options.folder = folder();
     options.shown_build_up = live.shown_build_up;
     options.shown_node = live.shown_node;
+    options.maps_now = true;
     render::PictureSettings settings = render::picture_settings(*scene);
     settings.view = live.view;
     const std::string project = file_ ? file_->filename().string() : "untitled";
@@ -380,6 +425,8 @@ std::vector<Error> Workbench::findings() const {
     if (const auto image = session_.latest())
         for (const Error& e : image->prepared->problems) all.push_back(e);
     for (const Error& e : stock_.problems) all.push_back(e);
+    for (const Error& e : map_problems_) all.push_back(e);
+    for (const Error& e : workshop_->textures()->problems()) all.push_back(e);
     for (const Error& e : review::plausibility(scene())) all.push_back(e);
     if (const auto* b = build_up(); b && measured_.build_up == b->id) all.insert(all.end(), measured_.faults.begin(), measured_.faults.end());
     // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.

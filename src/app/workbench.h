@@ -9,6 +9,7 @@
 #include "review/visible.h"
 #include "scene/document.h"
 #include "scene/stock.h"
+#include "texture/map_set.h"
 
 namespace vemtra::app {
 
@@ -79,6 +80,13 @@ public:
     void rename_own_stock(const std::string& id, const std::string& group, const std::string& name);
     void remove_own_stock(const std::string& id);
 
+    // Texture maps
+    std::vector<texture::MapSet> map_sets;                               ///< what was found last, to be reviewed
+    void look_for_maps(const std::vector<fs::path>& paths);              ///< in the background
+    /// Changes a guess; it is remembered for the set.
+    void correct_map(size_t set, size_t map, const std::function<void(texture::MapEntry&)>& change);
+    void apply_map_set(size_t set);                                      ///< to the selected layer
+
     // View
     render::LiveRequest live;        ///< scene and folder are filled in by refresh()
     void refresh();                  ///< hands the present state to the session
@@ -118,6 +126,7 @@ Q_SIGNALS:
     void measured_changed();
     void kept_changed();
     void stock_changed();
+    void maps_changed();
     void activity_changed();
     void picking_changed();
     void failed(const vemtra::Error& error);
@@ -134,7 +143,7 @@ private:
     scene::Document document_;
     std::optional<fs::path> file_;
     Selection selection_;
-    std::vector<Error> load_problems_;
+    std::vector<Error> load_problems_, map_problems_;
     scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;
     review::Measured measured_;

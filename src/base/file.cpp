@@ -84,7 +84,7 @@ Status write_atomically_with(const fs::path& path, const std::function<Status(co
     const fs::path temporary = folder / ("." + path.stem().string() + unique + ".part" + path.extension().string());
     auto give_up = [&](Error error) {
         ::unlink(temporary.c_str());
-        error.file = path.string();
+        if (error.file.empty() || error.file == temporary.string()) error.file = path.string();
         return error;
     };
     if (Status s = write(temporary); !s) return give_up(s.error());

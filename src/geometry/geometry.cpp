@@ -90,6 +90,22 @@ V3f Geometry::tangent(uint32_t mesh, uint32_t triangle) const {
     return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);
 }
 
+void Geometry::uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v) const {
+    const Mesh& m = *meshes_[mesh];
+    u = v = V3f(0.f);
+    if (m.uvs.empty()) return;
+    const uint32_t* i = &m.indices[3 * size_t(triangle)];
+    const V3f e1 = m.positions[i[1]] - m.positions[i[0]], e2 = m.positions[i[2]] - m.positions[i[0]];
+    const V2f t1 = m.uvs[i[1]] - m.uvs[i[0]], t2 = m.uvs[i[2]] - m.uvs[i[0]];
+    // The dual basis of e1 and e2 in their plane: d1 . e1 = 1, d1 . e2 = 0.
+    const float a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), d = a * c - b * b;
+    if (!(d > 0.f)) return;
+    const V3f d1 = (e1 * c - e2 * b) / d, d2 = (e2 * a - e1 * b) / d;
+    u = d1 * t1.x + d2 * t2.x;
+    v = d1 * t1.y + d2 * t2.y;
+    if (!finite(u) || !finite(v)) u = v = V3f(0.f);
+}
+
 V3f offset_origin(const V3f& p, const V3f& n) {
     constexpr float origin = 1.f / 32.f, float_scale = 1.f / 65536.f, int_scale = 256.f;
     V3f out;

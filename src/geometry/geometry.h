@@ -14,7 +14,7 @@ struct Surface {
     V3f position, normal_geometric, normal;
     V2f uv{0.f};
     V3f color{1.f};
-    float uv_per_metre = 0.f;  ///< UV length per world length, for footprints
+    float uv_per_metre = 0.f;  ///< UV length per world length, on the average of directions
 };
 
 class Geometry {
@@ -33,6 +33,8 @@ public:
     Surface surface(uint32_t mesh, uint32_t triangle, float u, float v) const;
     /// The direction in which U grows over a triangle, in world space, of unit length; zero where there are no UVs or they have no area.
     V3f tangent(uint32_t mesh, uint32_t triangle) const;
+    /// How U and V grow over a triangle: their gradients in world space, per metre; zero where there are no UVs or the triangle has no area.
+    void uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v) const;
 
 private:
     std::vector<std::shared_ptr<const Mesh>> meshes_;

@@ -12,6 +12,8 @@ void describe_worley_noise(std::vector<NodeDescription>&);
 void describe_ramp(std::vector<NodeDescription>&);
 void describe_geometry(std::vector<NodeDescription>&);
 void describe_image(std::vector<NodeDescription>&);
+void describe_placement(std::vector<NodeDescription>&);
+void describe_normalmap(std::vector<NodeDescription>&);
 void describe_cavity(std::vector<NodeDescription>&);
 void describe_facing(std::vector<NodeDescription>&);
 void describe_grain(std::vector<NodeDescription>&);
@@ -26,6 +28,8 @@ const std::vector<NodeDescription>& catalogue() {
         describe_worley_noise(list);
         describe_ramp(list);
         describe_image(list);
+        describe_placement(list);
+        describe_normalmap(list);
         describe_adjust(list);
         describe_arithmetic(list);
         describe_geometry(list);
@@ -41,12 +45,12 @@ const NodeDescription* describe(const std::string& kind) {
 }
 
 const char* type_name(Type t) {
-    static const char* names[] = {"float", "color3", "vector2", "vector3"};
+    static const char* names[] = {"float", "color3", "vector2", "vector3", "place"};
     return names[size_t(t)];
 }
-char type_letter(Type t) { return "NCDD"[size_t(t)]; }
+char type_letter(Type t) { return "NCDDD"[size_t(t)]; }
 bool type_from_name(const std::string& name, Type& type) {
-    for (Type t : {Type::number, Type::color, Type::vector2, Type::vector3})
+    for (Type t : {Type::number, Type::color, Type::vector2, Type::vector3, Type::place})
         if (name == type_name(t)) return type = t, true;
     return false;
 }

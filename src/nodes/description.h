@@ -10,9 +10,12 @@
 
 namespace vemtra::nodes {
 
-enum class Type : uint8_t { number, color, vector2, vector3 };
-constexpr int components(Type t) { return t == Type::number ? 1 : t == Type::vector2 ? 2 : 3; }
-const char* type_name(Type t);   ///< the standard's name: float, color3, vector2, vector3
+/// `place` is where a map is read: u, v and the footprint's two axes. A box projection gives three of them and their weights (box_components);
+/// who wants a plain vector2 gets the first u and v.
+enum class Type : uint8_t { number, color, vector2, vector3, place };
+constexpr int components(Type t) { return t == Type::number ? 1 : t == Type::vector2 ? 2 : t == Type::place ? 6 : 3; }
+inline constexpr int box_components = 21;
+const char* type_name(Type t);   ///< the standard's name: float, color3, vector2, vector3; ours: place
 char type_letter(Type t);        ///< what the tab of a port shows: N, C or D
 bool type_from_name(const std::string& name, Type& type);
 
@@ -42,7 +45,7 @@ struct KernelPair {
     Kernel get() const;  ///< the best that this processor has; VEMTRA_SIMD=avx2 in the environment forces the floor
 };
 
-enum class Needs : uint8_t { nothing, image, cavity, tangents };
+enum class Needs : uint8_t { nothing, image, cavity, tangents, footprint };
 
 struct NodeDescription {
     std::string kind;      ///< MaterialX name where the standard has the node
@@ -60,6 +63,9 @@ struct NodeDescription {
     Type output_type(const scene::Node& node) const;  ///< the node's type, or the first one where it names none
     Type port_type(const Port& p, Type output) const { return p.same_as_output ? output : p.type; }
 };
+
+/// What joins the three reads of a map on a box: three results, then their weights.
+KernelPair box_blend_kernel();
 
 /// All nodes, in the order of the register.
 const std::vector<NodeDescription>& catalogue();

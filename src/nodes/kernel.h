@@ -9,8 +9,9 @@ namespace vemtra::nodes {
 class TextureLookup {
 public:
     virtual ~TextureLookup() = default;
-    /// Reads `n` points of the image `handle` at (u, v), filtered over `width` (in UV units), into out[0..components-1][n].
-    virtual void sample(int handle, int n, const float* u, const float* v, const float* width, float* const* out, int components) const = 0;
+    /// Reads `n` points of the image `handle` into out[0..components-1][n]. `place` holds six arrays: u, v, then the two axes of the footprint
+    /// (u and v of the one, u and v of the other) over which the image is filtered; null axes: points without extent.
+    virtual void sample(int handle, int n, const float* const* place, float* const* out, int components) const = 0;
 };
 
 /// Values derived from the form of the asset at the points of a batch, given by the geometry floor.
@@ -28,7 +29,8 @@ struct PointBatch {
     const float* view_object[3] = {};      ///< unit, towards the eye; along the normal where nobody looks (values at UVs)
     const float* tangent_object[3] = {};   ///< unit, along growing U; 0 without UVs; null where no node asked for it
     const float* uv[2] = {};
-    const float* uv_width = nullptr;       ///< footprint of the ray in UV units
+    const float* uv_axes[4] = {};          ///< footprint of the ray in the UVs: two axes of full width; null where no node asked for it
+    const float* position_axes[6] = {};    ///< the same axes on the surface, in the asset's own space, metres; null likewise
     const float* color[3] = {};            ///< vertex colour, linear; white where the mesh has none
     const uint32_t* part = nullptr;
     const uint32_t* triangle = nullptr;

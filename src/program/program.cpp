@@ -31,7 +31,8 @@ namespace {
 // Order of the arrays of the points that a source can name.
 const float* points_array(const nodes::PointBatch& p, int index) {
     const float* all[] = {p.position_object[0], p.position_object[1], p.position_object[2], p.normal_object[0], p.normal_object[1],
-                          p.normal_object[2],   p.uv[0],              p.uv[1],              p.color[0],         p.color[1],         p.color[2]};
+                          p.normal_object[2],   p.uv[0],              p.uv[1],              p.color[0],         p.color[1],         p.color[2],
+                          p.uv_axes[0],       p.uv_axes[1],         p.uv_axes[2],         p.uv_axes[3]};
     return all[index];
 }
 }  // namespace
@@ -51,7 +52,7 @@ void Program::run(const nodes::PointBatch& points, Workspace& workspace, const f
         }
     };
     const float* in[64];
-    float* to[4];
+    float* to[nodes::box_components];
     for (const Step& step : steps_) {
         for (size_t i = 0; i < step.in.size(); ++i) in[i] = array(step.in[i]);
         for (size_t i = 0; i < step.out.size(); ++i) to[i] = memory + size_t(step.out[i]) * stride;
@@ -139,11 +140,24 @@ private:
     std::vector<Source> convert(const Typed& t, Type type) {
         const size_t have = t.sources.size(), need = size_t(nodes::components(type));
         if (have == need) return t.sources;
+        if (type == Type::place && t.type == Type::place) return {t.sources.begin(), t.sources.begin() + 6};  // the first side of a box
+        if (type == Type::place) {  // any other (u, v) is taken to move as the UVs do
+            std::vector<Source> out = convert(t, Type::vector2);
+            for (const Source& s : uv_axes()) out.push_back(s);
+            return out;
+        }
         if (have == 1) return std::vector<Source>(need, t.sources[0]);
         if (need == 1 && t.type == Type::color) return {luminance_of(t.sources)};
         std::vector<Source> out = t.sources;
         while (out.size() < need) out.push_back(constant(0.f));
         out.resize(need);
+        return out;
+    }
+
+    std::vector<Source> uv_axes() {
+        resources_.footprint = true;
+        std::vector<Source> out;
+        for (int c = 0; c < 4; ++c) out.push_back({Source::Kind::points, 11 + c});
         return out;
     }
 
@@ -206,7 +220,7 @@ private:
             if (!d->port(name)) problem(id, "it has no input '" + name + "'", "See docs/nodes.md for its inputs");
 
         Typed result{d->output_type(*n), {}};
-        std::vector<Source> in;
+        std::vector<Source> in, box;
         std::vector<float> uniform;
         for (const nodes::Port& p : d->ports) {
             const auto it = n->inputs.find(p.name);
@@ -228,14 +242,32 @@ private:
             const Type type = d->port_type(p, result.type);
             if ((!given || given->from.empty()) && !given && p.reads != Reads::literal) {
                 static constexpr int first[] = {0, 6, 0, 3, 8};
-                for (int c = 0; c < nodes::components(type); ++c) in.push_back({Source::Kind::points, first[size_t(p.reads)] + c});
+                for (int c = 0; c < (type == Type::place ? 2 : nodes::components(type)); ++c) in.push_back({Source::Kind::points, first[size_t(p.reads)] + c});
+                if (type == Type::place)
+                    for (const Source& s : uv_axes()) in.push_back(s);
                 continue;
             }
             scene::Input input = given ? *given : scene::Input();
             input.value = value;
-            for (const Source& s : convert(read(input, type, id), type)) in.push_back(s);
+            const Typed typed = read(input, type, id);
+            if (type == Type::place && d->needs == nodes::Needs::image && typed.sources.size() == size_t(nodes::box_components)) box = typed.sources;
+            for (const Source& s : convert(typed, type)) in.push_back(s);
         }
-        result.sources = emit(d->kernel.get(), std::move(in), nodes::components(result.type), std::move(uniform), resource(*n, *d, result.type), d->varies);
+        int components = nodes::components(result.type);
+        if (result.type == Type::place && std::lround(scene::as_number(nodes::literal_of(*n, *d->port("projection")))) == 2) components = nodes::box_components;
+        const int handle = resource(*n, *d, result.type);
+        if (box.empty()) {
+            result.sources = emit(d->kernel.get(), std::move(in), components, std::move(uniform), handle, d->varies);
+        } else {  // a map on a box is read from its three sides
+            std::vector<Source> sides;
+            for (size_t a = 0; a < 3; ++a) {
+                std::vector<Source> side = in;
+                std::copy_n(box.begin() + long(6 * a), 6, side.end() - 6);  // the place is the last port
+                for (const Source& s : emit(d->kernel.get(), std::move(side), components, uniform, handle, true)) sides.push_back(s);
+            }
+            for (size_t a = 0; a < 3; ++a) sides.push_back(box[18 + a]);
+            result.sources = emit(nodes::box_blend_kernel().get(), std::move(sides), components, {}, -1, false);
+        }
         open_.erase(id);
         return &(done_[id] = std::move(result));
     }
@@ -244,11 +276,16 @@ private:
         auto word = [&](const char* name) { return std::get<std::string>(nodes::literal_of(n, *d.port(name))); };
         auto number = [&](const char* name) { return scene::as_number(nodes::literal_of(n, *d.port(name))); };
         if (d.needs == nodes::Needs::image) {
-            ImageRequest r{word("file"), word("colorspace"), word("channel"), word("wrap"), nodes::components(type)};
+            ImageRequest r{word("file"), word("colorspace"), word("channel"), word("uaddressmode"), word("vaddressmode"), word("filter"), n.kind == "heightrelief" ? 1 : nodes::components(type)};
+            if (const auto it = n.inputs.find("texcoord"); it != n.inputs.end() && !it->second.from.empty())
+                if (const scene::Node* place = scene::find_node(build_up_, it->second.from).node; place && place->kind == "placement")
+                    r.seamless = std::get<std::string>(nodes::literal_of(*place, *nodes::describe("placement")->port("tiling"))) == "seamless";
+            resources_.footprint = true;
             if (r.components != 3) r.colorspace = r.colorspace == "auto" ? "raw" : r.colorspace;  // one number is data unless said otherwise
             return resources_.image(r);
         }
         if (d.needs == nodes::Needs::tangents) resources_.tangents = true;
+        if (d.needs == nodes::Needs::footprint) resources_.footprint = true;
         if (d.needs == nodes::Needs::cavity)
             return resources_.field({build_up_.id, word("where") == "edges", std::clamp(number("reach"), 1e-5f, 1e4f), std::clamp(number("angle"), 5.f, 90.f)});
         return -1;

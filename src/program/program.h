@@ -12,8 +12,9 @@
 namespace vemtra::program {
 
 struct ImageRequest {
-    std::string file, colorspace, channel, wrap;
+    std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
     int components = 3;
+    bool seamless = false;  ///< mixed from shifted copies, so that nothing repeats
     auto operator<=>(const ImageRequest&) const = default;
 };
 struct FieldRequest {
@@ -28,7 +29,8 @@ struct FieldRequest {
 struct Resources {
     std::vector<ImageRequest> images;
     std::vector<FieldRequest> fields;
-    bool tangents = false;  ///< some program reads the direction of U
+    bool tangents = false;   ///< some program reads the direction of U
+    bool footprint = false;  ///< some program reads the ray's footprint
     int image(const ImageRequest& r);
     int field(const FieldRequest& r);
 };

@@ -34,7 +34,7 @@ uint32_t nearest_flake(const V3f& p) {
 
 }  // namespace
 
-void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& s, const V3f& wo, uint32_t mesh_index, uint32_t tri, float u, float v, float uv_width) {
+void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& s, const V3f& wo, uint32_t mesh_index, uint32_t tri, float u, float v, float width) {
     const geometry::Mesh& mesh = *prepared.geometry->meshes()[mesh_index];
     const bool tangents = prepared.resources.tangents;
     V3f t = tangents ? prepared.geometry->tangent(mesh_index, tri) : V3f(0.f);
@@ -47,8 +47,29 @@ void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& 
         w.normalize();
         if (tangents) mesh.world_to_object.multDirMatrix(V3f(t), t), t.normalize();
     }
-    const float row[] = {p.x, p.y, p.z, n.x, n.y, n.z, s.uv.x, s.uv.y, uv_width, s.color.x, s.color.y, s.color.z, u, v, w.x, w.y, w.z, t.x, t.y, t.z};
-    for (size_t k = 0; k < values.size(); ++k) values[k][size_t(i)] = row[k];
+    const float row[] = {p.x, p.y, p.z, n.x, n.y, n.z, s.uv.x, s.uv.y, s.color.x, s.color.y, s.color.z, u, v, w.x, w.y, w.z, t.x, t.y, t.z};
+    for (size_t k = 0; k < std::size(row); ++k) values[k][size_t(i)] = row[k];
+    rows = std::size(row) + (prepared.resources.footprint ? 10 : 0);
+    if (prepared.resources.footprint) {
+        // The ray's round section falls on the surface as an ellipse, longer where it grazes.
+        const float cosine = std::max(.05f, std::fabs(s.normal.dot(wo)));
+        V3f along = wo - s.normal * s.normal.dot(wo);
+        if (along.length2() < 1e-8f) along = Frame(s.normal).tangent;
+        along.normalize();
+        const float size = std::max(width, 1e-6f * prepared.scene_size);
+        const V3f axes[] = {along * (size / cosine), s.normal.cross(along) * size};
+        V3f gu, gv;
+        prepared.geometry->uv_gradients(mesh_index, tri, gu, gv);
+        float* to[10];
+        for (size_t k = 0; k < 10; ++k) to[k] = &values[19 + k][size_t(i)];
+        for (size_t a = 0; a < 2; ++a) {
+            *to[2 * a] = gu.dot(axes[a]);
+            *to[2 * a + 1] = gv.dot(axes[a]);
+            V3f o = axes[a];
+            if (!mesh.identity) mesh.world_to_object.multDirMatrix(V3f(axes[a]), o);
+            for (int c = 0; c < 3; ++c) *to[4 + 3 * a + size_t(c)] = o[c];
+        }
+    }
     part[size_t(i)] = mesh_index;
     triangle[size_t(i)] = tri;
 }
@@ -59,15 +80,18 @@ nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
     for (size_t c = 0; c < 3; ++c) {
         b.position_object[c] = values[c].data();
         b.normal_object[c] = values[3 + c].data();
-        b.color[c] = values[9 + c].data();
-        b.view_object[c] = values[14 + c].data();
-        b.tangent_object[c] = prepared.resources.tangents ? values[17 + c].data() : nullptr;
+        b.color[c] = values[8 + c].data();
+        b.view_object[c] = values[13 + c].data();
+        b.tangent_object[c] = prepared.resources.tangents ? values[16 + c].data() : nullptr;
+    }
+    if (prepared.resources.footprint) {
+        for (size_t k = 0; k < 4; ++k) b.uv_axes[k] = values[19 + k].data();
+        for (size_t k = 0; k < 6; ++k) b.position_axes[k] = values[23 + k].data();
     }
     b.uv[0] = values[6].data();
     b.uv[1] = values[7].data();
-    b.uv_width = values[8].data();
-    b.bary[0] = values[12].data();
-    b.bary[1] = values[13].data();
+    b.bary[0] = values[11].data();
+    b.bary[1] = values[12].data();
     b.part = part.data();
     b.triangle = triangle.data();
     b.textures = prepared.textures.get();
@@ -85,14 +109,13 @@ Materials::Materials() : points(size_t(nodes::max_batch)), coverage_(size_t(node
 
 void Materials::locate(int i, const Prepared& p, float u, float v) {
     const MaterialPoint& point = points[size_t(i)];
-    const float grazing = std::max(.2f, point.s.normal.dot(point.wo));
-    arrays.set(i, p, point.s, point.wo, point.mesh, point.triangle, u, v, point.width / grazing * point.s.uv_per_metre);
+    arrays.set(i, p, point.s, point.wo, point.mesh, point.triangle, u, v, point.width);
 }
 
 void Materials::gather(const std::vector<int>& picks) {
     for (size_t k = 0; k < picks.size(); ++k) {
         const size_t i = size_t(picks[k]);
-        for (size_t r = 0; r < arrays.values.size(); ++r) subset.values[r][k] = arrays.values[r][i];
+        for (size_t r = 0; r < arrays.rows; ++r) subset.values[r][k] = arrays.values[r][i];
         subset.part[k] = arrays.part[i];
         subset.triangle[k] = arrays.triangle[i];
     }

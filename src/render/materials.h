@@ -15,10 +15,11 @@ struct LayerCost {
 
 /// Fills the arrays of a batch from surface points; n <= nodes::max_batch.
 struct PointArrays {
-    alignas(64) std::array<std::array<float, nodes::max_batch>, 20> values;
+    alignas(64) std::array<std::array<float, nodes::max_batch>, 29> values;
     std::array<uint32_t, nodes::max_batch> part, triangle;
-    /// `wo` points to the eye; the surface's normal where nobody looks.
-    void set(int i, const Prepared& p, const geometry::Surface& s, const V3f& wo, uint32_t mesh, uint32_t triangle, float u, float v, float uv_width);
+    size_t rows = 29;  ///< of `values` that are filled: without footprints less
+    /// `wo` points to the eye; the surface's normal where nobody looks. `width`: of the ray there, across its direction, metres.
+    void set(int i, const Prepared& p, const geometry::Surface& s, const V3f& wo, uint32_t mesh, uint32_t triangle, float u, float v, float width);
     nodes::PointBatch batch(int n, const Prepared& prepared) const;
 };
 

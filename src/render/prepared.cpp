@@ -233,7 +233,7 @@ void Workshop::watch(const fs::path& file) {
 
 std::vector<fs::path> Workshop::changed_files() {
     std::lock_guard lock(mutex_);
-    std::vector<fs::path> changed;
+    std::vector<fs::path> changed = textures_->maps().take_ready();  // prepared now: to be read from there
     for (auto& [file, time] : watched_)
         if (const auto now = time_of(file); now != time && now != fs::file_time_type{}) {
             time = now;
@@ -310,6 +310,7 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     // A node above may have asked for a problem twice, once per part that wears it.
     std::sort(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() < b.line(); });
     p->problems.erase(std::unique(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() == b.line(); }), p->problems.end());
+    if (options.maps_now && !workshop.textures()->prepare(p->resources.images, options.folder, options.progress)) return nullptr;
     p->textures = std::make_shared<texture::Textures>(workshop.textures(), p->resources.images, options.folder, p->problems);
     for (const fs::path& file : p->textures->files()) workshop.watch(file);
 

@@ -17,7 +17,7 @@ namespace vemtra::render {
 /// Keeps what is slow to make between snapshots: meshes, environment pictures, fields, the texture system.
 class Workshop {
 public:
-    explicit Workshop(size_t texture_budget_megabytes = 512);
+    explicit Workshop(size_t texture_budget_megabytes = 1024);
     struct AssetState {
         std::shared_ptr<const geometry::Imported> imported;  ///< null: broken, see problem
         Error problem;
@@ -126,6 +126,7 @@ struct PrepareOptions {
     std::string rig, camera;  ///< empty: the scene's own
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
+    bool maps_now = false;    ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;
 };
 /// Never fails: what is broken is listed in `problems` and left out. Null only if it was stopped.

@@ -292,7 +292,7 @@ void LiveSession::work() {
                 last_post = Clock::now();
             }
         }
-        if (seconds_since(last_look) > 1.0) {
+        if (seconds_since(last_look) > .5) {
             last_look = Clock::now();
             if (!workshop_->changed_files().empty() && ready) {
                 restart(false);

@@ -17,7 +17,7 @@ VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, in
     rtcIntersect1(prepared.geometry->scene(), &context, &ray);
     if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
     VisiblePoint v{true, ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v, 0.f};
-    v.uv_width = ray.ray.tfar * camera.pixel_angle * prepared.geometry->surface(v.mesh, v.triangle, v.u, v.v).uv_per_metre;
+    v.width = ray.ray.tfar * camera.pixel_angle;
     return v;
 }
 }  // namespace

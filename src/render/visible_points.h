@@ -8,7 +8,7 @@ namespace vemtra::render {
 struct VisiblePoint {
     bool hit = false;
     uint32_t mesh = 0, triangle = 0;
-    float u = 0.f, v = 0.f, uv_width = 0.f;
+    float u = 0.f, v = 0.f, width = 0.f;  ///< width: of the ray there, metres
 };
 /// What lies under the point (x, y) of a picture of this size, pixel centres at .5.
 VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y);

@@ -20,7 +20,7 @@ void over_batches(const render::Prepared& p, const std::vector<VisiblePoint>& po
             geometry::Surface s = p.geometry->surface(v.mesh, v.triangle, v.u, v.v);
             const V3f wo = (p.camera.position - s.position).normalized();
             if (s.normal.dot(wo) < 0.f) s.normal = -s.normal;
-            arrays->set(int(k), p, s, wo, v.mesh, v.triangle, v.u, v.v, v.uv_width);
+            arrays->set(int(k), p, s, wo, v.mesh, v.triangle, v.u, v.v, v.width);
         }
         run(arrays->batch(int(n), p), first);
     }

@@ -154,7 +154,7 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
         auto mirrored = [&](const V3f& w) {
             const V3f sum = o.wo + w;
             const float length = sum.length();
-            return length > 1e-6f ? top_.d(sum / length) : 0.f;
+            return length > 1e-6f && sum.z > 0.f ? top_.d(sum / length) : 0.f;
         };
         p += o.p_top * (.75f * top_.g1(o.wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
     }

@@ -1,55 +1,89 @@
-// Texture maps through OpenImageIO's texture system: tiled reads, mip maps and <UDIM> under a memory budget. A map that is missing or
-// broken reads as a loud, documented value (magenta, or 0.5 for single numbers) and is reported; it never stops the picture.
+// The maps that a picture's programs ask for: names with <UDIM> become files, files their prepared form (map_cache.h), lookups go to the
+// texels in memory (texel_store.h, filter.h). A map or a tile that is missing or broken reads as a loud, documented value (magenta, or 0.5
+// for single numbers, which moves no height) and is reported; it never stops the picture.
 #pragma once
 #include <memory>
 #include <string>
 #include <vector>
 
-#include "base/file.h"
 #include "nodes/kernel.h"
 #include "program/program.h"
-
+#include "texture/filter.h"
+#include "texture/map_cache.h"
+#include "texture/seamless.h"
 
 namespace vemtra::texture {
 
 inline constexpr V3f missing_color{1.f, 0.f, 1.f};
 inline constexpr float missing_number = .5f;
 
-/// The image system that all lookups share; reads are kept within its budget.
+/// The files that a name with <UDIM> stands for, by tile number (1001 + u + 10 v), in order; a name without it stands for itself (tile 0).
+std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern);
+
+/// What all pictures of a window or a run share: texels in memory, prepared maps on disk, what is known of files.
 class TextureStore {
 public:
-    explicit TextureStore(size_t budget_megabytes = 512);
-    ~TextureStore();
-    void* system() const { return system_; }
+    explicit TextureStore(size_t budget_megabytes = 1024, fs::path map_folder = cache_folder("maps"));
+    TexelStore& texels() { return texels_; }
+    MapCache& maps() { return maps_; }
     /// Forgets a file's pixels so that its next read sees the disk again.
     void forget(const std::string& path);
-    size_t memory() const;  ///< bytes of texels held at the moment
+    size_t memory() const { return texels_.memory(); }  ///< bytes of texels held at the moment
+    /// The header, read again only where the file has changed.
+    Result<ImageHeader> header(const fs::path& file);
+    /// Prepares all that these requests read, now. False if it was stopped.
+    bool prepare(const std::vector<program::ImageRequest>& requests, const fs::path& folder, Progress* progress = nullptr);
+    /// What turned out to be wrong with files while they were prepared or read; one per file, until it changes.
+    std::vector<Error> problems();
 
 private:
-    void* system_;
+    TexelStore texels_;
+    MapCache maps_;
+    std::mutex mutex_;
+    struct Known {
+        fs::file_time_type time;
+        uintmax_t size;
+        Result<ImageHeader> header;
+    };
+    std::map<std::string, Known> headers_;
+    std::map<std::string, Error> problems_;
 };
 
 /// The images that one picture's programs asked for. Immutable; safe from any thread.
+/// The tones of a map, found at its first use.
+struct Seamless {
+    std::once_flag once;
+    Tones tones[3];
+};
+
 class Textures final : public nodes::TextureLookup {
 public:
-    /// Resolves paths against `folder`; what cannot be opened is added to `problems`.
+    /// Resolves paths against `folder`; what cannot be opened is added to `problems`. What is not prepared yet is wanted from the map cache.
     Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const fs::path& folder, std::vector<Error>& problems);
-    void sample(int handle, int n, const float* u, const float* v, const float* width, float* const* out, int components) const override;
+    void sample(int handle, int n, const float* const* place, float* const* out, int components) const override;
+    /// All files that were read, to be watched; folders of maps over tiles among them, where new tiles may appear.
     const std::vector<fs::path>& files() const { return files_; }
 
 private:
-    enum class Decode { none, srgb, acescg };
     struct Image {
-        bool ok = false;
-        std::string path;
-        int channels = 3, first_channel = 0, wrap = 0;
+        bool tiled = false;
+        std::vector<std::shared_ptr<const TexelImage>> tiles;  ///< by u + 10 v; one where there are no tiles; null: missing
+        std::shared_ptr<const ColourDecode> decode;            ///< null: raw
+        Wrap wrap_u = Wrap::periodic, wrap_v = Wrap::periodic;
+        Filter filter = Filter::smooth;
         bool as_luminance = false;
-        Decode decode = Decode::none;
+        std::shared_ptr<Seamless> seamless;   ///< null: copies simply repeat
     };
+    void sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const;
+    void sample_copies(const Image& image, int n, const float* const* place, float* const* out, int components) const;
+    std::shared_ptr<const TexelImage> open(const fs::path& file, const program::ImageRequest& r, Image& image, const std::string& space, std::vector<Error>& problems);
     std::shared_ptr<TextureStore> store_;
     std::vector<Image> images_;
     std::vector<fs::path> files_;
 };
+
+/// The space that a request means for a file: its own choice, else what the file says of itself, else by its depth (8-bit colour is sRGB).
+std::string space_of(const program::ImageRequest& request, const ImageHeader& header);
 
 /// A picture in memory: linear Rec.709, row 0 on top.
 struct Picture {

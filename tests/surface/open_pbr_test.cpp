@@ -147,7 +147,11 @@ TEST_CASE("the density of sampling integrates to one") {
     std::mt19937 random(8);
     for (int i = 0; i < 12; ++i)
         for (float mu : {.9f, .3f}) {
-            const Stack stack = lossless_stack(2 + i, random);
+            Stack stack;
+            auto r = [&] { return float(random() % 1001) / 1000.f; };
+            for (int k = 0; k < 1 + i % 4; ++k) stack.add(Coat{.25f + .7f * r(), 0.f, 1.2f + .6f * r(), V3f(.9f, .7f, .5f), r()});
+            if (i % 5 == 4) stack.add(surface::Fuzz{.5f, .4f, V3f(.8f)});
+            stack.finish(surface::sane(i % 2 ? lambert(V3f(.8f, .5f, .2f)) : metal(V3f(.9f, .7f, .4f), V3f(1.f), .3f + .5f * r())), {});
             const Stack::Seen seen = stack.seen_from(direction(mu));
             const double sum = over_sphere([&](const V3f& w) { return double(stack.pdf(seen, w)); }, 2400, 480);
             int lost = 0;

@@ -8,6 +8,7 @@ Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(b
     addTab(make_parts_page(bench), "Parts");
     addTab(make_rigs_page(bench), "Rigs");
     addTab(make_stock_page(bench), "Stock");
+    addTab(make_maps_page(bench), "Maps");
     addTab(make_kept_values_page(bench), "Values");
     addTab(make_snapshots_page(bench), "Snapshots");
     addTab(make_picture_page(bench), "Picture");

@@ -277,11 +277,19 @@ void RenderView::dropEvent(QDropEvent* e) {
         e->acceptProposedAction();
         return;
     }
+    std::vector<fs::path> maps;
     for (const QUrl& url : e->mimeData()->urls()) {
         const fs::path file = url.toLocalFile().toStdString();
-        if (file.extension() == ".vemtra") bench_.open(file);
-        else bench_.import_asset(file);
+        std::string extension = file.extension().string();
+        for (char& c : extension) c = char(std::tolower(static_cast<unsigned char>(c)));
+        std::error_code ec;
+        if (extension == ".vemtra") bench_.open(file);
+        else if (extension == ".obj" || extension == ".ply" || extension == ".gltf" || extension == ".glb") bench_.import_asset(file);
+        else maps.push_back(file);
     }
+    if (maps.empty()) return;
+    if (const std::string part = part_at(e->position()); !part.empty() && part != bench_.selection().part) bench_.select_part(part);
+    bench_.look_for_maps(maps);
 }
 
 }  // namespace vemtra::app

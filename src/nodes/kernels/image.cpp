@@ -1,12 +1,62 @@
-// image: a texture map read through its UVs (MaterialX 1.39). The lookup itself is the texture floor's.
+// image: a texture map read at a place (MaterialX 1.39). heightrelief: the slope of a height map as a normal. The lookups themselves are the
+// texture floor's.
 #include "nodes/kernel.h"
+#include "nodes/kernels/place.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
-/// Ports: texcoord; file, colorspace, channel, wrap are uniform words that chose `resource`.
-void image(const KernelArgs& k) {
-    k.points->textures->sample(k.resource, k.n, k.in[0], k.in[1], k.points->uv_width, k.out, k.components);
+/// Ports: texcoord, a place; file and the other uniform words chose `resource`.
+void image(const KernelArgs& k) { k.points->textures->sample(k.resource, k.n, k.in, k.out, k.components); }
+
+/// What three reads of a box projection make together: three results, then three weights.
+void box_blend(const KernelArgs& k) {
+    const int n = k.components;
+    for (int c = 0; c < n; ++c)
+        for (int i = 0; i < k.n; ++i)
+            k.out[c][i] = k.in[c][i] * k.in[3 * n][i] + k.in[n + c][i] * k.in[3 * n + 1][i] + k.in[2 * n + c][i] * k.in[3 * n + 2][i];
+}
+
+/// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the gradients of u and v on the
+/// surface. Differences are taken over half of the footprint, so that what is too fine for the picture is not seen. Uniform: height.
+void heightrelief(const KernelArgs& k) {
+    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch];
+    const float* axes[4] = {k.in[2], k.in[3], k.in[4], k.in[5]};
+    for (int i = 0; i < k.n; ++i) {
+        float longest = 0.f;
+        for (int a = 0; a < 4; ++a)
+            if (axes[a]) {
+                const float x = axes[a][i] < 0.f ? -axes[a][i] : axes[a][i];
+                longest = max_of(longest, x);
+            }
+        step[i] = clamp(.5f * longest, 1.f / 8192.f, .25f);
+    }
+    const float* place[6] = {u, v, axes[0], axes[1], axes[2], axes[3]};
+    auto read = [&](float right_by, float up_by, float* out) {
+        for (int i = 0; i < k.n; ++i) {
+            u[i] = k.in[0][i] + right_by * step[i];
+            v[i] = k.in[1][i] + up_by * step[i];
+        }
+        k.points->textures->sample(k.resource, k.n, place, &out, 1);
+    };
+    read(-.5f, -.5f, here);
+    read(.5f, -.5f, right);
+    read(-.5f, .5f, above);
+    const float height = k.uniform[0];
+    for (int i = 0; i < k.n; ++i) {
+        float gu[3], gv[3], n[3];
+        for (int c = 0; c < 3; ++c) n[c] = k.points->normal_object[c][i];
+        place_gradients(*k.points, axes, i, gu, gv);
+        const float su = height * (right[i] - here[i]) / step[i], sv = height * (above[i] - here[i]) / step[i];
+        float length2 = 0.f, facing = 0.f, out[3];
+        for (int c = 0; c < 3; ++c) {
+            out[c] = n[c] - su * gu[c] - sv * gv[c];
+            length2 += out[c] * out[c];
+            facing += out[c] * n[c];
+        }
+        const float scale = length2 > 1e-12f && facing > 0.f ? 1.f / __builtin_sqrtf(length2) : 0.f;
+        for (int c = 0; c < 3; ++c) k.out[c][i] = scale > 0.f ? out[c] * scale : n[c];
+    }
 }
 
 }  // namespace VEMTRA_ISA
@@ -16,20 +66,33 @@ void image(const KernelArgs& k) {
 #include "nodes/description.h"
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(image)
+VEMTRA_DECLARE_KERNEL(box_blend)
+VEMTRA_DECLARE_KERNEL(heightrelief)
+
+KernelPair box_blend_kernel() { return VEMTRA_PAIR(box_blend); }
 
 void describe_image(std::vector<NodeDescription>& list) {
+    const Port place{.name = "texcoord", .help = "Where the map is read: the UVs, or what a placement gives.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv};
+    std::vector<Port> ports{
+        {.name = "file", .help = "Path of the map, relative to the project; <UDIM> stands for the tile's number.", .value = std::string(), .uniform = true, .text = true},
+        {.name = "colorspace", .help = "How the file's numbers are meant; automatic goes by what the file says, decodes 8-bit colour as sRGB and leaves single numbers raw.",
+         .value = std::string("auto"), .uniform = true, .text = true, .choices = {"auto", "srgb_texture", "lin_rec709", "acescg", "aces2065_1", "lin_rec2020", "g22_rec709", "raw"}},
+        {.name = "channel", .help = "Which channel a single number is read from.", .value = std::string("r"), .uniform = true, .text = true, .choices = {"r", "g", "b", "a", "luminance"}},
+        {.name = "uaddressmode", .help = "What stands beside the image; tiles of a set end at their border.", .value = std::string("periodic"), .uniform = true, .text = true,
+         .choices = {"periodic", "clamp", "mirror", "constant"}, .folded = true},
+        {.name = "vaddressmode", .help = "What stands above and below the image.", .value = std::string("periodic"), .uniform = true, .text = true,
+         .choices = {"periodic", "clamp", "mirror", "constant"}, .folded = true},
+        {.name = "filter", .help = "Over what a ray sees of the map: its footprint as it lies (smooth), the square around it (box), or nothing (off).", .value = std::string("smooth"),
+         .uniform = true, .text = true, .choices = {"smooth", "box", "off"}, .folded = true}};
+    std::vector<Port> image_ports = ports;
+    image_ports.push_back(place);
     list.push_back({.kind = "image", .title = "Image", .group = "map", .help = "A texture map; <UDIM> in its name reads one file per tile.",
-                    .standard = "MaterialX 1.39 image", .types = {Type::color, Type::number, Type::vector2, Type::vector3},
-                    .ports = {{.name = "file", .help = "Path of the map, relative to the project.", .value = std::string(), .uniform = true, .text = true},
-                              {.name = "colorspace", .help = "How the file's numbers are meant; automatic decodes 8-bit colour as sRGB and leaves the rest.",
-                               .value = std::string("auto"), .uniform = true, .text = true,
-                               .choices = {"auto", "srgb_texture", "lin_rec709", "acescg", "raw"}},
-                              {.name = "channel", .help = "Which channel a single number is read from.", .value = std::string("r"), .uniform = true, .text = true,
-                               .choices = {"r", "g", "b", "a", "luminance"}},
-                              {.name = "wrap", .help = "What stands outside of the image.", .value = std::string("periodic"), .uniform = true, .text = true,
-                               .choices = {"periodic", "clamp", "mirror", "constant"}, .folded = true},
-                              {.name = "texcoord", .help = "Where the map is read.", .type = Type::vector2, .value = V2f(0.f), .reads = Reads::uv}},
+                    .standard = "MaterialX 1.39 image", .types = {Type::color, Type::number, Type::vector2, Type::vector3}, .ports = image_ports,
                     .kernel = VEMTRA_PAIR(image), .needs = Needs::image, .varies = true});
+    ports.push_back({.name = "height", .help = "How far white stands above black; below zero the map is turned inside out.", .value = .002f, .low = -.02f, .high = .02f, .unit = "m", .uniform = true});
+    ports.push_back(place);
+    list.push_back({.kind = "heightrelief", .title = "Height relief", .group = "map", .help = "The relief of a height map: wire it to the surface's normal.",
+                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(heightrelief), .needs = Needs::image, .varies = true});
 }
 #endif
 }  // namespace vemtra::nodes

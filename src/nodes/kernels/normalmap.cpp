@@ -1,0 +1,58 @@
+// normalmap: a tangent-space normal map as a direction in the asset's own space (MaterialX 1.39). Its frame is the one in which the map
+// itself was read, so that turned and projected maps stay right: u to the right, v up where green points up.
+#include "nodes/kernel.h"
+#include "nodes/kernels/place.h"
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+/// Ports: in (3, encoded 0..1), scale, texcoord (place). Uniform: green, 1 where it points down.
+void normalmap(const KernelArgs& k) {
+    const float* axes[4] = {k.in[6], k.in[7], k.in[8], k.in[9]};
+    const float sign = k.uniform[0] > .5f ? -1.f : 1.f;
+    for (int i = 0; i < k.n; ++i) {
+        float n[3], u[3], v[3];
+        for (int c = 0; c < 3; ++c) n[c] = k.points->normal_object[c][i];
+        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i], y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign, z = 2.f * k.in[2][i] - 1.f;
+        if (!place_directions(*k.points, axes, i, u, v)) {
+            for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
+            continue;
+        }
+        // An orthonormal frame around the normal, u first; mirrored islands keep their own hand.
+        float un = 0.f;
+        for (int c = 0; c < 3; ++c) un += u[c] * n[c];
+        float length = 0.f;
+        for (int c = 0; c < 3; ++c) u[c] -= un * n[c], length += u[c] * u[c];
+        length = length > 1e-20f ? 1.f / __builtin_sqrtf(length) : 0.f;
+        for (int c = 0; c < 3; ++c) u[c] *= length;
+        float w[3] = {n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]};
+        if (w[0] * v[0] + w[1] * v[1] + w[2] * v[2] < 0.f) y = -y;
+        float out[3], sum = 0.f;
+        for (int c = 0; c < 3; ++c) {
+            out[c] = x * u[c] + y * w[c] + z * n[c];
+            sum += out[c] * out[c];
+        }
+        sum = sum > 1e-12f ? 1.f / __builtin_sqrtf(sum) : 0.f;
+        for (int c = 0; c < 3; ++c) k.out[c][i] = sum > 0.f ? out[c] * sum : n[c];
+    }
+}
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(normalmap)
+
+void describe_normalmap(std::vector<NodeDescription>& list) {
+    list.push_back({.kind = "normalmap", .title = "Normal map", .group = "map", .help = "A normal map's colours as directions: wire an image into it, and it to the surface's normal.",
+                    .standard = "MaterialX 1.39 normalmap", .types = {Type::vector3},
+                    .ports = {{.name = "in", .help = "The map's colours, read raw; grey-blue is straight up.", .type = Type::vector3, .value = V3f(.5f, .5f, 1.f)},
+                              {.name = "scale", .help = "How strong the relief is.", .value = 1.f, .high = 2.f},
+                              {.name = "green", .help = "Where green points in the map: up, or down.", .value = 0.f, .uniform = true, .whole = true, .choices = {"up", "down"}},
+                              {.name = "texcoord", .help = "Where the map was read: the same placement as the image's.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true}},
+                    .kernel = VEMTRA_PAIR(normalmap), .needs = Needs::footprint, .varies = true});
+}
+#endif
+}  // namespace vemtra::nodes

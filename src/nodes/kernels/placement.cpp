@@ -1,0 +1,187 @@
+// placement: where maps are read (ours). One placement serves a whole set. The point goes into the frame of the projection, from there to
+// (u, v), is repeated, turned and moved; the footprint goes along by doing the same with both ends of its axes.
+//   plane     x, y of the frame                          sphere    longitude, latitude
+//   cylinder  angle around y, height along y             camera    seen from the frame's centre along its -z: x / -z, y / -z
+//   box       the three planes, weighted by how much the surface faces each of them
+#include "nodes/kernel.h"
+#include "nodes/kernels/hash.h"
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+enum { by_uv, by_plane, by_box, by_cylinder, by_sphere, by_camera };
+
+struct Placing {
+    int projection;
+    float centre[3], rows[9], size[2];     // rows: the frame's axes in the asset's space
+    float repeat[2], offset[2], cosine, sine;
+    float blend, shift, turn;
+};
+
+// Uniform numbers in port order: projection, repeat (2), offset (2), rotation, centre (3), turned (3), size (2), blend, shuffle_shift, shuffle_turn.
+static void prepare_placing(const float* u, Placing& p) {
+    p.projection = int(u[0]);
+    for (int c = 0; c < 2; ++c) p.repeat[c] = u[1 + c], p.offset[c] = u[3 + c];
+    constexpr float degree = 0.017453293f;
+    p.cosine = __builtin_cosf(u[5] * degree);
+    p.sine = __builtin_sinf(u[5] * degree);
+    for (int c = 0; c < 3; ++c) p.centre[c] = u[6 + c];
+    const float ax = u[9] * degree, ay = u[10] * degree, az = u[11] * degree;
+    const float cx = __builtin_cosf(ax), sx = __builtin_sinf(ax), cy = __builtin_cosf(ay), sy = __builtin_sinf(ay), cz = __builtin_cosf(az), sz = __builtin_sinf(az);
+    // R = Ry Rx Rz; its columns are the frame's axes.
+    const float r[9] = {cy * cz + sy * sx * sz, cx * sz, -sy * cz + cy * sx * sz,
+                        -cy * sz + sy * sx * cz, cx * cz, sy * sz + cy * sx * cz,
+                        sy * cx, -sx, cy * cx};
+    for (int c = 0; c < 9; ++c) p.rows[c] = r[c];
+    for (int c = 0; c < 2; ++c) p.size[c] = max_of(1e-6f, u[12 + c]);
+    p.blend = clamp(u[14], .001f, 1.f);
+    p.shift = u[15];
+    p.turn = u[16];
+}
+
+static inline void into_frame(const Placing& p, const float* q, bool direction, float* out) {
+    for (int r = 0; r < 3; ++r) {
+        out[r] = 0.f;
+        for (int c = 0; c < 3; ++c) out[r] += p.rows[3 * r + c] * (q[c] - (direction ? 0.f : p.centre[c]));
+    }
+}
+
+/// Frame to the unrepeated place: one copy of the map is 0..1 around the frame's centre.
+static inline void project(const Placing& p, const float* f, float& u, float& v) {
+    constexpr float turn = 0.15915494f;
+    if (p.projection == by_cylinder) {
+        u = __builtin_atan2f(f[0], f[2]) * turn + .5f;
+        v = f[1] / p.size[1] + .5f;
+    } else if (p.projection == by_sphere) {
+        u = __builtin_atan2f(f[0], f[2]) * turn + .5f;
+        v = __builtin_atan2f(f[1], __builtin_sqrtf(f[0] * f[0] + f[2] * f[2])) * (2.f * turn) + .5f;
+    } else if (p.projection == by_camera) {
+        const float z = max_of(1e-6f, -f[2]);
+        u = f[0] / (z * p.size[0]) + .5f;
+        v = f[1] / (z * p.size[1]) + .5f;
+    } else {
+        u = f[0] / p.size[0] + .5f;
+        v = f[1] / p.size[1] + .5f;
+    }
+}
+
+/// Repeats, turns and moves (u, v) and the two steps away from it.
+static inline void arrange(const Placing& p, float* u, float* v) {
+    for (int k = 0; k < 3; ++k) {
+        const float x = (u[k] - .5f) * p.repeat[0], y = (v[k] - .5f) * p.repeat[1];
+        u[k] = p.cosine * x + p.sine * y + .5f - p.offset[0];
+        v[k] = -p.sine * x + p.cosine * y + .5f - p.offset[1];
+    }
+    if (p.shift <= 0.f && p.turn <= 0.f) return;
+    // Every copy is moved and turned by chance: the cell decides, the same for all maps that are placed by this.
+    const int cx = floor_to_int(u[0]), cy = floor_to_int(v[0]);
+    const uint32_t h = hash2(cx, cy);
+    const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f), c = __builtin_cosf(angle), s = __builtin_sinf(angle);
+    const float du = p.shift * float((h >> 8) & 255) * (1.f / 256.f), dv = p.shift * float(h & 255) * (1.f / 256.f);
+    for (int k = 0; k < 3; ++k) {
+        const float x = u[k] - float(cx) - .5f, y = v[k] - float(cy) - .5f;
+        u[k] = c * x + s * y + .5f + du;
+        v[k] = -s * x + c * y + .5f + dv;
+    }
+}
+
+static inline void store(const KernelArgs& k, int at, int i, const float* u, const float* v, bool axes) {
+    k.out[at][i] = u[0];
+    k.out[at + 1][i] = v[0];
+    for (int a = 0; a < 2; ++a) {
+        float du = u[1 + a] - u[0], dv = v[1 + a] - v[0];
+        k.out[at + 2 + 2 * a][i] = axes ? du : 0.f;
+        k.out[at + 3 + 2 * a][i] = axes ? dv : 0.f;
+    }
+}
+
+void placement(const KernelArgs& k) {
+    Placing p;
+    prepare_placing(k.uniform, p);
+    const PointBatch& b = *k.points;
+    for (int i = 0; i < k.n; ++i) {
+        float u[3], v[3];
+        if (p.projection == by_uv) {
+            const bool axes = k.in[2] && k.in[3] && k.in[4] && k.in[5];
+            u[0] = k.in[0][i];
+            v[0] = k.in[1][i];
+            for (int a = 0; a < 2; ++a) {
+                u[1 + a] = u[0] + (axes ? k.in[2 + 2 * a][i] : 0.f);
+                v[1 + a] = v[0] + (axes ? k.in[3 + 2 * a][i] : 0.f);
+            }
+            arrange(p, u, v);
+            store(k, 0, i, u, v, axes);
+            continue;
+        }
+        const bool axes = b.position_axes[0] != nullptr;
+        float f[3][3];
+        for (int s = 0; s < 3; ++s) {
+            float q[3];
+            for (int c = 0; c < 3; ++c) q[c] = b.position_object[c][i] + (s && axes ? b.position_axes[3 * (s - 1) + c][i] : 0.f);
+            into_frame(p, q, false, f[s]);
+        }
+        if (p.projection != by_box) {
+            for (int s = 0; s < 3; ++s) project(p, f[s], u[s], v[s]);
+            if (p.projection == by_cylinder || p.projection == by_sphere)
+                for (int s = 1; s < 3; ++s) u[s] -= float(floor_to_int(u[s] - u[0] + .5f));  // not across the seam behind
+            arrange(p, u, v);
+            store(k, 0, i, u, v, axes);
+            continue;
+        }
+        float n[3], normal[3];
+        for (int c = 0; c < 3; ++c) n[c] = b.normal_object[c][i];
+        into_frame(p, n, true, normal);
+        // From outside, u runs to the right on each of the four sides; on top and bottom along x.
+        static constexpr int across[3] = {2, 0, 0}, up[3] = {1, 2, 1};
+        float weight[3], largest = 0.f, sum = 0.f;
+        for (int a = 0; a < 3; ++a) {
+            weight[a] = normal[a] < 0.f ? -normal[a] : normal[a];
+            largest = max_of(largest, weight[a]);
+        }
+        for (int a = 0; a < 3; ++a) {
+            weight[a] = max_of(0.f, (weight[a] - largest + p.blend) / p.blend);
+            sum += weight[a];
+        }
+        for (int a = 0; a < 3; ++a) {
+            const float side = normal[a] < 0.f ? -1.f : 1.f;
+            const float su = a == 0 ? -side : a == 2 ? side : 1.f, sv = a == 1 ? -side : 1.f;
+            for (int s = 0; s < 3; ++s) {
+                u[s] = su * f[s][across[a]] / p.size[0] + .5f;
+                v[s] = sv * f[s][up[a]] / p.size[1] + .5f;
+            }
+            arrange(p, u, v);
+            store(k, 6 * a, i, u, v, axes);
+            k.out[18 + a][i] = weight[a] / sum;
+        }
+    }
+}
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(placement)
+
+void describe_placement(std::vector<NodeDescription>& list) {
+    list.push_back({.kind = "placement", .title = "Placement", .group = "map", .help = "Where maps are read. Wire it to the texcoord of one map, or of all maps of a set.",
+                    .types = {Type::place},
+                    .ports = {{.name = "projection", .help = "How the maps come onto the asset: by its UVs, or from a frame that stands in the picture.", .value = 0.f, .high = 5.f, .uniform = true, .whole = true,
+                               .choices = {"UV", "plane", "box", "cylinder", "sphere", "camera"}},
+                              {.name = "repeat", .help = "How often the map stands side by side in one unit of the UVs, or in one size of the frame.", .type = Type::vector2, .value = V2f(1.f), .low = .1f, .high = 16.f, .uniform = true},
+                              {.name = "offset", .help = "Moves the map, in its own widths and heights.", .type = Type::vector2, .value = V2f(0.f), .low = -1.f, .high = 1.f, .uniform = true},
+                              {.name = "rotation", .help = "Turns the map counter-clockwise about its middle.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
+                              {.name = "centre", .help = "Where the frame of a projection stands, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true},
+                              {.name = "turned", .help = "How the frame is turned: nod, swing, roll.", .type = Type::vector3, .value = V3f(0.f), .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
+                              {.name = "size", .help = "Width and height of one copy of the map in the real world; of a camera, of what it sees at one metre.", .type = Type::vector2, .value = V2f(.1f), .low = .001f, .high = 2.f, .unit = "m", .uniform = true},
+                              {.name = "blend", .help = "How soft the corners of a box are.", .value = .25f, .low = .01f, .high = 1.f, .uniform = true},
+                              {.name = "shuffle_shift", .help = "Moves every copy by chance, so that nothing is seen to repeat.", .value = 0.f, .uniform = true, .folded = true},
+                              {.name = "shuffle_turn", .help = "Turns every copy by chance.", .value = 0.f, .uniform = true, .folded = true},
+                              {.name = "tiling", .help = "seamless: three copies are mixed everywhere so that no repetition shows and all tones stay as frequent as they are.", .value = std::string("repeat"), .uniform = true, .text = true,
+                               .choices = {"repeat", "seamless"}, .folded = true},
+                              {.name = "texcoord", .help = "What is placed when the projection is by UV.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true}},
+                    .kernel = VEMTRA_PAIR(placement), .needs = Needs::footprint, .varies = true});
+}
+#endif
+}  // namespace vemtra::nodes

@@ -1,0 +1,87 @@
+// Prepared maps: tiled, mip-mapped copies in a cache folder, made in the background and found again by the content of the original, in any
+// project. Mip levels average light, not codes: a map in a curved space is decoded for it and encoded again.
+#pragma once
+#include <atomic>
+#include <condition_variable>
+#include <deque>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <set>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/file.h"
+#include "base/progress.h"
+
+namespace vemtra::texture {
+
+/// Sizes beyond are refused before anything is allocated: 2^28 texels, 65536 in one direction.
+inline constexpr int most_edge = 65536;
+inline constexpr int64_t most_texels = int64_t(1) << 28;
+
+/// What the header of an image file says; an Error where it is no image that can be read, with the reason in plain words.
+struct ImageHeader {
+    int width = 0, height = 0, channels = 0, bits = 8;
+    bool floating = false, tiled = false, mipped = false, palette = false, cmyk = false;
+    int alpha = -1;               ///< index of the alpha channel; -1: none
+    bool premultiplied = false;
+    std::vector<std::string> channel_names;
+    std::string colour_space;     ///< what the file says of itself; empty: nothing
+    std::string format;           ///< of the file: png, openexr, ...
+};
+Result<ImageHeader> read_header(const fs::path& file);
+
+/// Makes the prepared form of one file. `space`: whose curve its colour numbers have. An Error says "stopped" where it was.
+Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress = nullptr, int threads = 1);
+
+class MapCache {
+public:
+    /// `folder` is created on demand. Prepared maps beyond `limit_bytes` go, those that were not used for longest first.
+    explicit MapCache(fs::path folder, uint64_t limit_bytes = uint64_t(20) << 30);
+    ~MapCache();
+
+    /// The prepared form of the file as it is now, where there is one.
+    std::optional<fs::path> find(const fs::path& file, const std::string& space);
+    /// Prepares in the background what was not asked for yet.
+    void want(const fs::path& file, const std::string& space);
+    /// Prepares these now, in parallel; false if it was stopped. What cannot be prepared is left to be read as it is.
+    bool prepare_all(const std::vector<std::pair<fs::path, std::string>>& files, Progress* progress = nullptr);
+    /// Files whose prepared form became ready since the last call.
+    std::vector<fs::path> take_ready();
+    std::vector<Error> take_problems();
+
+    struct State {
+        size_t done = 0, wanted = 0;  ///< of the present run of work; both 0 when there is none
+        uint64_t bytes = 0, limit = 0;
+    };
+    State state() const;
+    void stop_waiting();  ///< forgets what is not begun, and stops what is
+    void set_limit(uint64_t bytes);
+    void clear();         ///< removes all prepared maps
+
+private:
+    using Wanted = std::pair<fs::path, std::string>;
+    uint64_t content_of(const fs::path& file);
+    fs::path place_of(uint64_t content, const std::string& space) const;
+    Status make(const Wanted& wanted, Progress* progress, int threads);
+    void work();
+    void trim();
+    void count_bytes();
+
+    fs::path folder_;
+    std::atomic<uint64_t> limit_, bytes_{0};
+    mutable std::mutex mutex_;
+    std::condition_variable wake_;
+    std::deque<Wanted> queue_;
+    std::set<Wanted> known_;    // asked for, in this session
+    std::vector<fs::path> ready_;
+    std::vector<Error> problems_;
+    size_t done_ = 0, wanted_count_ = 0;
+    bool quit_ = false;
+    Progress running_;
+    std::vector<std::thread> threads_;
+};
+
+}  // namespace vemtra::texture
