@@ -27,6 +27,7 @@ using Clock = std::chrono::steady_clock;
 float tent(float u) { return u < .5f ? std::sqrt(2.f * u) - 1.f : 1.f - std::sqrt(2.f - 2.f * u); }
 
 constexpr int capacity = tile_size * tile_size;
+constexpr float shadow_spread = .01f;  // of rays to the lights, as an angle: lights are not points
 constexpr uint32_t no_hit = RTC_INVALID_GEOMETRY_ID, stage_hit = no_hit - 1;
 
 struct Path {
@@ -52,6 +53,7 @@ struct Shadow {
     V3f radiance;
     int group;
     bool indirect;
+    float width;  // of the path that casts it: what it passes needs no finer look
 };
 
 /// Clear bodies around a point. Sets are never changed, only replaced: paths that part share them.
@@ -560,7 +562,7 @@ private:
         const float through = ts < distance ? 1.f - solid : 1.f;
         const V3f contribution = path.throughput * f * radiance * (weight * through / density);
         if (max_component(contribution) <= 0.f || !finite(contribution)) return;
-        t.shadows.push_back({path.pixel, origin, direction, distance, contribution, group, bounce > 0});
+        t.shadows.push_back({path.pixel, origin, direction, distance, contribution, group, bounce > 0, path.width});
     }
 
     void trace_shadows(Tile& t) {
@@ -605,6 +607,8 @@ private:
             r.origin = s.origin;
             r.direction = s.direction;
             r.pdf = s.distance;
+            r.width = s.width;
+            r.spread = shadow_spread;
             rays.push_back(r);
         }
         RTCIntersectContext context;
@@ -701,7 +705,7 @@ private:
             const float sky = .62f + .38f * d.y + .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
             if (part_stage > 0.f) add(path.pixel, 0, V3f(.42f * part_stage), false);
             if (d.dot(ng) > 0.f && (!p_.stage_on || d.y > 0.f || path.mesh == stage_hit))
-                t.shadows.push_back({path.pixel, offset_origin(position, ng), d, INFINITY, V3f(std::max(0.f, sky) * .62f * (1.f - part_stage)), 0, false});
+                t.shadows.push_back({path.pixel, offset_origin(position, ng), d, INFINITY, V3f(std::max(0.f, sky) * .62f * (1.f - part_stage)), 0, false, 0.f});
         }
         trace_shadows(t);
         return t.shadows.size();

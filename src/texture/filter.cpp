@@ -116,16 +116,85 @@ struct Reader {
         return _mm_add_ps(a, _mm_mul_ps(_mm_set1_ps(lod - float(fine)), _mm_sub_ps(b, a)));
     }
 
+    static inline __m128 mix(const uint8_t* t, float a, float b, const float* curve) {
+        const __m128 va = _mm_set1_ps(a), vb = _mm_set1_ps(b);
+        const __m128 p00 = texel<format, lanes, curved>(t, curve), p01 = texel<format, lanes, curved>(t + bytes, curve);
+        const __m128 p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve), p11 = texel<format, lanes, curved>(t + (tile_edge + 1) * bytes, curve);
+        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))), low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
+        return _mm_add_ps(top, _mm_mul_ps(vb, _mm_sub_ps(low, top)));
+    }
+
+    /// Bilinear reads of the finest level. Places are found for many points in loops that become vector code, addresses are asked for ahead of
+    /// their use, and what is not there or lies on a tile's border goes the slow way.
+    void run_plain(const Lookups& points, float (*out)[4]) const {
+        constexpr int chunk = 128;
+        alignas(64) float fu[chunk], fv[chunk], a[chunk], b[chunk];
+        alignas(64) int tile[chunk], offset[chunk];
+        const uint8_t* address[chunk];
+        const TexelImage::Level& l = image.levels()[0];
+        const std::atomic<uintptr_t>* tiles = l.tiles.get();
+        const float w = float(l.width), h = float(l.height);
+        const int across = l.across, last_x = l.width - 1, last_y = l.height - 1;
+        auto place = [](const float* from, float* to, int n, Wrap wrap) {
+            if (wrap == Wrap::periodic)
+                for (int i = 0; i < n; ++i) to[i] = from[i] - std::floor(from[i]);
+            else
+                for (int i = 0; i < n; ++i) {
+                    to[i] = from[i];
+                    if (wrap != Wrap::constant) fold(to[i], wrap);
+                }
+        };
+        for (int first = 0; first < points.count; first += chunk) {
+            const int n = std::min(chunk, points.count - first);
+            place(points.u + first, fu, n, wrap_u);
+            place(points.v + first, fv, n, wrap_v);
+            for (int i = 0; i < n; ++i) {
+                const float x = fu[i] * w - .5f, y = (1.f - fv[i]) * h - .5f, gx = std::floor(x), gy = std::floor(y);
+                a[i] = x - gx;
+                b[i] = y - gy;
+                const bool sane = std::fabs(gx) < 1e6f && std::fabs(gy) < 1e6f;
+                const int ix = int(sane ? gx : -1.f), iy = int(sane ? gy : -1.f), tx = ix & (tile_edge - 1), ty = iy & (tile_edge - 1);
+                const bool inside = (ix >= 0) & (ix < last_x) & (iy >= 0) & (iy < last_y) & (tx < tile_edge - 1) & (ty < tile_edge - 1);
+                tile[i] = inside ? (iy / tile_edge) * across + ix / tile_edge : -1;
+                offset[i] = (ty * tile_edge + tx) * int(bytes);
+            }
+            for (int i = 0; i < n; ++i) {
+                address[i] = nullptr;
+                if (tile[i] < 0) continue;
+                const uint8_t* t = TexelStore::Reading::present(tiles, size_t(tile[i]));
+                if (!t) continue;
+                address[i] = t + offset[i];
+                __builtin_prefetch(address[i]);
+                __builtin_prefetch(address[i] + tile_edge * bytes);
+            }
+            bool stale = false;  // a tile was read meanwhile: the addresses are not good any more
+            for (int i = 0; i < n; ++i) {
+                __m128 sum;
+                if (address[i] && !stale) [[likely]] {
+                    sum = mix(address[i], a[i], b[i], curve);
+                } else if (tile[i] >= 0) {
+                    sum = mix(reading.texels(image, 0, size_t(tile[i])) + offset[i], a[i], b[i], curve);
+                    stale = true;
+                } else {
+                    const float u = points.u[first + i], v = points.v[first + i];
+                    sum = std::fabs(u) < 1e6f && std::fabs(v) < 1e6f ? folded(0, u, v) : _mm_setzero_ps();
+                    stale = true;
+                }
+                if constexpr (lanes == 1) out[first + i][0] = _mm_cvtss_f32(sum);
+                else _mm_storeu_ps(out[first + i], sum);
+            }
+        }
+    }
+
     void run(const Lookups& points, float (*out)[4]) const {
         const bool extended = points.filter != Filter::off && points.axes[0] && points.axes[1] && points.axes[2] && points.axes[3] && image.levels().size() > 1;
+        if (!extended) return run_plain(points, out);
         const float w = float(image.levels()[0].width), h = float(image.levels()[0].height);
         for (int i = 0; i < points.count; ++i) {
             const float u = points.u[i], v = points.v[i];
             __m128 sum;
             if (!(std::fabs(u) < 1e6f && std::fabs(v) < 1e6f)) {  // no place in the image
                 sum = _mm_setzero_ps();
-            } else if (!extended) {
-                sum = folded(0, u, v);
             } else {
                 float au = points.axes[0][i], av = points.axes[1][i], bu = points.axes[2][i], bv = points.axes[3][i];
                 float longer = (au * w) * (au * w) + (av * h) * (av * h), shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);

@@ -93,6 +93,11 @@ public:
             }
             return missing(image, level, index);
         }
+        /// The texels, or null where they would have to be read. Such addresses are good together, until texels() is called.
+        static const uint8_t* present(const std::atomic<uintptr_t>* tiles, size_t index) {
+            const uintptr_t at = tiles[index].load(std::memory_order_acquire);
+            return at & 1 ? reinterpret_cast<const uint8_t*>(at & ~uintptr_t(1)) : nullptr;  // one that was not used lately is asked for by texels()
+        }
 
     private:
         const uint8_t* missing(const TexelImage& image, size_t level, size_t index);
