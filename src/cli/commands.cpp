@@ -126,6 +126,7 @@ int render(const RenderCall& call) {
     if (!call.camera.empty() && !scene::find(scene.cameras, call.camera)) return wrong_call("the project has no camera '" + call.camera + "'");
     Progress progress;
     options.progress = &progress;
+    options.maps_now = true;
     render::Workshop workshop;
     const auto begin = std::chrono::steady_clock::now();
     std::shared_ptr<const render::Prepared> prepared;

@@ -36,6 +36,15 @@ struct StockCall {
     int size = 256, samples = 128;
 };
 int stock_render(const StockCall& call);
+struct MapsCall {
+    std::vector<std::string> paths;
+    std::string recipe, output;  ///< of --pack: a file, or the name of one that ships
+    bool json = false, quick = false;
+};
+int maps(const MapsCall& call);
+int list_recipes();
+int collect(const std::string& project, const std::string& output, bool json);
+int find_files(const std::string& project, const std::vector<std::string>& folders, bool write, bool json);
 int list_nodes();  ///< docs/nodes.md, from the descriptions
 
 }  // namespace vemtra::cli

@@ -85,6 +85,27 @@ int main(int argc, char** argv) {
     swatch_command->add_option("--size", k.size, "Pixels, square")->check(CLI::Range(16, 4096));
     swatch_command->add_option("--samples", k.samples, "Samples per pixel")->check(CLI::Range(1, 1 << 20));
 
+    MapsCall m;
+    auto* maps_command = app.add_subcommand("maps", "Find the texture map sets of a folder, say what they are, and write them anew");
+    maps_command->add_option("paths", m.paths, "Folders, or single maps whose siblings are found");
+    maps_command->add_option("--pack", m.recipe, "Recipe: a file, or the name of one that ships; without paths: lists those");
+    maps_command->add_option("-o,--output", m.output, "Folder for --pack");
+    maps_command->add_flag("--quick", m.quick, "By names and headers alone, without a look at the pixels");
+    maps_command->add_flag("--json", m.json, "As JSON");
+
+    auto* collect_command = app.add_subcommand("collect", "Copy a project with all that it uses into one folder");
+    collect_command->add_option("project", file, "Project file")->required();
+    collect_command->add_option("-o,--output", output, "Project to write; its folder gets the files")->required();
+    collect_command->add_flag("--json", json, "Report as JSON on standard output");
+
+    std::vector<std::string> folders;
+    bool write = false;
+    auto* find_command = app.add_subcommand("find", "Find files of a project that went missing, by name and content");
+    find_command->add_option("project", file, "Project file")->required();
+    find_command->add_option("folders", folders, "Folders to look in")->required();
+    find_command->add_flag("--write", write, "Change the project to the files that were found");
+    find_command->add_flag("--json", json, "Report as JSON on standard output");
+
     auto* nodes_command = app.add_subcommand("nodes", "Describe every node and slot (docs/nodes.md)");
 
     try {
@@ -104,6 +125,9 @@ int main(int argc, char** argv) {
         if (every == !k.id.empty()) return std::fprintf(stderr, "usage: stock render takes an id, or --all\n"), usage;
         return stock_render(k);
     }
+    if (*maps_command) return maps(m);
+    if (*collect_command) return collect(file, output, json);
+    if (*find_command) return find_files(file, folders, write, json);
     if (*nodes_command) return list_nodes();
     return check(file, json);
 }

@@ -292,6 +292,18 @@ Status prepare_map(const fs::path& from, const fs::path& to, const std::string& 
     });
 }
 
+uint64_t content_hash(const fs::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    if (!in) return 0;
+    std::vector<char> block(size_t(4) << 20);
+    uint64_t h = hash_text(version);
+    while (in) {
+        in.read(block.data(), std::streamsize(block.size()));
+        if (in.gcount() > 0) h = hash_bytes(block.data(), size_t(in.gcount()), h);
+    }
+    return h ? h : 1;
+}
+
 MapCache::MapCache(fs::path folder, uint64_t limit) : folder_(std::move(folder)), limit_(limit) { count_bytes(); }
 
 MapCache::~MapCache() {
@@ -313,30 +325,35 @@ void MapCache::count_bytes() {
     bytes_ = sum;
 }
 
+fs::path MapCache::note_of(const fs::path& file) const {
+    std::error_code ec;
+    char name[32];
+    std::snprintf(name, sizeof name, "%016llx.note", static_cast<unsigned long long>(hash_text(fs::absolute(file, ec).lexically_normal().string())));
+    return folder_ / name;
+}
+
+std::optional<std::pair<int64_t, uint64_t>> MapCache::noted(const fs::path& file) const {
+    std::ifstream in(note_of(file));
+    FileId was;
+    uint64_t content = 0;
+    if (!(in >> was.size >> was.seconds >> was.nanoseconds >> was.inode >> std::hex >> content) || !content) return std::nullopt;
+    return std::make_pair(was.size, content);
+}
+
 // The whole content is read once per file and state; what it was is noted beside the prepared maps.
 uint64_t MapCache::content_of(const fs::path& file) {
     FileId id;
     if (!id_of(file, id)) return 0;
     std::error_code ec;
-    const fs::path absolute = fs::absolute(file, ec);
-    char name[32];
-    std::snprintf(name, sizeof name, "%016llx.note", static_cast<unsigned long long>(hash_text(absolute.string())));
-    const fs::path note = folder_ / name;
+    const fs::path note = note_of(file);
     if (std::ifstream in(note); in) {
         FileId was;
         uint64_t content = 0;
         std::string path;
         if (in >> was.size >> was.seconds >> was.nanoseconds >> was.inode >> std::hex >> content && was == id && content) return content;
     }
-    std::ifstream in(file, std::ios::binary);
-    if (!in) return 0;
-    std::vector<char> block(size_t(4) << 20);
-    uint64_t h = hash_text(version);
-    while (in) {
-        in.read(block.data(), std::streamsize(block.size()));
-        if (in.gcount() > 0) h = hash_bytes(block.data(), size_t(in.gcount()), h);
-    }
-    if (!h) h = 1;
+    const uint64_t h = content_hash(file);
+    if (!h) return 0;
     char text[160];
     std::snprintf(text, sizeof text, "%lld %lld %lld %llu %llx\n", static_cast<long long>(id.size), static_cast<long long>(id.seconds), static_cast<long long>(id.nanoseconds),
                   static_cast<unsigned long long>(id.inode), static_cast<unsigned long long>(h));

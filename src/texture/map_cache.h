@@ -36,6 +36,9 @@ Result<ImageHeader> read_header(const fs::path& file);
 /// Makes the prepared form of one file. `space`: whose curve its colour numbers have. An Error says "stopped" where it was.
 Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress = nullptr, int threads = 1);
 
+/// Of the file's bytes; 0 where it cannot be read.
+uint64_t content_hash(const fs::path& file);
+
 class MapCache {
 public:
     /// `folder` is created on demand. Prepared maps beyond `limit_bytes` go, those that were not used for longest first.
@@ -44,6 +47,8 @@ public:
 
     /// The prepared form of the file as it is now, where there is one.
     std::optional<fs::path> find(const fs::path& file, const std::string& space);
+    /// Size and content that a file had when it was last looked at, also where it is gone now.
+    std::optional<std::pair<int64_t, uint64_t>> noted(const fs::path& file) const;
     /// Prepares in the background what was not asked for yet.
     void want(const fs::path& file, const std::string& space);
     /// Prepares these now, in parallel; false if it was stopped. What cannot be prepared is left to be read as it is.
@@ -64,6 +69,7 @@ public:
 private:
     using Wanted = std::pair<fs::path, std::string>;
     uint64_t content_of(const fs::path& file);
+    fs::path note_of(const fs::path& file) const;
     fs::path place_of(uint64_t content, const std::string& space) const;
     Status make(const Wanted& wanted, Progress* progress, int threads);
     void work();

@@ -1,0 +1,44 @@
+// A project and its files: collected into one folder, or found again where they went missing.
+#pragma once
+#include "scene/scene.h"
+#include "texture/map_cache.h"
+
+namespace vemtra::exchange {
+
+/// Every path that the scene names: calls f(place, path, kind) with kind "assets", "light" or "maps". Empty paths are left out.
+template <class F>
+void for_each_file(scene::Scene& s, F&& f) {
+    for (scene::Asset& a : s.assets)
+        if (!a.file.empty()) f("asset " + a.id, a.file, "assets");
+    for (scene::Rig& r : s.rigs)
+        if (!r.environment.image.empty()) f("rig " + r.name, r.environment.image, "light");
+    auto nodes = [&](const scene::BuildUp& b, std::vector<scene::Node>& list) {
+        for (scene::Node& n : list)
+            if (const auto it = n.inputs.find("file"); it != n.inputs.end())
+                if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(b.name + " / " + n.id, *path, "maps");
+    };
+    for (scene::BuildUp& b : s.build_ups) {
+        nodes(b, b.commons);
+        for (scene::Layer& l : b.layers) nodes(b, l.nodes);
+    }
+}
+
+struct Collected {
+    size_t files = 0;
+    uint64_t bytes = 0;
+    std::vector<Error> problems;  ///< files that do not exist or could not be copied; their paths stay as they are
+};
+/// Copies all that the scene uses beside `project`, into folders by kind, and writes the scene there with paths that stay inside. `folder`:
+/// where the scene's relative paths start. Fails without a project where it was stopped or the project cannot be written.
+Result<Collected> collect(scene::Scene scene, const fs::path& folder, const fs::path& project, Progress* progress = nullptr);
+
+struct Found {
+    std::string place, from, to;  ///< `to` as the project would name it
+    bool by_content = false;      ///< under another name, with the very same content
+};
+/// Looks for files that do not exist in the folders and what lies below them (at most 200,000 entries): by name, and maps that were prepared
+/// once also by content.
+std::vector<Found> find_missing(scene::Scene scene, const fs::path& folder, const std::vector<fs::path>& search, const texture::MapCache& maps);
+void use_found(scene::Scene& scene, const std::vector<Found>& found);
+
+}  // namespace vemtra::exchange
