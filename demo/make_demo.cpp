@@ -1,4 +1,4 @@
-// Writes the demo's asset and environments into a folder (default: demo/). They are committed; run this after changing the generator.
+// Writes the demo's asset and environments into a folder (default: demo/); `make_demo FOLDER maps` writes its texture set alone. They are committed; run this after changing the generator.
 #include <cstdio>
 
 #include "demo.h"
@@ -7,6 +7,7 @@
 int main(int argc, char** argv) {
     using namespace vemtra;
     const std::string folder = argc > 1 ? argv[1] : "demo";
+    if (argc > 2 && std::string(argv[2]) == "maps") return demo::write_maps(folder + "/lantern.vemtra") ? 0 : 1;
     const auto triangles = demo::write_glb(demo::lantern(), 2, folder + "/lantern.glb");
     if (!triangles) return std::fprintf(stderr, "error: %s\n", triangles.error().line().c_str()), 1;
     std::printf("lantern.glb: %zu triangles\n", *triangles);
