@@ -240,7 +240,7 @@ private:
                 continue;
             }
             const Type type = d->port_type(p, result.type);
-            if ((!given || given->from.empty()) && !given && p.reads != Reads::literal) {
+            if ((!given || (type == Type::place && given->from.empty())) && p.reads != Reads::literal) {
                 static constexpr int first[] = {0, 6, 0, 3, 8};
                 for (int c = 0; c < (type == Type::place ? 2 : nodes::components(type)); ++c) in.push_back({Source::Kind::points, first[size_t(p.reads)] + c});
                 if (type == Type::place)

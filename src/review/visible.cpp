@@ -190,10 +190,23 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
     scene::frame(framed.camera, box, float(thumbnail_width) / float(thumbnail_height));
     const V3f to = framed.camera.position - framed.camera.target;
     framed.camera.position = framed.camera.target + to * .78f;  // a thumbnail may crop the corners of the sphere around the box
-    const std::vector<VisiblePoint> small = render::visible_points(framed, thumbnail_width, thumbnail_height);
+    std::vector<VisiblePoint> small;
     std::vector<size_t> small_picks;
-    for (size_t i = 0; i < small.size(); ++i)
-        if (belongs(small[i])) small_picks.push_back(i);
+    auto look = [&] {
+        small = render::visible_points(framed, thumbnail_width, thumbnail_height);
+        small_picks.clear();
+        for (size_t i = 0; i < small.size(); ++i)
+            if (belongs(small[i])) small_picks.push_back(i);
+    };
+    look();
+    // Parts that are thin or far apart fill little of it: then one place of them is looked at from near.
+    for (int nearer = 0; nearer < 3 && small_picks.size() < small.size() / 5 && !picks.empty(); ++nearer) {
+        const VisiblePoint& middle = points[picks[picks.size() / 2]];
+        const V3f at = p.geometry->surface(middle.mesh, middle.triangle, middle.u, middle.v).position, away = framed.camera.position - framed.camera.target;
+        framed.camera.target = at;
+        framed.camera.position = at + away * (nearer ? .4f : .25f);
+        look();
+    }
     auto node = [&](const scene::Node& n) {
         const nodes::NodeDescription* d = nodes::describe(n.kind);
         if (!d) return;

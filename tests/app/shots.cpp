@@ -30,6 +30,16 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         picture(w, uint32_t(samples));
         shot("levels");
     }
+    if (wants("maps")) {
+        bench.select_part("handle");
+        bench.select_layer("zinc");
+        bench.look_for_maps({root / "demo" / "maps"});
+        wait_until([&] { return !bench.map_sets.empty() && !bench.busy(); });
+        picture(w, uint32_t(samples));
+        shot("maps");
+        w.drawer()->show_page("Parts");
+        bench.select_part("body");
+    }
     if (wants("clay")) {
         bench.show_view(render::View::clay);
         wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples); });

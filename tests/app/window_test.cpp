@@ -3,9 +3,13 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QComboBox>
+#include <QDropEvent>
 #include <QMenu>
+#include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
+#include <QTableWidget>
 #include <QTreeWidget>
 #include <fstream>
 
@@ -419,6 +423,75 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     CHECK(bench.scene().kept_values.size() == 1);
     bench.undo();
     CHECK(bench.scene().kept_values.empty());
+}
+
+TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, and seen in the picture") {
+    Scratch s;
+    qputenv("XDG_DATA_HOME", (s.path / "data").string().c_str());  // guesses are kept for the user
+    fs::copy(root / "demo" / "maps", s.path / "maps", fs::copy_options::recursive);
+    app::MainWindow w;
+    w.resize(1000, 700);
+    w.show();
+    REQUIRE(w.open_project(demo_project, false));
+    auto& bench = w.bench();
+    bench.select_part("body");
+    bench.select_layer("marine-enamel");
+
+    auto* view = w.findChild<app::RenderView*>();
+    QMimeData dropped;
+    dropped.setUrls({QUrl::fromLocalFile(QString::fromStdString((s.path / "maps").string()))});
+    const QPoint middle(view->width() / 2, int(view->height() * .72));
+    QDragEnterEvent enter(middle, Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(view, &enter);
+    CHECK(enter.isAccepted());
+    QDropEvent drop(middle, Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(view, &drop);
+    REQUIRE(wait_until([&] { return !bench.map_sets.empty() && !bench.busy(); }));
+    auto* table = w.findChild<QTableWidget*>("maps");
+    REQUIRE(table);
+    CHECK(table->isVisible());
+    REQUIRE(table->rowCount() == 4);
+
+    // The roughness map is taken for glossiness, then put back: the choice is a box in its row.
+    int row = -1;
+    for (int r = 0; r < 4; ++r)
+        if (bench.map_sets[0].maps[size_t(r)].kind == texture::MapKind::roughness) row = r;
+    REQUIRE(row >= 0);
+    auto choose = [&](texture::MapKind kind) {
+        auto* box = qobject_cast<QComboBox*>(table->cellWidget(row, 2));
+        REQUIRE(box);
+        box->setCurrentIndex(int(kind));
+        Q_EMIT box->activated(int(kind));
+        REQUIRE(wait_until([&] { return bench.map_sets[0].maps[size_t(row)].kind == kind; }));
+        QTest::qWait(20);
+    };
+    choose(texture::MapKind::glossiness);
+    const auto before = picture(w, 2);  // the drawer has taken its room by now
+    CHECK(bench.map_sets[0].maps[size_t(row)].invert);
+    bench.select_layer("marine-enamel");
+    auto* apply = w.findChild<QPushButton*>("apply-maps");
+    REQUIRE(apply->isEnabled());
+    const scene::Snapshot old = bench.snapshot();
+    QTest::mouseClick(apply, Qt::LeftButton);
+    const auto* enamel = scene::find(bench.build_up()->layers, "marine-enamel");
+    CHECK(std::count_if(enamel->nodes.begin(), enamel->nodes.end(), [](const scene::Node& n) { return n.kind == "image" || n.kind == "heightrelief"; }) == 4);
+    const auto* rough = scene::find_node(*bench.build_up(), enamel->surface.at("specular_roughness").from).node;
+    REQUIRE(rough);
+    CHECK(rough->kind == "invert");
+    const auto after = picture(w, 2);
+    size_t changed = 0;
+    REQUIRE(after->bgra.size() == before->bgra.size());
+    for (size_t i = 0; i < after->bgra.size(); i += 4) changed += std::abs(int(after->bgra[i]) - int(before->bgra[i])) > 12;
+    CHECK(changed > after->bgra.size() / 4 / 100);
+    CHECK(bench.findings().size() < 12);
+
+    // What was set right is remembered for the set.
+    bench.look_for_maps({s.path / "maps"});
+    REQUIRE(wait_until([&] { return !bench.busy(); }));
+    CHECK(bench.map_sets[0].maps[size_t(row)].kind == texture::MapKind::glossiness);
+    bench.undo();
+    CHECK(*bench.snapshot() == *old);
+    bench.discard_autosave();
 }
 
 TEST_CASE("every command has a tooltip and is found by the typed list") {

@@ -185,8 +185,9 @@ void Board::draw_lanes() {
     const double scale = devicePixelRatioF();
     lanes_ = QPixmap(viewport()->size() * scale);
     lanes_.setDevicePixelRatio(scale);
-    lanes_.fill(t.window);
+    lanes_.fill(Qt::transparent);  // or it would have no windows
     QPainter p(&lanes_);
+    p.fillRect(QRect(QPoint(0, 0), viewport()->size()), t.window);
     p.setRenderHint(QPainter::Antialiasing);
     p.setFont(font());
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());

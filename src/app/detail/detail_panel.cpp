@@ -52,6 +52,10 @@ void add_literal(Form& form, const Port& port, Type type, const QString& label, 
         form.number(label, help, range, [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); }, [=](Scene& s, float v) { write(s, v); });
         return;
     }
+    if (type == Type::place) {  // it has no value of its own: without a placement it is where the UVs are
+        form.choice(label, help, {"the UVs"}, [](const Scene&) { return std::optional(0); }, [](Scene&, int) {});
+        return;
+    }
     auto read = [=](const Scene& s) {
         const auto v = literal(s);
         return std::optional(std::holds_alternative<float>(v) ? V3f(scene::as_number(v)) : scene::as_vector(v));

@@ -17,7 +17,7 @@ using texture::MapEntry;
 using texture::MapKind;
 using texture::MapSet;
 
-enum Column { use, map, kind, tiles, dimensions, space, channel, feeds, notes, columns };
+enum Column { use, map, kind, feeds, notes, tiles, dimensions, space, channel, columns };
 
 /// What was found in a folder, map by map, before it goes onto a layer: every guess can be set right here.
 class MapsPage : public QWidget {
@@ -50,14 +50,13 @@ public:
         box->addLayout(row);
         table_ = new QTableWidget(0, columns);
         table_->setObjectName("maps");
-        table_->setHorizontalHeaderLabels({"Use", "Map", "Kind", "Tiles", "Size", "Space", "Channel", "Feeds", "Notes"});
+        table_->setHorizontalHeaderLabels({"Use", "Map", "Kind", "Feeds", "Notes", "Tiles", "Size", "Space", "Channel"});
         table_->verticalHeader()->hide();
         table_->verticalHeader()->setDefaultSectionSize(23);
         table_->setSelectionMode(QAbstractItemView::NoSelection);
         table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
         table_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
-        table_->horizontalHeader()->setStretchLastSection(true);
-        const int widths[] = {32, 118, 108, 62, 92, 96, 62, 118, 200};
+        const int widths[] = {32, 96, 112, 140, 190, 44, 96, 104, 76};
         for (int c = 0; c < columns; ++c) table_->setColumnWidth(c, widths[c]);
         box->addWidget(table_, 1);
         hint_ = new QLabel("No maps yet. Choose a folder, or drop one onto a part in the picture.", table_->viewport());
@@ -130,7 +129,7 @@ private:
             });
             table_->setCellWidget(r, use, check);
             const QString file = QString::fromStdString(fs::path(m.pattern).filename().string());
-            text(r, map, file, QString::fromStdString(m.pattern));
+            text(r, map, m.word.empty() ? file : QString::fromStdString(m.word), QString::fromStdString(m.pattern));
             auto* k = choice(r, kind, kinds, int(m.kind), [](MapEntry& e, int i) { texture::set_kind(e, MapKind(i)); });
             if (m.kind == MapKind::packed) {
                 QStringList parts;
@@ -142,14 +141,14 @@ private:
             QStringList numbers;
             for (int t : m.tiles) numbers << QString::number(t);
             text(r, tiles, count, numbers.join(" "));
-            text(r, dimensions, QString("%1 x %2, %3 b").arg(m.header.width).arg(m.header.height).arg(m.header.bits),
+            const QString edges = m.header.width == m.header.height ? QString::number(m.header.width) : QString("%1 x %2").arg(m.header.width).arg(m.header.height);
+            text(r, dimensions, QString("%1, %2 bit").arg(edges).arg(m.header.bits),
                  QString("%1 channels of %2 bits%3").arg(m.header.channels).arg(m.header.bits).arg(m.header.floating ? ", floating" : ""));
             const auto& all = texture::colour_spaces();
             choice(r, space, spaces, int(std::max<std::ptrdiff_t>(0, std::find(all.begin(), all.end(), m.colour_space) - all.begin())), [](MapEntry& e, int i) { e.colour_space = texture::colour_spaces()[size_t(i)]; });
             static const QStringList channels{"r", "g", "b", "a", "luminance"};
             auto* ch = choice(r, channel, channels, std::max(0, int(channels.indexOf(QString::fromStdString(m.channel)))), [](MapEntry& e, int i) { e.channel = channels[i].toStdString(); });
             ch->setEnabled(!texture::info(m.kind).colour && m.kind != MapKind::normal && m.kind != MapKind::packed);
-            QString into = QString::fromStdString(m.slot);
             auto* f = choice(r, feeds, slots, int(std::max<std::ptrdiff_t>(0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())), [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
             f->setEnabled(m.kind != MapKind::packed);
             if (m.kind == MapKind::packed) f->setToolTip(k->toolTip());
