@@ -9,6 +9,7 @@
 #include "app/board/layout.h"
 #include "app/theme/theme.h"
 #include "review/plausible.h"
+#include "review/uv_check.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -393,6 +394,13 @@ void Workbench::measure_soon() {
     if (measure_thread_.joinable()) measure_thread_.join();
     measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up] {
         yield_to_window();
+        if (uvs_of_.lock() != prepared->geometry) {  // once per geometry
+            auto found = std::make_shared<std::vector<Error>>();
+            for (size_t m = 0; m < prepared->parts.size(); ++m)
+                for (const Error& e : review::uv_findings(review::check_uvs(*prepared->geometry->meshes()[m]), prepared->parts[m]->name)) found->push_back(e);
+            uvs_of_ = prepared->geometry;
+            QMetaObject::invokeMethod(this, [this, found] { uv_findings_ = *found; }, Qt::QueuedConnection);
+        }
         auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
         auto thumbnails = std::make_shared<std::map<std::string, QImage>>();
         for (const auto& [id, m] : result->nodes) {
@@ -425,6 +433,7 @@ std::vector<Error> Workbench::findings() const {
     if (const auto image = session_.latest())
         for (const Error& e : image->prepared->problems) all.push_back(e);
     for (const Error& e : stock_.problems) all.push_back(e);
+    for (const Error& e : uv_findings_) all.push_back(e);
     for (const Error& e : map_problems_) all.push_back(e);
     for (const Error& e : workshop_->textures()->problems()) all.push_back(e);
     for (const Error& e : review::plausibility(scene())) all.push_back(e);

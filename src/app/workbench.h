@@ -143,7 +143,8 @@ private:
     scene::Document document_;
     std::optional<fs::path> file_;
     Selection selection_;
-    std::vector<Error> load_problems_, map_problems_;
+    std::vector<Error> load_problems_, map_problems_, uv_findings_;
+    std::weak_ptr<const geometry::Geometry> uvs_of_;  // of the measuring thread alone
     scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;
     review::Measured measured_;

@@ -13,6 +13,7 @@
 #include "review/albedo.h"
 #include "review/plausible.h"
 #include "review/swatch.h"
+#include "review/uv_check.h"
 #include "review/uv_points.h"
 #include "review/visible.h"
 #include "scene/edits.h"
@@ -340,7 +341,10 @@ int check(const std::string& project, bool json) {
         const review::Measured measured = review::measure(*prepared, b.id);
         problems.insert(problems.end(), measured.faults.begin(), measured.faults.end());
     }
-    const std::vector<Error> hints = review::plausibility(loaded->scene);  // it renders, but looks like nothing real
+    std::vector<Error> hints;
+    for (size_t m = 0; m < prepared->parts.size(); ++m)
+        for (const Error& e : review::uv_findings(review::check_uvs(*prepared->geometry->meshes()[m]), prepared->parts[m]->name)) hints.push_back(e);
+    for (const Error& e : review::plausibility(loaded->scene)) hints.push_back(e);  // it renders, but looks like nothing real
     if (json) {
         ordered_json j{{"project", project}, {"problems", ordered_json::array()}, {"hints", ordered_json::array()}};
         for (const Error& e : problems) j["problems"].push_back(as_json(e));

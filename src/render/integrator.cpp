@@ -763,10 +763,23 @@ private:
         }
     }
 
-    /// A checker of 16 fields per tile in a colour per UDIM tile; red where there are no UVs.
+    /// Whether a figure of the tile's number covers the place: four digits of 3 x 5 dots in the lower half of every quarter of a tile, with u
+    /// to their right, so that mirrored islands show them mirrored.
+    static bool on_number(int tile, float u, float v) {
+        static constexpr uint16_t digits[] = {075557, 022222, 071747, 071717, 055711, 074717, 074757, 071111, 075757, 075717};  // rows, top first
+        const float x = (u * 4.f - std::floor(u * 4.f)) * 20.f - 2.f, y = (v * 4.f - std::floor(v * 4.f)) * 20.f - 2.f;
+        if (x < 0.f || x >= 15.f || y < 0.f || y >= 5.f) return false;
+        const int column = int(x), row = 4 - int(y), place = column / 4;
+        if (column % 4 == 3) return false;
+        static constexpr int powers[] = {1000, 100, 10, 1};
+        return digits[tile / powers[place] % 10] >> (3 * (4 - row) + 2 - column % 4) & 1;
+    }
+    /// A checker of 16 fields per tile in a colour per UDIM tile, with the tiles' numbers; red where there are no UVs.
     V3f uv_check(const Surface& s) const {
         if (s.uv_per_metre <= 0.f) return V3f(.7f, .1f, .08f);
         const int tile = int(std::floor(s.uv.x)) + 10 * int(std::floor(s.uv.y));
+        const bool numbered = s.uv.x >= 0.f && s.uv.x < 10.f && s.uv.y >= 0.f && s.uv.y < 100.f;
+        if (numbered && on_number(1001 + tile, s.uv.x, s.uv.y)) return V3f(.95f);
         const bool odd = (int(std::floor(s.uv.x * 16.f)) + int(std::floor(s.uv.y * 16.f))) & 1;
         return coverage_color(tile + 7) * .5f + V3f(odd ? .5f : .12f);
     }

@@ -45,6 +45,11 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples); });
         shot("clay");
     }
+    if (wants("uv")) {
+        bench.show_view(render::View::uv);
+        wait_until([&] { return bench.image()->request.view == render::View::uv && bench.image()->samples >= 16; });
+        shot("uv");
+    }
     if (wants("coverage")) {
         bench.select_layer("marine-enamel");
         bench.show_view(render::View::coverage);

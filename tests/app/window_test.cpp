@@ -479,6 +479,16 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     REQUIRE(rough);
     CHECK(rough->kind == "invert");
     const auto after = picture(w, 2);
+    // The new tiles show what comes out of them: some green of the enamel's picture, not an empty field.
+    REQUIRE(wait_until([&] { return bench.measured().build_up == "housing" && bench.thumbnails().count(rough->id) && bench.thumbnails().count(rough->inputs.at("in").from); }));
+    QTest::qWait(100);
+    auto* board = w.findChild<app::Board*>("board");
+    const QImage drawn = board->grab().toImage();
+    const QImage& thumbnail = bench.thumbnails().at(rough->id);
+    const QPoint middle_of = board->tile_position(rough->id) - QPoint(0, 12);
+    const QColor there = drawn.pixelColor(middle_of);
+    CHECK(there != QColor(0, 0, 0));
+    CHECK_FALSE(thumbnail.isNull());
     size_t changed = 0;
     REQUIRE(after->bgra.size() == before->bgra.size());
     for (size_t i = 0; i < after->bgra.size(); i += 4) changed += std::abs(int(after->bgra[i]) - int(before->bgra[i])) > 12;
@@ -491,6 +501,51 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     CHECK(bench.map_sets[0].maps[size_t(row)].kind == texture::MapKind::glossiness);
     bench.undo();
     CHECK(*bench.snapshot() == *old);
+    bench.discard_autosave();
+}
+
+TEST_CASE("the frame of a projection is moved, sized and rolled by its handles in the picture") {
+    app::MainWindow w;
+    w.resize(1000, 700);
+    w.show();
+    REQUIRE(w.open_project(demo_project, false));
+    auto& bench = w.bench();
+    bench.select_part("body");
+    std::string placement;
+    bench.edit_build_up("Add", [&](scene::BuildUp& b) {
+        placement = scene::add_node(b, "marine-enamel", "placement", "place", "Placed");
+        scene::Node* n = scene::node(b, placement);
+        n->inputs["projection"].value = 1.f;
+        n->inputs["centre"].value = V3f(0.f, .15f, .1f);
+        n->inputs["size"].value = V2f(.1f, .1f);
+    });
+    bench.select_layer("marine-enamel");
+    bench.select_node(placement);
+    picture(w, 1);
+    auto* view = w.findChild<app::RenderView*>();
+    REQUIRE(view->handles().shown());
+    auto value = [&](const char* name) { return scene::as_vector(scene::find_node(*bench.build_up(), placement).node->inputs.at(name).value); };
+    auto drag = [&](app::FrameHandles::Handle handle, const QPoint& by) {
+        const QPoint from = view->handles().position(handle, view->size()).toPoint();
+        QTest::mousePress(view, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 4; ++i) QTest::mouseMove(view, from + by * i / 4);
+        QTest::mouseRelease(view, Qt::LeftButton, {}, from + by);
+        return view->handles().position(handle, view->size()).toPoint() - from;
+    };
+    const auto camera = *scene::active_camera(bench.scene());
+    const V3f centre = value("centre");
+    const QPoint moved = drag(app::FrameHandles::middle, {30, 12});
+    CHECK((moved - QPoint(30, 12)).manhattanLength() < 5);
+    CHECK((value("centre") - centre).length() > .003f);
+    const float size = value("size").x;
+    drag(app::FrameHandles::side, {25, 0});
+    CHECK(value("size").x > size * 1.1f);
+    drag(app::FrameHandles::top, {20, 4});
+    CHECK(std::fabs(value("turned").z) > 3.f);
+    CHECK(*scene::active_camera(bench.scene()) == camera);  // the hand was on the frame, not on the camera
+    const size_t before = 3;
+    for (size_t i = 0; i < before; ++i) bench.undo();
+    CHECK((value("centre") - centre).length() < 1e-6f);
     bench.discard_autosave();
 }
 

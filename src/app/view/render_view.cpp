@@ -19,6 +19,8 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
     setObjectName("render-view");
+    connect(&bench_, &Workbench::selection_changed, this, qOverload<>(&QWidget::update));
+    connect(&bench_, &Workbench::changed, this, qOverload<>(&QWidget::update));
     setAttribute(Qt::WA_OpaquePaintEvent);  // nothing under the picture needs drawing
     connect(&bench_, &Workbench::picture_changed, this, [this] {
         const auto latest = bench_.image();
@@ -110,6 +112,7 @@ void RenderView::paintEvent(QPaintEvent*) {
         p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
         p.drawRect(region);
     }
+    if (bench_.live.view != render::View::uv) handles_.paint(p, this->size());
     QString note;
     if (bench_.picking()) note = "Click in the picture to take its colour; Esc leaves";
     else if (bench_.placing()) note = "Click the place on the asset; Esc leaves";
@@ -150,7 +153,9 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
         else Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
     }
-    if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
+    handle_ = e->button() == Qt::LeftButton && !marking_ ? handles_.at(e->position(), size()) : FrameHandles::none;
+    if (handle_ != FrameHandles::none) drag_ = Drag::frame;
+    else if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
     else if (bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8) drag_ = Drag::divider;
     else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier)) drag_ = Drag::pan;
     else if (e->button() == Qt::LeftButton) drag_ = Drag::orbit;
@@ -168,6 +173,7 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
     last_ = e->position();
     switch (drag_) {
         case Drag::divider: divider_ = std::clamp(e->position().x() / width(), .02, .98); update(); break;
+        case Drag::frame: handles_.drag(handle_, e->position(), size(), handle_ == FrameHandles::middle ? spot_at(e->position()) : std::nullopt); update(); break;
         case Drag::region: marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect()); update(); break;
         case Drag::orbit:
             move_camera([&](scene::Camera& c) {

@@ -3,7 +3,7 @@
 #pragma once
 #include <QWidget>
 
-#include "app/workbench.h"
+#include "app/view/frame_handles.h"
 
 namespace vemtra::app {
 
@@ -15,6 +15,7 @@ public:
     void frame_all();
     void start_region();     ///< the next drag marks the region; on an empty drag it is cleared
     bool marking_region() const { return marking_; }
+    const FrameHandles& handles() const { return handles_; }
     QPointF divider() const { return {width() * divider_, height() * .5}; }
     QSize minimumSizeHint() const override { return {320, 240}; }
 
@@ -29,7 +30,7 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Drag { none, orbit, pan, dolly, divider, region };
+    enum class Drag { none, orbit, pan, dolly, divider, region, frame };
     void move_camera(const std::function<void(scene::Camera&)>& change);
     void frame_box(const Box3f& box);
     std::optional<V3f> linear_at(const QPointF& p) const;
@@ -41,6 +42,8 @@ private:
     std::shared_ptr<const render::LiveImage> shown_;
     QImage image_;
     Drag drag_ = Drag::none;
+    FrameHandles handles_{bench_};
+    FrameHandles::Handle handle_ = FrameHandles::none;
     QPointF last_, pressed_;
     bool moved_ = false, marking_ = false, framed_part_ = false;
     double divider_ = .5;
