@@ -48,24 +48,29 @@ std::string key_of(const TexelSource& s, const fs::path& from, bool early) {
     return from.string() + "|" + std::to_string(s.first_channel) + "|" + std::to_string(s.channels) + "|" + (early && s.decode ? s.decode->space : "");
 }
 
+/// One for the process, which is never given back: threads keep notes of their own on a cache, and those of threads that outlive one would
+/// point nowhere.
+ImageCache* reading_cache() {
+    static ImageCache* const one = [] {
+        ImageCache* c = ImageCache::create(false);
+        c->attribute("max_memory_MB", float(reading_cache_megabytes));
+        c->attribute("automip", 1);
+        c->attribute("autotile", tile_edge);
+        c->attribute("accept_untiled", 1);
+        c->attribute("accept_unmipped", 1);
+        c->attribute("unassociatedalpha", 1);
+        c->attribute("max_open_files", 256);
+        c->attribute("failure_retries", 0);
+        c->attribute("deduplicate", 0);
+        return c;
+    }();
+    return one;
+}
 }  // namespace
 
-TexelStore::TexelStore(size_t budget_bytes) : budget_(budget_bytes), slots_(std::make_unique<Slot[]>(most_threads)) {
-    ImageCache* c = ImageCache::create(false);
-    c->attribute("max_memory_MB", float(reading_cache_megabytes));
-    c->attribute("automip", 1);
-    c->attribute("autotile", tile_edge);
-    c->attribute("accept_untiled", 1);
-    c->attribute("accept_unmipped", 1);
-    c->attribute("unassociatedalpha", 1);
-    c->attribute("max_open_files", 256);
-    c->attribute("failure_retries", 0);
-    c->attribute("deduplicate", 0);
-    cache_ = c;
-}
+TexelStore::TexelStore(size_t budget_bytes) : budget_(budget_bytes), cache_(reading_cache()), slots_(std::make_unique<Slot[]>(most_threads)) {}
 TexelStore::~TexelStore() {
     for (const Limbo& l : limbo_) std::free(l.texels);
-    ImageCache::destroy(as_cache(cache_), true);
 }
 
 TexelImage::~TexelImage() {
@@ -84,6 +89,7 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     const OIIO::ustring name(from.string());
     auto broken = [&](const std::string& why) { return Error{"A texture map cannot be read", source.file.string(), "", why, "Export it again, or choose another one"}; };
     OIIO::ImageSpec spec;
+    if (from == source.file) cache->invalidate(name, true);  // the disk may have another file since somebody else read it; prepared forms never change
     if (!cache->get_imagespec(name, spec, 0, 0, true)) return broken(cache->geterror());
     auto image = std::make_shared<TexelImage>();
     image->store_ = this;
