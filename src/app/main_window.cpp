@@ -261,6 +261,17 @@ void MainWindow::make_menus() {
         if (!f.isEmpty()) bench_->write_picture(f.toStdString());
     });
     project->addSeparator();
+    add(project, "&Collect...", "Copy the project with all that it uses into one folder, to hand it on", {}, [this] {
+        QString f = QFileDialog::getSaveFileName(this, "Collect the project: choose a new folder", QString::fromStdString((bench_->folder() / "collected" / (bench_->file() ? bench_->file()->filename().string() : "project.vemtra")).string()), "Vemtra projects (*.vemtra)");
+        if (f.isEmpty()) return;
+        if (!f.endsWith(".vemtra")) f += ".vemtra";
+        bench_->collect_into(f.toStdString());
+    });
+    add(project, "&Files and folders", "What the project uses and whether it is there; memory and disk for maps", {}, [this] {
+        drawer_->setVisible(true);
+        drawer_->show_page("Files");
+    });
+    project->addSeparator();
     add(project, "&Quit", "Leave Vemtra", QKeySequence("Ctrl+Q"), [this] { close(); });
     auto* edit = menu("&Edit");
     add(edit, "&Undo", "Take the last change back", QKeySequence("Ctrl+Z"), [this] { bench_->undo(); });
@@ -396,10 +407,13 @@ void MainWindow::refresh_status() {
     findings_->setText(n == 1 ? "1 finding" : QString("%1 findings").arg(n));
     const QString session = QString::fromStdString(bench_->session().activity());
     const bool job = bench_->busy();
-    activity_->setText(job ? bench_->job_text() : session);
-    progress_->setVisible(job || !session.isEmpty());
+    const auto maps = bench_->workshop().textures()->maps().state();
+    const bool preparing = !job && session.isEmpty() && maps.wanted > maps.done;
+    activity_->setText(job ? bench_->job_text() : preparing ? QString("Preparing maps, %1 of %2").arg(maps.done + 1).arg(maps.wanted) : session);
+    activity_->setToolTip(preparing ? "Maps are made ready on disk, tiled and in all sizes; the picture reads the originals until then" : "");
+    progress_->setVisible(job || preparing || !session.isEmpty());
     stop_->setVisible(job);
-    progress_->setValue(int(1000 * (job ? bench_->job_fraction() : const_cast<render::LiveSession&>(bench_->session()).progress().fraction.load())));
+    progress_->setValue(int(1000 * (job ? bench_->job_fraction() : preparing ? float(maps.done) / float(maps.wanted) : const_cast<render::LiveSession&>(bench_->session()).progress().fraction.load())));
 }
 
 void MainWindow::show_error(const Error& e) {

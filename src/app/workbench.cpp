@@ -4,10 +4,12 @@
 
 #include <unistd.h>
 
+#include <QSettings>
 #include <fstream>
 
 #include "app/board/layout.h"
 #include "app/theme/theme.h"
+#include "exchange/collect.h"
 #include "review/plausible.h"
 #include "review/uv_check.h"
 #include "scene/edits.h"
@@ -23,6 +25,11 @@ Workbench::Workbench(QObject* parent) : QObject(parent), workshop_(std::make_sha
     measure_timer_.setSingleShot(true);
     measure_timer_.setInterval(30);
     connect(&measure_timer_, &QTimer::timeout, this, [this] { measure_soon(); });
+    {
+        const QSettings settings("Vemtra", "Vemtra");
+        if (const int mb = settings.value("texel-megabytes", 0).toInt(); mb >= 64) workshop_->textures()->texels().set_budget(size_t(mb) << 20);
+        if (const int gb = settings.value("prepared-gigabytes", 0).toInt(); gb >= 1) workshop_->textures()->maps().set_limit(uint64_t(gb) << 30);
+    }
     stock_ = scene::load_stock(shipped_assets() / "stock", scene::own_stock_file());
     start_new();
 }
@@ -94,6 +101,7 @@ void Workbench::start_new() {
     s.rigs.push_back(scene::default_rig());
     s.rig = s.rigs[0].id;
     load_problems_.clear();
+    blocked_.reset();
     reset(std::move(s), std::nullopt);
 }
 
@@ -101,6 +109,7 @@ bool Workbench::open(const fs::path& file) {
     auto loaded = scene::load(file);
     if (!loaded) return Q_EMIT failed(loaded.error()), false;
     load_problems_ = loaded->problems;
+    blocked_ = OwnProjects().holds(file) ? nullptr : exchange::paths_that_leave(loaded->scene, fs::absolute(file).parent_path());
     reset(std::move(loaded->scene), fs::absolute(file));
     document_.mark_saved();
     return true;
@@ -114,23 +123,16 @@ bool Workbench::save(const fs::path& file) {
         auto follow = [&](std::string& f) {
             if (!f.empty()) f = fs::proximate(old_folder / f, target.parent_path()).generic_string();  // an absolute f stays itself under /
         };
-        for (auto& a : moved.assets) follow(a.file);
-        for (auto& r : moved.rigs) follow(r.environment.image);
-        for (auto& b : moved.build_ups) {
-            auto follow_nodes = [&](std::vector<scene::Node>& nodes) {
-                for (auto& n : nodes)
-                    if (auto it = n.inputs.find("file"); n.kind == "image" && it != n.inputs.end())
-                        if (auto* text = std::get_if<std::string>(&it->second.value)) follow(*text);
-            };
-            follow_nodes(b.commons);
-            for (auto& l : b.layers) follow_nodes(l.nodes);
-        }
+        exchange::for_each_file(moved, [&](const std::string&, std::string& path, const char*) { follow(path); });
+        for (std::string& f : moved.search_folders) follow(f);
     }
     if (Status s = scene::save(moved, target); !s) return Q_EMIT failed(s.error()), false;
     edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none had to move
     discard_autosave();
     file_ = target;
     discard_autosave();
+    if (!blocked_)
+        if (Status s = OwnProjects().add(target); !s) Q_EMIT failed(s.error());
     document_.mark_saved();
     refresh();
     Q_EMIT changed();
@@ -184,7 +186,7 @@ void Workbench::import_asset(const fs::path& file) {
     start_job("Reading " + QString::fromStdString(path.filename().string()), [this, path](Progress& progress) -> std::function<void()> {
         scene::Asset asset;
         asset.file = path.string();
-        const auto state = workshop_->asset(asset, {}, &progress);
+        const auto state = workshop_->asset(asset, Paths(), &progress);
         const bool was_stopped = stopped(&progress);
         return [this, path, state, was_stopped] {
             if (was_stopped) {
@@ -269,10 +271,51 @@ void Workbench::apply_map_set(size_t set) {
     Q_EMIT said(QString("%1: %2 maps on %3").arg(QString::fromStdString(s.name)).arg(wires.size()).arg(QString::fromStdString(layer() ? layer()->name : "")));
 }
 
+void Workbench::collect_into(const fs::path& project) {
+    start_job("Collecting into " + QString::fromStdString(project.parent_path().filename().string()), [this, project, scene = scene(), from = paths()](Progress& progress) -> std::function<void()> {
+        auto done = std::make_shared<Result<exchange::Collected>>(exchange::collect(scene, from, project, &progress));
+        return [this, done, project] {
+            if (!*done) {
+                Q_EMIT failed(done->error());
+                return;
+            }
+            for (const Error& e : (*done)->problems) Q_EMIT failed(e);
+            OwnProjects().add(project);
+            Q_EMIT said(QString("Collected %1 files, %2 MB, in %3").arg((*done)->files).arg(double((*done)->bytes) / 1048576., 0, 'f', 1).arg(QString::fromStdString(project.parent_path().string())));
+        };
+    });
+}
+
+void Workbench::find_missing_in(const fs::path& folder) {
+    start_job("Looking for missing files", [this, folder, scene = scene(), from = paths()](Progress&) -> std::function<void()> {
+        auto found = std::make_shared<std::vector<exchange::Found>>(exchange::find_missing(scene, from, {folder}, workshop_->textures()->maps()));
+        return [this, found, folder] {
+            if (found->empty()) {
+                Q_EMIT failed({"No missing file was found", folder.string(), "", "neither by name nor by content", "Choose another folder; what is missing is listed on the page Files"});
+                return;
+            }
+            edit("Find missing files", [&](scene::Scene& s) { exchange::use_found(s, *found); });
+            Q_EMIT said(QString("%1 of the missing files were found").arg(found->size()));
+        };
+    });
+}
+
+Paths Workbench::paths() const { return Paths(folder(), scene().search_folders, blocked_); }
+
+void Workbench::allow_outside() {
+    if (!blocked_) return;
+    blocked_.reset();
+    if (file_)
+        if (Status s = OwnProjects().add(*file_); !s) Q_EMIT failed(s.error());
+    refresh();
+    Q_EMIT changed();
+}
+
 void Workbench::write_picture(const fs::path& file) {
     const scene::Snapshot scene = snapshot();
     render::PrepareOptions options;
     options.folder = folder();
+    options.blocked = blocked_;
     options.shown_build_up = live.shown_build_up;
     options.shown_node = live.shown_node;
     options.maps_now = true;
@@ -362,6 +405,7 @@ void Workbench::repair_selection() {
 void Workbench::refresh() {
     live.scene = snapshot();
     live.folder = folder();
+    live.blocked = blocked_;
     if (live.width > 0 && live.height > 0) session_.request(live);
 }
 
@@ -392,7 +436,7 @@ void Workbench::measure_soon() {
     if (!image || measuring_ || (image->prepared == measured_of_ && measured_build_up_ == selection_.build_up)) return;
     measuring_ = true;
     if (measure_thread_.joinable()) measure_thread_.join();
-    measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up] {
+    measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up, at = image->request.folder, blocked = image->request.blocked] {
         yield_to_window();
         if (uvs_of_.lock() != prepared->geometry) {  // once per geometry
             auto found = std::make_shared<std::vector<Error>>();
@@ -401,6 +445,7 @@ void Workbench::measure_soon() {
             uvs_of_ = prepared->geometry;
             QMetaObject::invokeMethod(this, [this, found] { uv_findings_ = *found; }, Qt::QueuedConnection);
         }
+        auto maps = std::make_shared<std::vector<review::MapFinding>>(map_review_.look(*prepared, *workshop_->textures(), Paths(at, prepared->scene->search_folders, blocked)));
         auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
         auto thumbnails = std::make_shared<std::map<std::string, QImage>>();
         for (const auto& [id, m] : result->nodes) {
@@ -415,8 +460,9 @@ void Workbench::measure_soon() {
             // At the tile's own size: the board then has nothing to scale.
             (*thumbnails)[id] = image.scaled(int(board::tile_width) - 6, int(board::picture_height) - 3, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
         }
-        QMetaObject::invokeMethod(this, [this, result, thumbnails, prepared, build_up] {
+        QMetaObject::invokeMethod(this, [this, result, thumbnails, maps, prepared, build_up] {
             measuring_ = false;
+            map_findings_ = std::move(*maps);
             measured_ = std::move(*result);
             thumbnails_ = std::move(*thumbnails);
             measured_of_ = prepared;
@@ -428,25 +474,33 @@ void Workbench::measure_soon() {
     });
 }
 
-std::vector<Error> Workbench::findings() const {
-    std::vector<Error> all = load_problems_;
+std::vector<Finding> Workbench::findings() const {
+    std::vector<Finding> all;
+    auto* self = const_cast<Workbench*>(this);
+    auto take = [&](const std::vector<Error>& errors) { all.insert(all.end(), errors.begin(), errors.end()); };
+    take(load_problems_);
     if (const auto image = session_.latest())
-        for (const Error& e : image->prepared->problems) all.push_back(e);
-    for (const Error& e : stock_.problems) all.push_back(e);
-    for (const Error& e : uv_findings_) all.push_back(e);
-    for (const Error& e : map_problems_) all.push_back(e);
-    for (const Error& e : workshop_->textures()->problems()) all.push_back(e);
-    for (const Error& e : review::plausibility(scene())) all.push_back(e);
-    if (const auto* b = build_up(); b && measured_.build_up == b->id) all.insert(all.end(), measured_.faults.begin(), measured_.faults.end());
+        for (const Error& e : image->prepared->problems) {
+            if (blocked_ && e.what.starts_with("A file outside")) all.push_back(Finding(e, "Allow it", [self] { self->allow_outside(); }));
+            else all.push_back(e);
+        }
+    take(stock_.problems);
+    take(uv_findings_);
+    take(map_problems_);
+    for (const review::MapFinding& f : map_findings_)
+        all.push_back(Finding(f.error, QString::fromStdString(f.action), [self, f] { self->edit(f.action, f.change); }));
+    take(workshop_->textures()->problems());
+    take(review::plausibility(scene()));
+    if (const auto* b = build_up(); b && measured_.build_up == b->id) take(measured_.faults);
     // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.
     if (const auto* b = build_up(); b && measured_.build_up == b->id && measured_.points > 0)
         for (const scene::Layer& layer : b->layers)
             if (auto it = measured_.gates.find(layer.id); it != measured_.gates.end() && it->second.points > 0) {
                 const float reach = layer.amount;
                 if (it->second.largest <= .001f)
-                    all.push_back({"A gate never opens", "", b->name + " / " + layer.name, "its mask is black on all that the camera sees", "Move the levels before it, or look at the mask"});
+                    all.push_back(Error{"A gate never opens", "", b->name + " / " + layer.name, "its mask is black on all that the camera sees", "Move the levels before it, or look at the mask"});
                 else if (it->second.largest < .98f * reach)
-                    all.push_back({"A gate never opens fully", "", b->name + " / " + layer.name,
+                    all.push_back(Error{"A gate never opens fully", "", b->name + " / " + layer.name,
                                    "its mask reaches " + std::to_string(int(100.f * it->second.largest / std::max(1e-6f, reach))) + " % at most: the layer looks see-through", "Lower inhigh of the levels before it"});
             }
     return all;

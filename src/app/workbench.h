@@ -6,6 +6,7 @@
 #include <QTimer>
 
 #include "render/session.h"
+#include "review/map_findings.h"
 #include "review/visible.h"
 #include "scene/document.h"
 #include "scene/stock.h"
@@ -16,6 +17,13 @@ namespace vemtra::app {
 struct Selection {
     std::string part, build_up, layer, node;
     bool operator==(const Selection&) const = default;
+};
+
+/// What the checks noticed, and, where one step puts it right, that step.
+struct Finding : Error {
+    Finding(Error e, QString action_text = {}, std::function<void()> step = {}) : Error(std::move(e)), action(std::move(action_text)), act(std::move(step)) {}
+    QString action;
+    std::function<void()> act;
 };
 
 struct KeptPicture {
@@ -55,6 +63,12 @@ public:
     void import_asset(const fs::path& file);
     /// Renders all samples in the background and writes the picture.
     void write_picture(const fs::path& file);
+    /// Copies the project with all that it uses beside `project`, and opens that.
+    void collect_into(const fs::path& project);
+    /// Looks for files that are not at their place, in this folder and below, and uses what is found.
+    void find_missing_in(const fs::path& folder);
+    Paths paths() const;             ///< how the project's paths are meant
+    void allow_outside();
     bool busy() const { return job_ != nullptr; }
     float job_fraction() const { return job_ ? job_->fraction.load() : 0.f; }
     QString job_text() const { return job_text_; }
@@ -98,7 +112,7 @@ public:
     const review::Measured& measured() const { return measured_; }
     /// Pictures of the nodes' outputs, by id, ready to draw.
     const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
-    std::vector<Error> findings() const;
+    std::vector<Finding> findings() const;
     size_t memory() const;           ///< bytes that the process holds
 
     std::vector<KeptPicture> kept;
@@ -144,6 +158,9 @@ private:
     std::optional<fs::path> file_;
     Selection selection_;
     std::vector<Error> load_problems_, map_problems_, uv_findings_;
+    std::vector<review::MapFinding> map_findings_;
+    review::MapReview map_review_;                    // of the measuring thread alone
+    BlockedPaths blocked_;
     std::weak_ptr<const geometry::Geometry> uvs_of_;  // of the measuring thread alone
     scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;

@@ -109,6 +109,12 @@ fs::path cache_folder(const std::string& kind) {
     return folder;
 }
 
+fs::path data_folder() {
+    const char* data = std::getenv("XDG_DATA_HOME");
+    const char* home = std::getenv("HOME");
+    return (data && *data ? fs::path(data) : fs::path(home && *home ? home : ".") / ".local" / "share") / "vemtra";
+}
+
 fs::path shipped_assets() {
     std::error_code ec;
     if (const char* given = std::getenv("VEMTRA_ASSETS"); given && *given) return given;

@@ -25,6 +25,9 @@ Status write_atomically_with(const fs::path& path, const std::function<Status(co
 /// Where Vemtra keeps what it can make again ($XDG_CACHE_HOME/vemtra, else ~/.cache/vemtra). Created on demand.
 fs::path cache_folder(const std::string& kind);
 
+/// Where Vemtra keeps what the artist made or decided outside of projects ($XDG_DATA_HOME/vemtra, else ~/.local/share/vemtra). Not created.
+fs::path data_folder();
+
 /// The fonts and colour configuration that ship (VEMTRA_ASSETS, beside the program, or in the source tree).
 fs::path shipped_assets();
 

@@ -8,9 +8,11 @@
 #include <sstream>
 #include <thread>
 
+#include "exchange/collect.h"
 #include "nodes/description.h"
 #include "render/picture.h"
 #include "review/albedo.h"
+#include "review/map_findings.h"
 #include "review/plausible.h"
 #include "review/swatch.h"
 #include "review/uv_check.h"
@@ -37,6 +39,11 @@ void warn(const std::vector<Error>& problems) {
 }
 ordered_json as_json(const Error& e) {
     return {{"what", e.what}, {"file", e.file}, {"place", e.place}, {"why", e.why}, {"remedy", e.remedy}};
+}
+/// Where the project's paths start, and which of them are not read.
+void place(render::PrepareOptions& options, const scene::Scene& scene, const fs::path& project) {
+    options.folder = fs::absolute(project).parent_path();
+    options.blocked = blocked_paths(scene, project);
 }
 bool four_numbers(const std::string& text, const char* format, int* n, int count) {
     int end = 0;
@@ -84,6 +91,13 @@ private:
 
 }  // namespace
 
+bool allow_outside = false;
+
+BlockedPaths blocked_paths(const scene::Scene& scene, const fs::path& project) {
+    if (allow_outside || OwnProjects().holds(project)) return nullptr;
+    return exchange::paths_that_leave(scene, fs::absolute(project).parent_path());
+}
+
 int render(const RenderCall& call) {
     std::optional<tbb::global_control> limit;
     if (call.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(call.threads));
@@ -110,7 +124,7 @@ int render(const RenderCall& call) {
     const fs::path out = call.output;
     if (out.extension() != ".exr" && out.extension() != ".png") return wrong_call("-o takes a file that ends in .exr or .png, not '" + call.output + "'");
     render::PrepareOptions options;
-    options.folder = fs::absolute(call.project).parent_path();
+    place(options, loaded->scene, call.project);
     options.rig = call.rig;
     options.camera = call.camera;
     if (!call.node.empty()) {
@@ -188,6 +202,7 @@ int make_new(const std::vector<std::string>& assets, const std::string& output, 
     }
     scene::fit_to(scene, box);
     if (Status s = scene::save(scene, output); !s) return fail(s.error());
+    if (Status s = OwnProjects().add(output); !s) warn({s.error()});
     warn(problems);
     if (json) std::printf("%s\n", ordered_json{{"project", output}, {"parts", scene.parts.size()}}.dump(1).c_str());
     return problems.empty() ? done : incomplete;
@@ -252,7 +267,7 @@ int values(const ValuesCall& call) {
     render::Workshop workshop;
     auto scene = std::make_shared<const scene::Scene>(loaded->scene);
     render::PrepareOptions options;
-    options.folder = fs::absolute(call.project).parent_path();
+    place(options, loaded->scene, call.project);
     auto prepared = render::prepare(scene, workshop, options);
     std::string part_id = call.part, layer_id, slot;
     if (!call.slot.empty()) {
@@ -332,7 +347,7 @@ int check(const std::string& project, bool json) {
     }
     render::Workshop workshop;
     render::PrepareOptions options;
-    options.folder = fs::absolute(project).parent_path();
+    place(options, loaded->scene, project);
     options.field_rays = 1;  // whether a field can be computed, not its value
     auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
     std::vector<Error> problems = loaded->problems;
@@ -344,6 +359,8 @@ int check(const std::string& project, bool json) {
     std::vector<Error> hints;
     for (size_t m = 0; m < prepared->parts.size(); ++m)
         for (const Error& e : review::uv_findings(review::check_uvs(*prepared->geometry->meshes()[m]), prepared->parts[m]->name)) hints.push_back(e);
+    review::MapReview maps;
+    for (const review::MapFinding& m : maps.look(*prepared, *workshop.textures(), Paths(options.folder, loaded->scene.search_folders, options.blocked))) hints.push_back(m.error);
     for (const Error& e : review::plausibility(loaded->scene)) hints.push_back(e);  // it renders, but looks like nothing real
     if (json) {
         ordered_json j{{"project", project}, {"problems", ordered_json::array()}, {"hints", ordered_json::array()}};
@@ -373,7 +390,7 @@ int measure_albedo(const AlbedoCall& call) {
     if (int end = 0; !call.uv.empty() && (std::sscanf(call.uv.c_str(), "%f,%f%n", &uv.x, &uv.y, &end) != 2 || size_t(end) != call.uv.size())) return wrong_call("--uv takes two numbers, as 0.5,0.5");
     render::Workshop workshop;
     render::PrepareOptions options;
-    options.folder = fs::absolute(call.project).parent_path();
+    place(options, loaded->scene, call.project);
     const auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
     warn(loaded->problems);
     warn(prepared->problems);

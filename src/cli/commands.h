@@ -4,9 +4,16 @@
 #include <string>
 #include <vector>
 
+#include "base/paths.h"
+#include "scene/scene.h"
+
 namespace vemtra::cli {
 
 enum Exit { done = 0, failed = 1, usage = 2, was_stopped = 3, incomplete = 4 };
+
+/// The user said that projects from elsewhere may read files outside of their folder.
+extern bool allow_outside;
+BlockedPaths blocked_paths(const scene::Scene& scene, const fs::path& project);
 
 struct RenderCall {
     std::string project, output, size, view = "beauty", camera, rig, region, node;

@@ -14,6 +14,9 @@ int main(int argc, char** argv) {
     app.require_subcommand(1);
     app.set_version_flag("--version", VEMTRA_VERSION);
 
+    app.add_flag("--outside", allow_outside, "Let projects that come from elsewhere read files outside of their folder");
+    app.fallthrough();
+
     RenderCall r;
     auto* render_command = app.add_subcommand("render", "Render a project to a picture");
     render_command->add_option("project", r.project, "Project file")->required();

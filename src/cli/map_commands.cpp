@@ -119,8 +119,9 @@ int collect(const std::string& project, const std::string& output, bool json) {
     std::error_code ec;
     if (fs::equivalent(project, output, ec)) return std::fprintf(stderr, "usage: the project cannot be collected onto itself\n"), usage;
     fs::create_directories(fs::absolute(output).parent_path(), ec);
-    const auto c = exchange::collect(loaded->scene, fs::absolute(project).parent_path(), output);
+    const auto c = exchange::collect(loaded->scene, Paths(fs::absolute(project).parent_path(), loaded->scene.search_folders, blocked_paths(loaded->scene, project)), output);
     if (!c) return fail(c.error());
+    OwnProjects().add(output);
     for (const Error& e : c->problems) std::fprintf(stderr, "warning: %s\n", e.line().c_str());
     if (json) {
         ordered_json j{{"project", output}, {"files", c->files}, {"bytes", c->bytes}, {"problems", ordered_json::array()}};
@@ -137,7 +138,7 @@ int find_files(const std::string& project, const std::vector<std::string>& folde
     if (!loaded) return fail(loaded.error());
     const MapCache cache(cache_folder("maps"));
     const fs::path folder = fs::absolute(project).parent_path();
-    const auto found = exchange::find_missing(loaded->scene, folder, {folders.begin(), folders.end()}, cache);
+    const auto found = exchange::find_missing(loaded->scene, Paths(folder, loaded->scene.search_folders, nullptr), {folders.begin(), folders.end()}, cache);
     ordered_json j{{"found", ordered_json::array()}};
     for (const auto& f : found) {
         if (!json) std::printf("%s: %s -> %s%s\n", f.place.c_str(), f.from.c_str(), f.to.c_str(), f.by_content ? " (by content)" : "");
@@ -146,7 +147,9 @@ int find_files(const std::string& project, const std::vector<std::string>& folde
     if (json) std::printf("%s\n", j.dump(1).c_str());
     else if (found.empty()) std::printf("nothing was found\n");
     if (write && !found.empty()) {
+        const bool was_inside = !blocked_paths(loaded->scene, project);  // nothing but what the user just chose leads out of the folder then
         exchange::use_found(loaded->scene, found);
+        if (was_inside) OwnProjects().add(project);
         if (Status s = scene::save(loaded->scene, project); !s) return fail(s.error());
     }
     return done;

@@ -20,17 +20,34 @@ std::string lower(std::string s) {
 
 }  // namespace
 
-Result<Collected> collect(scene::Scene scene, const fs::path& folder, const fs::path& project, Progress* progress) {
+BlockedPaths paths_that_leave(scene::Scene scene, const fs::path& folder) {
+    const Paths paths(folder);
+    std::set<std::string> out;
+    for_each_file(scene, [&](const std::string&, const std::string& path, const char*) {
+        if (paths.leaves(path)) out.insert(path);
+    });
+    for (const std::string& s : scene.search_folders)
+        if (paths.leaves(s)) out.insert(s);
+    return out.empty() ? nullptr : std::make_shared<const std::set<std::string>>(std::move(out));
+}
+
+Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path& project, Progress* progress) {
     const fs::path to = fs::absolute(project).parent_path();
     Collected out;
     std::map<std::string, std::string> moved;  // absolute pattern -> new path
     std::set<std::string> taken;
     size_t total = 0, done = 0;
     for_each_file(scene, [&](const std::string&, std::string&, const char*) { ++total; });
+    scene.search_folders.clear();  // all that they gave is beside the project now
     bool stop = false;
     for_each_file(scene, [&](const std::string& place, std::string& path, const char* kind) {
         if (stop || (stop = stopped(progress))) return;
-        const fs::path from = absolute(folder, path);
+        const auto at = paths.find(path);
+        if (!at) {
+            out.problems.push_back(at.error());
+            return;
+        }
+        const fs::path from = at->lexically_normal();
         auto it = moved.find(from.string());
         if (it == moved.end()) {
             const auto files = texture::tile_files(from);
@@ -73,11 +90,13 @@ Result<Collected> collect(scene::Scene scene, const fs::path& folder, const fs::
         report(progress, float(++done) / float(std::max<size_t>(1, total)));
     });
     if (stop) return Error{"The project was not collected", project.string(), "", "it was stopped", ""};
+    std::error_code ec;
+    fs::create_directories(to, ec);
     if (Status s = scene::save(scene, project); !s) return s.error();
     return out;
 }
 
-std::vector<Found> find_missing(scene::Scene scene, const fs::path& folder, const std::vector<fs::path>& search, const texture::MapCache& maps) {
+std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search, const texture::MapCache& maps) {
     std::vector<Found> out;
     struct Lost {
         std::string place, path;
@@ -85,10 +104,8 @@ std::vector<Found> find_missing(scene::Scene scene, const fs::path& folder, cons
     };
     std::vector<Lost> lost;
     for_each_file(scene, [&](const std::string& place, std::string& path, const char*) {
-        const fs::path from = absolute(folder, path);
-        const auto files = texture::tile_files(from);
-        std::error_code ec;
-        if (files.empty() || !fs::exists(files.front().second, ec)) lost.push_back({place, path, from});
+        const fs::path from = absolute(paths.folder, path);
+        if (const auto at = paths.find(path); at && !something_at(*at)) lost.push_back({place, path, from});
     });
     if (lost.empty()) return out;
     std::multimap<std::string, fs::path> by_name;
@@ -106,7 +123,7 @@ std::vector<Found> find_missing(scene::Scene scene, const fs::path& folder, cons
     }
     auto named = [&](const fs::path& p) {
         std::error_code ec;
-        const fs::path relative = fs::proximate(p, folder, ec);
+        const fs::path relative = fs::proximate(p, paths.folder, ec);
         return ec ? p.string() : relative.generic_string();
     };
     for (const Lost& l : lost) {

@@ -1,5 +1,6 @@
 // A project and its files: collected into one folder, or found again where they went missing.
 #pragma once
+#include "base/paths.h"
 #include "scene/scene.h"
 #include "texture/map_cache.h"
 
@@ -23,14 +24,17 @@ void for_each_file(scene::Scene& s, F&& f) {
     }
 }
 
+/// The paths of the scene that lead out of the project's folder, search folders among them; null where none does.
+BlockedPaths paths_that_leave(scene::Scene scene, const fs::path& folder);
+
 struct Collected {
     size_t files = 0;
     uint64_t bytes = 0;
     std::vector<Error> problems;  ///< files that do not exist or could not be copied; their paths stay as they are
 };
-/// Copies all that the scene uses beside `project`, into folders by kind, and writes the scene there with paths that stay inside. `folder`:
-/// where the scene's relative paths start. Fails without a project where it was stopped or the project cannot be written.
-Result<Collected> collect(scene::Scene scene, const fs::path& folder, const fs::path& project, Progress* progress = nullptr);
+/// Copies all that the scene uses beside `project`, into folders by kind, and writes the scene there with paths that stay inside. Fails without
+/// a project where it was stopped or the project cannot be written.
+Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path& project, Progress* progress = nullptr);
 
 struct Found {
     std::string place, from, to;  ///< `to` as the project would name it
@@ -38,7 +42,7 @@ struct Found {
 };
 /// Looks for files that do not exist in the folders and what lies below them (at most 200,000 entries): by name, and maps that were prepared
 /// once also by content.
-std::vector<Found> find_missing(scene::Scene scene, const fs::path& folder, const std::vector<fs::path>& search, const texture::MapCache& maps);
+std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search, const texture::MapCache& maps);
 void use_found(scene::Scene& scene, const std::vector<Found>& found);
 
 }  // namespace vemtra::exchange

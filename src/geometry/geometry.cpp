@@ -90,13 +90,22 @@ V3f Geometry::tangent(uint32_t mesh, uint32_t triangle) const {
     return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);
 }
 
-void Geometry::uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v) const {
+V2f Geometry::uv(uint32_t mesh, uint32_t triangle, float u, float v, int set) const {
     const Mesh& m = *meshes_[mesh];
+    const std::vector<V2f>& uvs = set < 0 ? m.uvs : m.more_uvs[size_t(set)].uvs;
+    if (uvs.empty()) return V2f(0.f);
+    const uint32_t* i = &m.indices[3 * size_t(triangle)];
+    return uvs[i[0]] * (1.f - u - v) + uvs[i[1]] * u + uvs[i[2]] * v;
+}
+
+void Geometry::uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v, int set) const {
+    const Mesh& m = *meshes_[mesh];
+    const std::vector<V2f>& uvs = set < 0 ? m.uvs : m.more_uvs[size_t(set)].uvs;
     u = v = V3f(0.f);
-    if (m.uvs.empty()) return;
+    if (uvs.empty()) return;
     const uint32_t* i = &m.indices[3 * size_t(triangle)];
     const V3f e1 = m.positions[i[1]] - m.positions[i[0]], e2 = m.positions[i[2]] - m.positions[i[0]];
-    const V2f t1 = m.uvs[i[1]] - m.uvs[i[0]], t2 = m.uvs[i[2]] - m.uvs[i[0]];
+    const V2f t1 = uvs[i[1]] - uvs[i[0]], t2 = uvs[i[2]] - uvs[i[0]];
     // The dual basis of e1 and e2 in their plane: d1 . e1 = 1, d1 . e2 = 0.
     const float a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), d = a * c - b * b;
     if (!(d > 0.f)) return;

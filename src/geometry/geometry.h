@@ -34,7 +34,9 @@ public:
     /// The direction in which U grows over a triangle, in world space, of unit length; zero where there are no UVs or they have no area.
     V3f tangent(uint32_t mesh, uint32_t triangle) const;
     /// How U and V grow over a triangle: their gradients in world space, per metre; zero where there are no UVs or the triangle has no area.
-    void uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v) const;
+    /// `set`: -1 for the part's first set of UVs, else an index of Mesh::more_uvs.
+    void uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v, int set = -1) const;
+    V2f uv(uint32_t mesh, uint32_t triangle, float u, float v, int set) const;
 
 private:
     std::vector<std::shared_ptr<const Mesh>> meshes_;

@@ -70,6 +70,7 @@ void make_normals(RawPart& raw, float crease) {
                     raw.positions.push_back(V3f(raw.positions[v]));
                     raw.normals.push_back(normal);
                     if (!raw.uvs.empty()) raw.uvs.push_back(V2f(raw.uvs[v]));
+                    for (UvSet& s : raw.more_uvs) s.uvs.push_back(V2f(s.uvs[v]));
                     if (!raw.colors.empty()) raw.colors.push_back(V3f(raw.colors[v]));
                 }
                 copies.push_back({normal, vertex});
@@ -79,9 +80,25 @@ void make_normals(RawPart& raw, float crease) {
     }
 }
 
+namespace {
+/// From the whole area in the UVs over the whole area of the surface.
+float uv_per_metre(const Mesh& m, const std::vector<V2f>& uvs) {
+    if (uvs.empty()) return 0.f;
+    double surface = 0, flat = 0;
+    for (size_t t = 0; t + 2 < m.indices.size(); t += 3) {
+        const uint32_t *i = &m.indices[t];
+        surface += double((m.positions[i[1]] - m.positions[i[0]]).cross(m.positions[i[2]] - m.positions[i[0]]).length());
+        flat += std::fabs(double((uvs[i[1]] - uvs[i[0]]).cross(uvs[i[2]] - uvs[i[0]])));
+    }
+    const double ratio = surface > 0 ? std::sqrt(flat / surface) : 0;
+    return std::isfinite(ratio) ? float(ratio) : 0.f;
+}
+}  // namespace
+
 std::shared_ptr<const Mesh> finish(RawPart&& raw, const ImportOptions& options, Cleaned& cleaned) {
     const size_t vertices = raw.positions.size();
     if (raw.uvs.size() != vertices) raw.uvs.clear();
+    std::erase_if(raw.more_uvs, [&](const UvSet& s) { return s.uvs.size() != vertices; });
     if (raw.colors.size() != vertices) raw.colors.clear();
     if (raw.normals.size() != vertices) raw.normals.clear();
     size_t kept = 0;
@@ -100,8 +117,12 @@ std::shared_ptr<const Mesh> finish(RawPart&& raw, const ImportOptions& options, 
     raw.indices.resize(kept);
     for (V3f& p : raw.positions)
         if (!finite(p)) p = V3f(0.f);
-    for (V2f& uv : raw.uvs)
-        if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = V2f(0.f);
+    auto clean = [](std::vector<V2f>& uvs) {
+        for (V2f& uv : uvs)
+            if (!std::isfinite(uv.x) || !std::isfinite(uv.y)) uv = V2f(0.f);
+    };
+    clean(raw.uvs);
+    for (UvSet& s : raw.more_uvs) clean(s.uvs);
     if (raw.normals.empty()) {
         make_normals(raw, options.crease);
         cleaned.made_normals = true;
@@ -146,8 +167,12 @@ std::shared_ptr<const Mesh> finish(RawPart&& raw, const ImportOptions& options, 
     mesh->positions = std::move(raw.positions);
     mesh->normals = std::move(raw.normals);
     mesh->uvs = std::move(raw.uvs);
+    mesh->uv_name = raw.uv_name;
+    mesh->more_uvs = std::move(raw.more_uvs);
     mesh->colors = std::move(raw.colors);
     mesh->indices = std::move(raw.indices);
+    mesh->uv_per_metre = uv_per_metre(*mesh, mesh->uvs);
+    for (UvSet& s : mesh->more_uvs) s.per_metre = uv_per_metre(*mesh, s.uvs);
     return mesh;
 }
 

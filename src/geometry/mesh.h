@@ -10,6 +10,13 @@
 
 namespace vemtra::geometry {
 
+/// A further set of UVs. The first one of a part has no struct of its own.
+struct UvSet {
+    std::string name;
+    std::vector<V2f> uvs;
+    float per_metre = 0.f;  ///< UV widths per metre in the mean; 0 where there is no area
+};
+
 /// One part of an asset. Positions and normals are in world space and metres; `world_to_object` leads back to the part's own space
 /// (file units times the asset's scale), in which patterns live. All vertex arrays are as long as `positions`, or empty.
 struct Mesh {
@@ -17,6 +24,9 @@ struct Mesh {
     std::vector<V3f> positions;
     std::vector<V3f> normals;       ///< unit; made where the file has none
     std::vector<V2f> uvs;           ///< may be empty
+    std::string uv_name;            ///< of that set in the file; may be empty
+    float uv_per_metre = 0.f;       ///< as UvSet::per_metre
+    std::vector<UvSet> more_uvs;
     std::vector<V3f> colors;        ///< linear; may be empty
     std::vector<uint32_t> indices;  ///< three per triangle, all below positions.size()
     M44f world_to_object;
@@ -47,6 +57,8 @@ struct RawPart {
     std::string name;
     std::vector<V3f> positions, normals;
     std::vector<V2f> uvs;
+    std::string uv_name;
+    std::vector<UvSet> more_uvs;
     std::vector<V3f> colors;
     std::vector<uint32_t> indices;
     M44f transform;  ///< row vectors: world = p * transform

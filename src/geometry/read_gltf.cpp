@@ -146,10 +146,14 @@ private:
             part.normals.resize(count);
             std::memcpy(static_cast<void*>(part.normals.data()), values.data(), values.size() * sizeof(float));
         }
-        if (attribute("TEXCOORD_0") >= 0) {
-            if (!floats(attribute("TEXCOORD_0"), 2, values, count, place)) return false;
-            part.uvs.resize(count);
-            for (size_t i = 0; i < count; ++i) part.uvs[i] = V2f(values[2 * i], 1.f - values[2 * i + 1]);  // glTF counts v downwards
+        for (int set = 0; set < 8; ++set) {
+            const std::string key = "TEXCOORD_" + std::to_string(set);
+            if (attribute(key.c_str()) < 0) continue;
+            if (!floats(attribute(key.c_str()), 2, values, count, place)) return false;
+            std::vector<V2f> uvs(count);
+            for (size_t i = 0; i < count; ++i) uvs[i] = V2f(values[2 * i], 1.f - values[2 * i + 1]);  // glTF counts v downwards
+            if (part.uvs.empty()) part.uvs = std::move(uvs), part.uv_name = key;
+            else part.more_uvs.push_back({key, std::move(uvs)});
         }
         if (attribute("COLOR_0") >= 0) {
             if (!floats(attribute("COLOR_0"), 3, values, count, place)) return false;

@@ -15,6 +15,7 @@ void describe_image(std::vector<NodeDescription>&);
 void describe_placement(std::vector<NodeDescription>&);
 void describe_normalmap(std::vector<NodeDescription>&);
 void describe_cavity(std::vector<NodeDescription>&);
+void describe_evenlight(std::vector<NodeDescription>&);
 void describe_facing(std::vector<NodeDescription>&);
 void describe_grain(std::vector<NodeDescription>&);
 
@@ -31,6 +32,7 @@ const std::vector<NodeDescription>& catalogue() {
         describe_placement(list);
         describe_normalmap(list);
         describe_adjust(list);
+        describe_evenlight(list);
         describe_arithmetic(list);
         describe_geometry(list);
         return list;

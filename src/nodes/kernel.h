@@ -31,6 +31,9 @@ struct PointBatch {
     const float* uv[2] = {};
     const float* uv_axes[4] = {};          ///< footprint of the ray in the UVs: two axes of full width; null where no node asked for it
     const float* position_axes[6] = {};    ///< the same axes on the surface, in the asset's own space, metres; null likewise
+    const float* const* uv_sets = nullptr; ///< per further set of UVs that a node asked for, six arrays: u, v, the footprint's axes; null where none did
+    const float* uv_per_metre = nullptr;   ///< of the parts' UVs, in the mean: the first set's by part, then those of the sets that were asked for
+    uint32_t parts = 0;
     const float* color[3] = {};            ///< vertex colour, linear; white where the mesh has none
     const uint32_t* part = nullptr;
     const uint32_t* triangle = nullptr;

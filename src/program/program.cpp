@@ -21,6 +21,12 @@ int Resources::field(const FieldRequest& r) {
     fields.push_back(r);
     return int(fields.size()) - 1;
 }
+int Resources::uv_set(const std::string& name) {
+    const auto it = std::find(uv_sets.begin(), uv_sets.end(), name);
+    if (it != uv_sets.end()) return int(it - uv_sets.begin());
+    if (uv_sets.size() < most_uv_sets) uv_sets.push_back(name);
+    return int(uv_sets.size()) - 1;
+}
 
 float* Workspace::reserve(size_t floats) {
     if (memory_.size() < floats) memory_.resize(floats);
@@ -84,7 +90,7 @@ public:
             for (size_t c = 0; c < output.sources.size(); ++c) {
                 const Source& s = output.sources[c];
                 if (s.kind != Source::Kind::constant) output.is_constant = false;
-                else (&output.value.x)[c] = program_.constants_[size_t(s.index)];
+                else if (c < 3) (&output.value.x)[c] = program_.constants_[size_t(s.index)];
                 program_.reads_points_ |= s.kind == Source::Kind::points;
             }
             if (output.is_constant && output.sources.size() == 1) output.value = V3f(output.value.x);
@@ -286,6 +292,11 @@ private:
         }
         if (d.needs == nodes::Needs::tangents) resources_.tangents = true;
         if (d.needs == nodes::Needs::footprint) resources_.footprint = true;
+        if (n.kind == "placement") {
+            const auto it = n.inputs.find("texcoord");
+            const std::string set = word("uv_set");
+            if (!set.empty() && (it == n.inputs.end() || it->second.from.empty())) return resources_.uv_set(set);
+        }
         if (d.needs == nodes::Needs::cavity)
             return resources_.field({build_up_.id, word("where") == "edges", std::clamp(number("reach"), 1e-5f, 1e4f), std::clamp(number("angle"), 5.f, 90.f)});
         return -1;

@@ -25,14 +25,19 @@ struct FieldRequest {
     auto operator<=>(const FieldRequest&) const = default;
 };
 
+/// Further sets of UVs that one picture reads; what is beyond is taken as the last one.
+inline constexpr size_t most_uv_sets = 8;
+
 /// Collects what programs need from the texture and geometry floors; an equal request gets the same handle.
 struct Resources {
     std::vector<ImageRequest> images;
     std::vector<FieldRequest> fields;
+    std::vector<std::string> uv_sets;  ///< further sets of UVs, by name
     bool tangents = false;   ///< some program reads the direction of U
     bool footprint = false;  ///< some program reads the ray's footprint
     int image(const ImageRequest& r);
     int field(const FieldRequest& r);
+    int uv_set(const std::string& name);
 };
 
 /// One value that is wanted from a network: a literal, or a node's output converted to `type`.

@@ -59,6 +59,15 @@ void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& 
         const float size = std::max(width, 1e-6f * prepared.scene_size);
         const V3f axes[] = {along * (size / cosine), s.normal.cross(along) * size};
         V3f gu, gv;
+        const size_t parts = prepared.build_up_of_mesh.size();
+        resize_sets(prepared.uv_set_of.size() / std::max<size_t>(1, parts));
+        for (size_t k = 0; k < sets.size() / 6; ++k) {
+            const int set = prepared.uv_set_of[k * parts + mesh_index];
+            const V2f uv = prepared.geometry->uv(mesh_index, tri, u, v, set);
+            prepared.geometry->uv_gradients(mesh_index, tri, gu, gv, set);
+            const float six[] = {uv.x, uv.y, gu.dot(axes[0]), gv.dot(axes[0]), gu.dot(axes[1]), gv.dot(axes[1])};
+            for (size_t c = 0; c < 6; ++c) sets[6 * k + c][size_t(i)] = six[c];
+        }
         prepared.geometry->uv_gradients(mesh_index, tri, gu, gv);
         float* to[10];
         for (size_t k = 0; k < 10; ++k) to[k] = &values[19 + k][size_t(i)];
@@ -72,6 +81,12 @@ void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& 
     }
     part[size_t(i)] = mesh_index;
     triangle[size_t(i)] = tri;
+}
+
+void PointArrays::resize_sets(size_t count) {
+    if (sets.size() == 6 * count) return;
+    sets.resize(6 * count);
+    for (size_t r = 0; r < sets.size(); ++r) set_rows[r] = sets[r].data();
 }
 
 nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
@@ -88,6 +103,9 @@ nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
         for (size_t k = 0; k < 4; ++k) b.uv_axes[k] = values[19 + k].data();
         for (size_t k = 0; k < 6; ++k) b.position_axes[k] = values[23 + k].data();
     }
+    b.uv_sets = sets.empty() ? nullptr : set_rows.data();
+    b.uv_per_metre = prepared.uv_per_metre.data();
+    b.parts = uint32_t(prepared.build_up_of_mesh.size());
     b.uv[0] = values[6].data();
     b.uv[1] = values[7].data();
     b.bary[0] = values[11].data();
@@ -113,9 +131,11 @@ void Materials::locate(int i, const Prepared& p, float u, float v) {
 }
 
 void Materials::gather(const std::vector<int>& picks) {
+    subset.resize_sets(arrays.sets.size() / 6);
     for (size_t k = 0; k < picks.size(); ++k) {
         const size_t i = size_t(picks[k]);
         for (size_t r = 0; r < arrays.rows; ++r) subset.values[r][k] = arrays.values[r][i];
+        for (size_t r = 0; r < arrays.sets.size(); ++r) subset.sets[r][k] = arrays.sets[r][i];
         subset.part[k] = arrays.part[i];
         subset.triangle[k] = arrays.triangle[i];
     }

@@ -17,10 +17,13 @@ struct LayerCost {
 struct PointArrays {
     alignas(64) std::array<std::array<float, nodes::max_batch>, 29> values;
     std::array<uint32_t, nodes::max_batch> part, triangle;
+    std::vector<std::array<float, nodes::max_batch>> sets;  ///< six per further set of UVs
+    std::array<const float*, 6 * program::most_uv_sets> set_rows{};
     size_t rows = 29;  ///< of `values` that are filled: without footprints less
     /// `wo` points to the eye; the surface's normal where nobody looks. `width`: of the ray there, across its direction, metres.
     void set(int i, const Prepared& p, const geometry::Surface& s, const V3f& wo, uint32_t mesh, uint32_t triangle, float u, float v, float width);
     nodes::PointBatch batch(int n, const Prepared& prepared) const;
+    void resize_sets(size_t count);
 };
 
 /// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).

@@ -8,11 +8,6 @@ namespace {
 
 constexpr const char* view_names[] = {"beauty", "clay", "coverage", "normal", "depth", "uv", "node"};
 
-fs::path resolve(const fs::path& folder, const std::string& file) {
-    const fs::path p(file);
-    return p.is_absolute() ? p : folder / p;
-}
-
 fs::file_time_type time_of(const fs::path& file) {
     std::error_code ec;
     const auto t = fs::last_write_time(file, ec);
@@ -153,8 +148,10 @@ const char* view_name(View view) { return view_names[size_t(view)]; }
 
 Workshop::Workshop(size_t budget) : textures_(std::make_shared<texture::TextureStore>(budget)) {}
 
-Workshop::AssetState Workshop::asset(const scene::Asset& asset, const fs::path& folder, Progress* progress) {
-    const fs::path file = resolve(folder, asset.file);
+Workshop::AssetState Workshop::asset(const scene::Asset& asset, const Paths& paths, Progress* progress) {
+    const auto found = paths.find(asset.file);
+    if (!found) return {nullptr, found.error()};
+    const fs::path& file = *found;
     const std::string key = file.string() + "|" + std::to_string(asset.scale) + "|" + asset.up;
     const auto time = time_of(file);
     {
@@ -247,11 +244,12 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     auto p = std::make_shared<Prepared>();
     p->scene = scene;
     const scene::Scene& s = *scene;
+    const Paths paths(options.folder, s.search_folders, options.blocked);
 
     // Geometry
     std::vector<std::shared_ptr<const geometry::Mesh>> meshes;
     for (const scene::Asset& asset : s.assets) {
-        const Workshop::AssetState state = workshop.asset(asset, options.folder, options.progress);
+        const Workshop::AssetState state = workshop.asset(asset, paths, options.progress);
         if (stopped(options.progress)) return nullptr;
         if (!state.problem.what.empty()) p->problems.push_back(state.problem);
         if (!state.imported) continue;
@@ -310,9 +308,24 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
     // A node above may have asked for a problem twice, once per part that wears it.
     std::sort(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() < b.line(); });
     p->problems.erase(std::unique(p->problems.begin(), p->problems.end(), [](const Error& a, const Error& b) { return a.line() == b.line(); }), p->problems.end());
-    if (options.maps_now && !workshop.textures()->prepare(p->resources.images, options.folder, options.progress)) return nullptr;
-    p->textures = std::make_shared<texture::Textures>(workshop.textures(), p->resources.images, options.folder, p->problems);
+    if (options.maps_now && !workshop.textures()->prepare(p->resources.images, paths, options.progress)) return nullptr;
+    p->textures = std::make_shared<texture::Textures>(workshop.textures(), p->resources.images, paths, p->problems);
     for (const fs::path& file : p->textures->files()) workshop.watch(file);
+
+    // Sets of UVs by name
+    const auto& meshes_used = p->geometry->meshes();
+    for (const auto& m : meshes_used) p->uv_per_metre.push_back(m->uv_per_metre);
+    for (const std::string& name : p->resources.uv_sets)
+        for (size_t m = 0; m < meshes_used.size(); ++m) {
+            const geometry::Mesh& mesh = *meshes_used[m];
+            int set = -1;
+            for (size_t k = 0; k < mesh.more_uvs.size(); ++k)
+                if (mesh.more_uvs[k].name == name) set = int(k);
+            if (set < 0 && mesh.uv_name != name && !mesh.uvs.empty())
+                p->problems.push_back({"A set of UVs is missing, the part's first one is read", "", "part " + p->parts[m]->name, "it has none of the name '" + name + "'", "Choose another one in the placement"});
+            p->uv_set_of.push_back(set);
+            p->uv_per_metre.push_back(set < 0 ? mesh.uv_per_metre : mesh.more_uvs[size_t(set)].per_metre);
+        }
 
     // Fields
     std::vector<std::shared_ptr<const geometry::FormField>> fields;
@@ -342,7 +355,8 @@ std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& worksho
         if (e.on) {
             std::shared_ptr<const EnvironmentPicture> picture;
             if (!e.image.empty()) {
-                auto read = workshop.environment(resolve(options.folder, e.image));
+                const auto file = paths.find(e.image);
+                auto read = file ? workshop.environment(*file) : Result<std::shared_ptr<const EnvironmentPicture>>(file.error());
                 if (read) picture = *read;
                 else p->problems.push_back(read.error());
             }

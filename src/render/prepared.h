@@ -23,7 +23,7 @@ public:
         Error problem;
     };
     /// Meshes of an asset; read at the first request and again when the file has changed on disk.
-    AssetState asset(const scene::Asset& asset, const fs::path& folder, Progress* progress = nullptr);
+    AssetState asset(const scene::Asset& asset, const Paths& paths, Progress* progress = nullptr);
     Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
     std::shared_ptr<const geometry::Geometry> geometry(const std::vector<std::shared_ptr<const geometry::Mesh>>& meshes, Progress* progress = nullptr);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
@@ -93,6 +93,8 @@ struct Prepared {
     std::shared_ptr<const geometry::Geometry> geometry;
     std::vector<const scene::Part*> parts;      ///< of the scene, one per mesh of the geometry
     std::vector<int> build_up_of_mesh;
+    std::vector<int> uv_set_of;                 ///< per named set of UVs in `resources` and mesh: its index in Mesh::more_uvs, -1: the first one
+    std::vector<float> uv_per_metre;            ///< per mesh the first set's, then likewise
     std::vector<int> priority_of_mesh;          ///< of clear bodies that overlap
     bool may_open = false;                      ///< light may pass somewhere through holes
     std::vector<PreparedBuildUp> build_ups;
@@ -123,6 +125,7 @@ struct Prepared {
 
 struct PrepareOptions {
     fs::path folder;          ///< that relative paths start from
+    BlockedPaths blocked;     ///< that are not read
     std::string rig, camera;  ///< empty: the scene's own
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;

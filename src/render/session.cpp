@@ -61,9 +61,9 @@ constexpr double band_seconds = .040;           // between two looks at what the
 }  // namespace
 
 Change classify(const LiveRequest& a, const LiveRequest& b) {
-    if (!a.scene || !b.scene || a.folder != b.folder) return Change::geometry;
+    if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked) return Change::geometry;
     const scene::Scene &x = *a.scene, &y = *b.scene;
-    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts)) return Change::geometry;
+    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders)) return Change::geometry;
     if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view || a.shown_build_up != b.shown_build_up ||
         a.shown_node != b.shown_node || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 || a.region.y1 != b.region.y1)
         return Change::shading;
@@ -246,6 +246,7 @@ void LiveSession::work() {
         ready = false;
         PrepareOptions options;
         options.folder = request.folder;
+        options.blocked = request.blocked;
         options.shown_build_up = request.shown_build_up;
         options.shown_node = request.shown_node;
         options.field_rays = field_rays;

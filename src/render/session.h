@@ -13,6 +13,7 @@ namespace vemtra::render {
 struct LiveRequest {
     scene::Snapshot scene;
     fs::path folder;
+    BlockedPaths blocked;        ///< see PrepareOptions
     int width = 0, height = 0;   ///< of the view in pixels
     int scale_percent = 100;     ///< 25, 50 or 100
     PixelRect region{0, 0, 0, 0};///< in pixels of the scaled picture; empty: all

@@ -1,42 +1,13 @@
 #include "review/visible.h"
 
 #include "nodes/description.h"
-#include "render/materials.h"
+#include "review/over_points.h"
 #include "scene/edits.h"
 
 namespace vemtra::review {
 namespace {
 
 using render::VisiblePoint;
-
-/// Cuts the points that belong to the build-up into batches: calls run(batch, index of its first point).
-template <class Run>
-void over_batches(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, Run&& run) {
-    auto arrays = std::make_unique<render::PointArrays>();
-    for (size_t first = 0; first < picks.size(); first += size_t(nodes::max_batch)) {
-        const size_t n = std::min(picks.size() - first, size_t(nodes::max_batch));
-        for (size_t k = 0; k < n; ++k) {
-            const VisiblePoint& v = points[picks[first + k]];
-            geometry::Surface s = p.geometry->surface(v.mesh, v.triangle, v.u, v.v);
-            const V3f wo = (p.camera.position - s.position).normalized();
-            if (s.normal.dot(wo) < 0.f) s.normal = -s.normal;
-            arrays->set(int(k), p, s, wo, v.mesh, v.triangle, v.u, v.v, v.width);
-        }
-        run(arrays->batch(int(n), p), first);
-    }
-}
-
-/// Runs a program over the points; calls put(point index, component arrays, k).
-template <class Put>
-void over_points(const render::Prepared& p, const std::vector<VisiblePoint>& points, const std::vector<size_t>& picks, const program::Program& program, Put&& put, std::vector<size_t>* broken = nullptr) {
-    program::Workspace workspace;
-    workspace.broken = broken;
-    std::vector<const float*> out(size_t(std::max(1, program.component_count())));
-    over_batches(p, points, picks, [&](const nodes::PointBatch& batch, size_t first) {
-        program.run(batch, workspace, out.data());
-        for (size_t k = 0; k < size_t(batch.n); ++k) put(first + k, out.data(), k);
-    });
-}
 
 /// The colour by which a layer is known: what it scatters, lets through or covers with.
 V3f color_of(const render::PreparedLayer& layer, const surface::Slots& s) {
@@ -213,7 +184,7 @@ Measured measure(const render::Prepared& p, const std::string& build_up_id) {
         program::Resources resources = p.resources;
         std::vector<Error> ignored;
         const program::Program program = program::compile(*build_up, {{"node", nodes::Type::color, {scene::Value{0.f}, n.id}}}, resources, ignored);
-        if (resources.fields.size() != p.resources.fields.size() || resources.images.size() != p.resources.images.size()) return;  // feeds nothing that shows
+        if (resources.fields.size() != p.resources.fields.size() || resources.images.size() != p.resources.images.size() || resources.uv_sets.size() != p.resources.uv_sets.size()) return;  // feeds nothing that shows
         NodeMeasure& m = out.nodes[n.id];
         std::vector<float> values(picks.size());
         over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) { values[i] = luminance({v[0][at], v[1][at], v[2][at]}); });

@@ -23,6 +23,7 @@ public:
         for (const auto& [name, i] : v) o[name] = input(i);
         out[key] = std::move(o);
     }
+    void operator()(const char* key, const std::vector<std::string>& items) { out[key] = items; }
     template <class T>
     void operator()(const char* key, const std::vector<T>& items) {
         Json a = Json::array();
@@ -89,6 +90,15 @@ public:
                     v.erase(name);
                     problem(at(key) + "." + name, "a value, or {\"from\": node}, is expected here");
                 }
+            return true;
+        });
+    }
+    void operator()(const char* key, std::vector<std::string>& items) {
+        take(key, "a list of texts", [&](const Json& j) {
+            if (!j.is_array()) return false;
+            for (const Json& item : j)
+                if (!item.is_string()) return false;
+            items = j.get<std::vector<std::string>>();
             return true;
         });
     }
@@ -218,7 +228,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Scene> {
     a("name", s.name); a("assets", s.assets); a("parts", s.parts); a("build_ups", s.build_ups); a("rigs", s.rigs);
-    a("cameras", s.cameras); a("rig", s.rig); a("camera", s.camera); a("render", s.render); a("display", s.display); a("kept_values", s.kept_values);
+    a("cameras", s.cameras); a("rig", s.rig); a("camera", s.camera); a("render", s.render); a("display", s.display); a("kept_values", s.kept_values); a("search_folders", s.search_folders);
 }
 
 template <class T>

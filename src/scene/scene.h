@@ -197,6 +197,7 @@ struct Scene {
     RenderSettings render;
     Display display;
     std::vector<KeptValue> kept_values;
+    std::vector<std::string> search_folders;  ///< where files are looked for by name that are not at their place; relative to the project
     Json extra;
     bool operator==(const Scene&) const = default;
 };

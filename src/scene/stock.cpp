@@ -59,12 +59,7 @@ const StockItem* Stock::find(const std::string& id) const {
     return nullptr;
 }
 
-fs::path own_stock_file() {
-    const char* data = std::getenv("XDG_DATA_HOME");
-    const char* home = std::getenv("HOME");
-    const fs::path base = data && *data ? fs::path(data) : fs::path(home ? home : ".") / ".local" / "share";
-    return base / "vemtra" / "stock.json";
-}
+fs::path own_stock_file() { return data_folder() / "stock.json"; }
 
 Stock load_stock(const fs::path& folder, const fs::path& own_file) {
     Stock stock;

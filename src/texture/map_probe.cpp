@@ -6,7 +6,7 @@
 
 namespace vemtra::texture {
 
-Result<MapFacts> probe_map(const fs::path& file, Progress* progress) {
+Result<MapFacts> probe_map(const fs::path& file, Progress* progress, int largest_edge) {
     const auto header = read_header(file);
     if (!header) return header.error();
     OIIO::ImageSpec config;
@@ -15,7 +15,10 @@ Result<MapFacts> probe_map(const fs::path& file, Progress* progress) {
     auto broken = [&](const std::string& why) { return Error{"A texture map cannot be read", file.string(), "", why, "Export it again, or choose another one"}; };
     if (!in) return broken(OIIO::geterror());
     in->threads(1);
-    const OIIO::ImageSpec spec = in->spec();
+    OIIO::ImageSpec spec = in->spec();
+    int level = 0;
+    while (largest_edge > 0 && std::max(spec.width, spec.height) > largest_edge && in->seek_subimage(0, level + 1)) ++level, spec = in->spec();
+    if (!in->seek_subimage(0, level)) return broken(in->geterror());
     const int w = spec.width, h = spec.height, n = std::min(4, spec.nchannels), rows = spec.tile_height ? spec.tile_height : 64;
     struct Sum {
         double sum = 0, squares = 0;
@@ -29,8 +32,8 @@ Result<MapFacts> probe_map(const fs::path& file, Progress* progress) {
     for (int y = 0; y < h; y += rows) {
         if (stopped(progress)) return Error{"A map was not looked at", file.string(), "", "it was stopped", ""};
         const int count = std::min(rows, h - y);
-        const bool whole = spec.tile_width ? in->read_tiles(0, 0, spec.x, spec.x + w, spec.y + y, spec.y + y + count, 0, 1, 0, n, OIIO::TypeDesc::FLOAT, strip.data())
-                                           : in->read_scanlines(0, 0, spec.y + y, spec.y + y + count, 0, 0, n, OIIO::TypeDesc::FLOAT, strip.data());
+        const bool whole = spec.tile_width ? in->read_tiles(0, level, spec.x, spec.x + w, spec.y + y, spec.y + y + count, 0, 1, 0, n, OIIO::TypeDesc::FLOAT, strip.data())
+                                           : in->read_scanlines(0, level, spec.y + y, spec.y + y + count, 0, 0, n, OIIO::TypeDesc::FLOAT, strip.data());
         if (!whole) return broken("the file is cut off or damaged: " + in->geterror());
         for (int k = 0; k < count; ++k) {
             const float* p = &strip[size_t(k) * row];

@@ -25,7 +25,8 @@ struct MapFacts {
     bool looks_normal() const { return channels.size() >= 3 && normal_length > .8f && normal_length < 1.15f && channels[2].mean > .55f && channels[2].mean > channels[0].mean + .05f; }
 };
 
-/// Reads the whole file, in strips. An Error says what is wrong with it, or "stopped".
-Result<MapFacts> probe_map(const fs::path& file, Progress* progress = nullptr);
+/// Reads the whole file, in strips. An Error says what is wrong with it, or "stopped". `largest_edge` above 0: of a prepared map the finest
+/// level that is not larger is looked at instead (lengths of normals are those of averages then).
+Result<MapFacts> probe_map(const fs::path& file, Progress* progress = nullptr, int largest_edge = 0);
 
 }  // namespace vemtra::texture

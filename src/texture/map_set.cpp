@@ -335,11 +335,7 @@ std::vector<scene::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
     return out;
 }
 
-fs::path guesses_file() {
-    const char* home = std::getenv("XDG_DATA_HOME");
-    const char* user = std::getenv("HOME");
-    return (home && *home ? fs::path(home) : fs::path(user ? user : ".") / ".local" / "share") / "vemtra" / "map-guesses.json";
-}
+fs::path guesses_file() { return data_folder() / "map-guesses.json"; }
 
 MapGuesses::MapGuesses(fs::path file) : file_(std::move(file)) {
     const auto text = read_file(file_);

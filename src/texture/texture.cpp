@@ -11,11 +11,6 @@ namespace {
 Wrap wrap_of(const std::string& word) { return word == "clamp" ? Wrap::clamp : word == "mirror" ? Wrap::mirror : word == "constant" ? Wrap::constant : Wrap::periodic; }
 Filter filter_of(const std::string& word) { return word == "off" ? Filter::off : word == "box" ? Filter::box : Filter::smooth; }
 
-fs::path absolute(const fs::path& folder, const std::string& file) {
-    const fs::path p(file);
-    return p.is_absolute() ? p : folder / p;
-}
-
 std::string lower(std::string s) {
     for (char& c : s) c = char(std::tolower(static_cast<unsigned char>(c)));
     return s;
@@ -37,36 +32,6 @@ int channel_of(const ImageHeader& h, const std::string& wanted) {
 }
 
 }  // namespace
-
-std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern) {
-    const std::string name = pattern.filename().string();
-    size_t at = name.find("<UDIM>");
-    const bool pairs = at == std::string::npos;
-    if (pairs) at = name.find("<UVTILE>");
-    if (at == std::string::npos) return {{0, pattern}};
-    const std::string before = name.substr(0, at), after = name.substr(at + (pairs ? 8 : 6));
-    // u1_v1 counts from one, in either case, with or without the line between.
-    auto number = [&](const std::string& middle) {
-        if (!pairs) {
-            if (middle.size() != 4 || middle.find_first_not_of("0123456789") != std::string::npos) return 0;
-            return std::stoi(middle);
-        }
-        int u = 0, v = 0, end = 0;
-        const std::string m = lower(middle);
-        if (m.size() > 8 || (std::sscanf(m.c_str(), "u%2d_v%2d%n", &u, &v, &end) != 2 && std::sscanf(m.c_str(), "u%2dv%2d%n", &u, &v, &end) != 2) || size_t(end) != m.size()) return 0;
-        return u >= 1 && u <= 10 && v >= 1 ? 1000 + u + 10 * (v - 1) : 0;
-    };
-    std::vector<std::pair<int, fs::path>> found;
-    std::error_code ec;
-    for (const auto& entry : fs::directory_iterator(pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path(), ec)) {
-        const std::string other = entry.path().filename().string();
-        if (other.size() <= before.size() + after.size() || !other.starts_with(before) || !other.ends_with(after)) continue;
-        const int tile = number(other.substr(before.size(), other.size() - before.size() - after.size()));
-        if (tile >= 1001 && tile <= 1999) found.push_back({tile, entry.path()});
-    }
-    std::sort(found.begin(), found.end());
-    return found;
-}
 
 std::string space_of(const program::ImageRequest& r, const ImageHeader& h) {
     if (r.colorspace != "auto") return r.colorspace;
@@ -110,15 +75,16 @@ Result<ImageHeader> TextureStore::header(const fs::path& file) {
     return h;
 }
 
-bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, const fs::path& folder, Progress* progress) {
+bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, const Paths& paths, Progress* progress) {
     std::set<std::pair<fs::path, std::string>> wanted;
     for (const program::ImageRequest& r : requests)
-        for (const auto& [tile, file] : tile_files(absolute(folder, r.file)))
-            if (auto h = header(file)) wanted.insert({file, space_of(r, *h)});
+        if (const auto path = paths.find(r.file))
+            for (const auto& [tile, file] : tile_files(*path))
+                if (auto h = header(file)) wanted.insert({file, space_of(r, *h)});
     return maps_.prepare_all({wanted.begin(), wanted.end()}, progress);
 }
 
-Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const fs::path& folder, std::vector<Error>& problems)
+Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const Paths& paths, std::vector<Error>& problems)
     : store_(std::move(store)) {
     std::set<fs::path> folders;
     for (const program::ImageRequest& r : requests) {
@@ -126,7 +92,13 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
         image.wrap_u = wrap_of(r.wrap_u);
         image.wrap_v = wrap_of(r.wrap_v);
         image.filter = filter_of(r.filter);
-        const fs::path path = absolute(folder, r.file);
+        const Result<fs::path> found = r.file.empty() ? Result<fs::path>(fs::path()) : paths.find(r.file);
+        if (!found) {  // it reads as missing, and is told as what it is
+            problems.push_back(found.error());
+            images_.push_back(std::move(image));
+            continue;
+        }
+        const fs::path path = *found;
         auto missing = [&](const std::string& why, const std::string& remedy) {
             problems.push_back({"A texture map cannot be read; magenta stands in its place", r.file.empty() ? "(no file)" : path.string(), "", why, remedy});
         };
@@ -192,6 +164,14 @@ std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const pro
     e.what = "A texture map cannot be read; magenta stands in its place";
     problems.push_back(e);
     return nullptr;
+}
+
+std::pair<int, int> Textures::size(int handle) const {
+    std::pair<int, int> largest(0, 0);
+    if (handle >= 0 && size_t(handle) < images_.size())
+        for (const auto& t : images_[size_t(handle)].tiles)
+            if (t && !t->levels().empty()) largest = std::pair(std::max(largest.first, t->levels()[0].width), std::max(largest.second, t->levels()[0].height));
+    return largest;
 }
 
 void Textures::sample(int handle, int n, const float* const* place, float* const* out, int components) const {

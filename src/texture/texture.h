@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "base/paths.h"
 #include "nodes/kernel.h"
 #include "program/program.h"
 #include "texture/filter.h"
@@ -17,8 +18,7 @@ namespace vemtra::texture {
 inline constexpr V3f missing_color{1.f, 0.f, 1.f};
 inline constexpr float missing_number = .5f;
 
-/// The files that a name with <UDIM> stands for, by tile number (1001 + u + 10 v), in order; a name without it stands for itself (tile 0).
-std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern);
+using vemtra::tile_files;
 
 /// What all pictures of a window or a run share: texels in memory, prepared maps on disk, what is known of files.
 class TextureStore {
@@ -32,7 +32,7 @@ public:
     /// The header, read again only where the file has changed.
     Result<ImageHeader> header(const fs::path& file);
     /// Prepares all that these requests read, now. False if it was stopped.
-    bool prepare(const std::vector<program::ImageRequest>& requests, const fs::path& folder, Progress* progress = nullptr);
+    bool prepare(const std::vector<program::ImageRequest>& requests, const Paths& paths, Progress* progress = nullptr);
     /// What turned out to be wrong with files while they were prepared or read; one per file, until it changes.
     std::vector<Error> problems();
 
@@ -58,11 +58,13 @@ struct Seamless {
 
 class Textures final : public nodes::TextureLookup {
 public:
-    /// Resolves paths against `folder`; what cannot be opened is added to `problems`. What is not prepared yet is wanted from the map cache.
-    Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const fs::path& folder, std::vector<Error>& problems);
+    /// What cannot be opened is added to `problems`. What is not prepared yet is wanted from the map cache.
+    Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const Paths& paths, std::vector<Error>& problems);
     void sample(int handle, int n, const float* const* place, float* const* out, int components) const override;
     /// All files that were read, to be watched; folders of maps over tiles among them, where new tiles may appear.
     const std::vector<fs::path>& files() const { return files_; }
+    /// Texels across and up, of the largest tile; 0 where nothing could be opened.
+    std::pair<int, int> size(int handle) const;
 
 private:
     struct Image {

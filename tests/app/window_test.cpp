@@ -549,6 +549,76 @@ TEST_CASE("the frame of a projection is moved, sized and rolled by its handles i
     bench.discard_autosave();
 }
 
+TEST_CASE("a project from elsewhere: outside files are told, allowed by the finding's button, and listed; a wrong space is put right by one") {
+    Scratch s;
+    fs::create_directories(s.path / "got");
+    std::ofstream(s.path / "plate.obj") << "o plate\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 4/4 3/3 2/2 1/1\n";
+    QImage map(64, 64, QImage::Format_RGB888);
+    for (int y = 0; y < 64; ++y)
+        for (int x = 0; x < 64; ++x) map.setPixelColor(x, y, QColor(60 + (x * 37 + y * 91) % 90, 120, 90));
+    REQUIRE(map.save(QString::fromStdString((s.path / "got" / "paint.png").string())));
+    std::ofstream(s.path / "got" / "plate.vemtra") << R"({"vemtra": 1, "assets": [{"id": "a", "file": "../plate.obj"}],
+      "parts": [{"id": "plate", "asset": "a", "source": "plate", "build_up": "b"}],
+      "build_ups": [{"id": "b", "layers": [{"id": "base", "surface": {"base_color": {"from": "map", "value": 0.5}},
+        "nodes": [{"id": "map", "kind": "image", "type": "color3", "inputs": {"file": "paint.png", "colorspace": "raw"}}]}]}],
+      "rigs": [{"id": "r"}], "cameras": [{"id": "c", "position": [0, 2, 2.5]}]})";
+    app::MainWindow w;
+    w.resize(1280, 800);
+    w.show();
+    REQUIRE(w.open_project(s.path / "got" / "plate.vemtra", false));
+    auto& bench = w.bench();
+    auto* drawer = w.findChild<app::Drawer*>("drawer");
+    auto* tree = w.findChild<QTreeWidget*>("findings");
+    auto press = [&](const QString& what) {  // the button of that finding
+        drawer->show_findings();
+        for (int i = 0; i < tree->topLevelItemCount(); ++i)
+            if (tree->topLevelItem(i)->text(0).contains(what)) {
+                auto* button = qobject_cast<QPushButton*>(tree->itemWidget(tree->topLevelItem(i), 4));
+                if (!button) return false;
+                QTest::mouseClick(button, Qt::LeftButton);
+                return true;
+            }
+        return false;
+    };
+    picture(w, 1);
+    CHECK(bench.image()->prepared->geometry->triangles() == 0);
+    drawer->show_page("Files");
+    auto* files = w.findChild<QTreeWidget*>("files");
+    REQUIRE(wait_until([&] { return files->topLevelItemCount() == 2; }));
+    CHECK(files->topLevelItem(0)->text(2) == "outside, not read");
+    CHECK(files->topLevelItem(1)->text(2) == "there");
+    REQUIRE(wait_until([&] { return press("outside of the project"); }));
+    REQUIRE(wait_until([&] { return bench.image() && bench.image()->prepared->geometry->triangles() == 2; }));
+    drawer->show_page("Files");
+    REQUIRE(wait_until([&] { return files->topLevelItem(0)->text(2) == "there"; }));
+
+    // One press, an edit like any other.
+    REQUIRE(wait_until([&] { return press("colour map is taken raw"); }));
+    auto space = [&] { return bench.scene().build_ups[0].layers[0].nodes[0].inputs.at("colorspace").value; };
+    REQUIRE(wait_until([&] { return space() == scene::Value(std::string("auto")); }));
+    REQUIRE(wait_until([&] {
+        for (const auto& f : bench.findings())
+            if (f.what.find("taken raw") != std::string::npos) return false;
+        return bench.measured().build_up == "b";
+    }));
+    bench.undo();
+    CHECK(space() == scene::Value(std::string("raw")));
+
+    // Allowed once, it stays so; and it can be handed on whole.
+    REQUIRE(w.open_project(s.path / "got" / "plate.vemtra", false));
+    picture(w, 1);
+    CHECK(bench.image()->prepared->geometry->triangles() == 2);
+    bench.collect_into(s.path / "given" / "plate.vemtra");
+    REQUIRE(wait_until([&] { return !bench.busy(); }));
+    CHECK(fs::exists(s.path / "given" / "assets" / "plate.obj"));
+    fs::rename(s.path / "plate.obj", s.path / "got" / "plate.obj");
+    drawer->show_page("Files");
+    REQUIRE(wait_until([&] { return files->topLevelItem(0)->text(2) == "missing"; }));
+    bench.find_missing_in(s.path / "got");
+    REQUIRE(wait_until([&] { return bench.scene().assets[0].file == "plate.obj"; }));
+    bench.discard_autosave();
+}
+
 TEST_CASE("every command has a tooltip and is found by the typed list") {
     Open o;
     o.w.open_command_list();

@@ -72,6 +72,28 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
         const Input* i = reach(const_cast<Scene&>(s), false);
         return i ? i->value : port.value;
     };
+    if (port.text && port.name == "uv_set") {
+        // The names that the assets bring.
+        std::vector<std::string> sets{""};
+        if (const auto image = bench.image())
+            for (const auto& mesh : image->prepared->geometry->meshes()) {
+                auto add = [&](const std::string& name) { if (!name.empty() && std::find(sets.begin(), sets.end(), name) == sets.end()) sets.push_back(name); };
+                add(mesh->uv_name);
+                for (const auto& s : mesh->more_uvs) add(s.name);
+            }
+        const scene::Value now = literal(bench.scene());
+        if (const auto* t = std::get_if<std::string>(&now); t && std::find(sets.begin(), sets.end(), *t) == sets.end()) sets.push_back(*t);
+        QStringList items{"the part's first"};
+        for (size_t i = 1; i < sets.size(); ++i) items << QString::fromStdString(sets[i]);
+        form.choice(label, help, items,
+                    [=](const Scene& s) {
+                        const auto v = literal(s);
+                        auto* t = std::get_if<std::string>(&v);
+                        return std::optional(t ? int(std::find(sets.begin(), sets.end(), *t) - sets.begin()) : 0);
+                    },
+                    [=](Scene& s, int i) { if (Input* in = reach(s, true)) in->value = sets[size_t(i)]; });
+        return;
+    }
     if (port.text && port.choices.empty()) {
         form.file(label, help, "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp);;All files (*)",
                   [=](const Scene& s) { auto v = literal(s); auto* t = std::get_if<std::string>(&v); return std::optional(t ? *t : std::string()); },

@@ -12,6 +12,7 @@ Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(b
     addTab(make_kept_values_page(bench), "Values");
     addTab(make_snapshots_page(bench), "Snapshots");
     addTab(make_picture_page(bench), "Picture");
+    addTab(make_files_page(bench), "Files");
     addTab(make_findings_page(bench), "Findings");
     auto count_findings = [this] {
         const size_t n = bench_.findings().size();

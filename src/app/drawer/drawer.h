@@ -27,6 +27,7 @@ QWidget* make_kept_values_page(Workbench& bench);
 QWidget* make_snapshots_page(Workbench& bench);
 QWidget* make_maps_page(Workbench& bench);
 QWidget* make_picture_page(Workbench& bench);
+QWidget* make_files_page(Workbench& bench);
 QWidget* make_findings_page(Workbench& bench);
 
 }  // namespace vemtra::app

@@ -1,4 +1,5 @@
 #include <QHeaderView>
+#include <QPushButton>
 #include <QTreeWidget>
 #include <QVBoxLayout>
 
@@ -14,10 +15,13 @@ public:
         box->setContentsMargins(6, 6, 6, 6);
         tree_ = new QTreeWidget;
         tree_->setObjectName("findings");
-        tree_->setHeaderLabels({"What", "Where", "Why", "What to do"});
+        tree_->setHeaderLabels({"What", "Where", "Why", "What to do", ""});
         tree_->setRootIsDecorated(false);
         tree_->setWordWrap(true);
+        tree_->header()->setStretchLastSection(false);
         tree_->header()->setSectionResizeMode(QHeaderView::Stretch);
+        tree_->header()->setSectionResizeMode(4, QHeaderView::Fixed);
+        tree_->header()->resizeSection(4, 132);
         box->addWidget(tree_);
         connect(&bench_, &Workbench::measured_changed, this, [this] { fill(); });
         connect(&bench_, &Workbench::picture_changed, this, [this] { fill(); });
@@ -26,17 +30,23 @@ public:
 private:
     void fill() {
         std::vector<std::string> lines;
-        const std::vector<Error> findings = bench_.findings();
-        for (const Error& e : findings) lines.push_back(e.line());
+        const std::vector<Finding> findings = bench_.findings();
+        for (const Finding& e : findings) lines.push_back(e.line() + e.action.toStdString());
         if (lines == lines_ && tree_->topLevelItemCount()) return;
         lines_ = lines;
         tree_->clear();
-        for (const Error& e : findings) {
+        for (const Finding& e : findings) {
             std::string where = e.file.empty() ? e.place : fs::path(e.file).filename().string() + (e.place.empty() ? "" : ", " + e.place);
             auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(e.what), QString::fromStdString(where), QString::fromStdString(e.why), QString::fromStdString(e.remedy)});
             for (int c = 0; c < 4; ++c) item->setToolTip(c, QString::fromStdString(e.line()));
+            if (e.action.isEmpty()) continue;
+            auto* button = new QPushButton(e.action);
+            button->setToolTip("Puts it right, as an edit that can be undone");
+            // The list is made anew by what the step changes: not while its button is still at work.
+            connect(button, &QPushButton::clicked, this, [this, act = e.act] { QMetaObject::invokeMethod(this, act, Qt::QueuedConnection); });
+            tree_->setItemWidget(item, 4, button);
         }
-        if (findings.empty()) new QTreeWidgetItem(tree_, {"Nothing was found", "", "", ""});
+        if (findings.empty()) new QTreeWidgetItem(tree_, {"Nothing was found", "", "", "", ""});
     }
     Workbench& bench_;
     QTreeWidget* tree_;

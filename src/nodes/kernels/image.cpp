@@ -18,20 +18,32 @@ void box_blend(const KernelArgs& k) {
 }
 
 /// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the gradients of u and v on the
-/// surface. Differences are taken over half of the footprint, so that what is too fine for the picture is not seen. Uniform: height.
+/// surface. Differences are taken over half of the footprint, so that what is too fine for the picture is not seen. Uniform: height, soften: the least width of what is read at once, in widths of the map.
 void heightrelief(const KernelArgs& k) {
-    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch];
+    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch], wide[4][max_batch];
     const float* axes[4] = {k.in[2], k.in[3], k.in[4], k.in[5]};
+    const float least = k.uniform[1];
+    if (least > 0.f) {
+        for (int i = 0; i < k.n; ++i)
+            for (int a = 0; a < 2; ++a) {
+                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f, y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f, length = __builtin_sqrtf(x * x + y * y);
+                const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
+                wide[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
+                wide[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
+            }
+    }
+    const float* read_axes[4];
+    for (int a = 0; a < 4; ++a) read_axes[a] = least > 0.f ? wide[a] : axes[a];
     for (int i = 0; i < k.n; ++i) {
         float longest = 0.f;
         for (int a = 0; a < 4; ++a)
-            if (axes[a]) {
-                const float x = axes[a][i] < 0.f ? -axes[a][i] : axes[a][i];
+            if (read_axes[a]) {
+                const float x = read_axes[a][i] < 0.f ? -read_axes[a][i] : read_axes[a][i];
                 longest = max_of(longest, x);
             }
         step[i] = clamp(.5f * longest, 1.f / 8192.f, .25f);
     }
-    const float* place[6] = {u, v, axes[0], axes[1], axes[2], axes[3]};
+    const float* place[6] = {u, v, read_axes[0], read_axes[1], read_axes[2], read_axes[3]};
     auto read = [&](float right_by, float up_by, float* out) {
         for (int i = 0; i < k.n; ++i) {
             u[i] = k.in[0][i] + right_by * step[i];
@@ -90,6 +102,7 @@ void describe_image(std::vector<NodeDescription>& list) {
                     .standard = "MaterialX 1.39 image", .types = {Type::color, Type::number, Type::vector2, Type::vector3}, .ports = image_ports,
                     .kernel = VEMTRA_PAIR(image), .needs = Needs::image, .varies = true});
     ports.push_back({.name = "height", .help = "How far white stands above black; below zero the map is turned inside out.", .value = .002f, .low = -.02f, .high = .02f, .unit = "m", .uniform = true});
+    ports.push_back({.name = "soften", .help = "The least width over which heights are averaged, in widths of the map: hides the steps of 8-bit heights.", .value = 0.f, .high = .02f, .uniform = true, .folded = true});
     ports.push_back(place);
     list.push_back({.kind = "heightrelief", .title = "Height relief", .group = "map", .help = "The relief of a height map: wire it to the surface's normal.",
                     .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(heightrelief), .needs = Needs::image, .varies = true});

@@ -16,9 +16,10 @@ struct Placing {
     float centre[3], rows[9], size[2];     // rows: the frame's axes in the asset's space
     float repeat[2], offset[2], cosine, sine;
     float blend, shift, turn;
+    int real_size;
 };
 
-// Uniform numbers in port order: projection, repeat (2), offset (2), rotation, centre (3), turned (3), size (2), blend, shuffle_shift, shuffle_turn.
+// Uniform numbers in port order: projection, repeat (2), offset (2), rotation, centre (3), turned (3), size (2), blend, shuffle_shift, shuffle_turn, real_size.
 static void prepare_placing(const float* u, Placing& p) {
     p.projection = int(u[0]);
     for (int c = 0; c < 2; ++c) p.repeat[c] = u[1 + c], p.offset[c] = u[3 + c];
@@ -37,6 +38,7 @@ static void prepare_placing(const float* u, Placing& p) {
     p.blend = clamp(u[14], .001f, 1.f);
     p.shift = u[15];
     p.turn = u[16];
+    p.real_size = int(u[17]);
 }
 
 static inline void into_frame(const Placing& p, const float* q, bool direction, float* out) {
@@ -66,9 +68,9 @@ static inline void project(const Placing& p, const float* f, float& u, float& v)
 }
 
 /// Repeats, turns and moves (u, v) and the two steps away from it.
-static inline void arrange(const Placing& p, float* u, float* v) {
+static inline void arrange(const Placing& p, float* u, float* v, float more_u = 1.f, float more_v = 1.f) {
     for (int k = 0; k < 3; ++k) {
-        const float x = (u[k] - .5f) * p.repeat[0], y = (v[k] - .5f) * p.repeat[1];
+        const float x = (u[k] - .5f) * p.repeat[0] * more_u, y = (v[k] - .5f) * p.repeat[1] * more_v;
         u[k] = p.cosine * x + p.sine * y + .5f - p.offset[0];
         v[k] = -p.sine * x + p.cosine * y + .5f - p.offset[1];
     }
@@ -99,17 +101,23 @@ void placement(const KernelArgs& k) {
     Placing p;
     prepare_placing(k.uniform, p);
     const PointBatch& b = *k.points;
+    // A further set of UVs stands in for what came in.
+    const float* const* uv = k.resource >= 0 && b.uv_sets ? b.uv_sets + 6 * k.resource : k.in;
+    const float* density = b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.parts : 0u) : nullptr;
     for (int i = 0; i < k.n; ++i) {
         float u[3], v[3];
         if (p.projection == by_uv) {
-            const bool axes = k.in[2] && k.in[3] && k.in[4] && k.in[5];
-            u[0] = k.in[0][i];
-            v[0] = k.in[1][i];
+            const bool axes = uv[2] && uv[3] && uv[4] && uv[5];
+            u[0] = uv[0][i];
+            v[0] = uv[1][i];
             for (int a = 0; a < 2; ++a) {
-                u[1 + a] = u[0] + (axes ? k.in[2 + 2 * a][i] : 0.f);
-                v[1 + a] = v[0] + (axes ? k.in[3 + 2 * a][i] : 0.f);
+                u[1 + a] = u[0] + (axes ? uv[2 + 2 * a][i] : 0.f);
+                v[1 + a] = v[0] + (axes ? uv[3 + 2 * a][i] : 0.f);
             }
-            arrange(p, u, v);
+            float across = 1.f, up = 1.f;
+            if (p.real_size && density && b.part)
+                if (const float d = density[b.part[i]]; d > 0.f) across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
+            arrange(p, u, v, across, up);
             store(k, 0, i, u, v, axes);
             continue;
         }
@@ -178,8 +186,10 @@ void describe_placement(std::vector<NodeDescription>& list) {
                               {.name = "blend", .help = "How soft the corners of a box are.", .value = .25f, .low = .01f, .high = 1.f, .uniform = true},
                               {.name = "shuffle_shift", .help = "Moves every copy by chance, so that nothing is seen to repeat.", .value = 0.f, .uniform = true, .folded = true},
                               {.name = "shuffle_turn", .help = "Turns every copy by chance.", .value = 0.f, .uniform = true, .folded = true},
+                              {.name = "real_size", .help = "By UV: yes makes one copy as large as size says, by how dense the part's UVs lie in the mean.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}, .folded = true},
                               {.name = "tiling", .help = "seamless: three copies are mixed everywhere so that no repetition shows and all tones stay as frequent as they are.", .value = std::string("repeat"), .uniform = true, .text = true,
                                .choices = {"repeat", "seamless"}, .folded = true},
+                              {.name = "uv_set", .help = "By UV: the name of another set of UVs of the part; empty: its first one.", .value = std::string(), .uniform = true, .text = true, .folded = true},
                               {.name = "texcoord", .help = "What is placed when the projection is by UV.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true}},
                     .kernel = VEMTRA_PAIR(placement), .needs = Needs::footprint, .varies = true});
 }
