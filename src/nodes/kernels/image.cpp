@@ -41,7 +41,7 @@ void heightrelief(const KernelArgs& k) {
                 const float x = read_axes[a][i] < 0.f ? -read_axes[a][i] : read_axes[a][i];
                 longest = max_of(longest, x);
             }
-        step[i] = clamp(.5f * longest, 1.f / 8192.f, .25f);
+        step[i] = clamp((least > 0.f ? 1.f : .5f) * longest, 1.f / 8192.f, .25f);
     }
     const float* place[6] = {u, v, read_axes[0], read_axes[1], read_axes[2], read_axes[3]};
     auto read = [&](float right_by, float up_by, float* out) {
