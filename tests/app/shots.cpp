@@ -35,8 +35,14 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.select_layer("zinc");
         bench.look_for_maps({root / "demo" / "maps"});
         wait_until([&] { return !bench.map_sets.empty() && !bench.busy(); });
+        QTest::qWait(300);  // the drawer grows, and the picture with it
         picture(w, uint32_t(samples));
         shot("maps");
+        bench.apply_map_set(0);
+        picture(w, uint32_t(samples));
+        w.drawer()->show_page("Files");
+        shot("maps-board");
+        bench.undo();
         w.drawer()->show_page("Parts");
         bench.select_part("body");
     }

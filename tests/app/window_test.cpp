@@ -427,7 +427,6 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
 
 TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, and seen in the picture") {
     Scratch s;
-    qputenv("XDG_DATA_HOME", (s.path / "data").string().c_str());  // guesses are kept for the user
     fs::copy(root / "demo" / "maps", s.path / "maps", fs::copy_options::recursive);
     app::MainWindow w;
     w.resize(1000, 700);
@@ -494,6 +493,19 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     for (size_t i = 0; i < after->bgra.size(); i += 4) changed += std::abs(int(after->bgra[i]) - int(before->bgra[i])) > 12;
     CHECK(changed > after->bgra.size() / 4 / 100);
     CHECK(bench.findings().size() < 12);
+
+    // A packed map: what each channel is, chosen in the menu of its row.
+    choose(texture::MapKind::packed);
+    auto* channels = qobject_cast<QPushButton*>(table->cellWidget(row, 3));
+    REQUIRE(channels);
+    const auto menus = channels->menu()->actions();
+    REQUIRE(int(menus.size()) == std::min(4, bench.map_sets[0].maps[size_t(row)].header.channels));
+    for (QAction* a : menus[0]->menu()->actions())
+        if (a->text() == texture::info(texture::MapKind::metalness).title) a->trigger();
+    REQUIRE(wait_until([&] { return !bench.map_sets[0].maps[size_t(row)].packed.empty(); }));
+    CHECK(bench.map_sets[0].maps[size_t(row)].packed[0] == texture::MapKind::metalness);
+    QTest::qWait(20);
+    choose(texture::MapKind::glossiness);
 
     // What was set right is remembered for the set.
     bench.look_for_maps({s.path / "maps"});

@@ -102,7 +102,7 @@ private:
         auto& store = *bench_.workshop().textures();
         const auto state = store.maps().state();
         texels_->setText(QString("Texels %1 MB").arg(store.memory() >> 20));
-        disk_->setText(QString("Prepared %1 GB").arg(double(state.bytes) / double(1 << 30), 0, 'f', 1));
+        disk_->setText("Prepared " + size_text(state.bytes));
     }
     static QString size_text(uint64_t bytes) {
         if (bytes >= (1u << 30)) return QString("%1 GB").arg(double(bytes) / double(1 << 30), 0, 'f', 1);

@@ -3,6 +3,7 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 #include <QTableWidget>
 #include <QVBoxLayout>
@@ -95,6 +96,38 @@ private:
         table_->setCellWidget(r, c, box);
         return box;
     }
+    /// What each channel of a packed map is: a menu per channel.
+    QWidget* packed_channels(int r, const MapEntry& m) {
+        auto* button = new QPushButton;
+        QStringList now;
+        auto* menu = new QMenu(button);
+        const size_t set = size_t(sets_->currentIndex());
+        for (int c = 0; c < std::min(4, m.header.channels); ++c) {
+            const MapKind is = size_t(c) < m.packed.size() ? m.packed[size_t(c)] : MapKind::unknown;
+            const QString letter(QChar("rgba"[c]));
+            if (is != MapKind::unknown) now << letter + " " + texture::info(is).title;
+            auto* sub = menu->addMenu(letter + ": " + (is == MapKind::unknown ? "nothing" : texture::info(is).title));
+            for (const auto& k : texture::map_kinds()) {
+                if (k.kind == MapKind::packed || k.kind == MapKind::normal || k.colour) continue;
+                auto* action = sub->addAction(k.kind == MapKind::unknown ? "nothing" : k.title);
+                action->setCheckable(true);
+                action->setChecked(k.kind == is);
+                connect(action, &QAction::triggered, this, [this, set, r, c, kind = k.kind] {
+                    QMetaObject::invokeMethod(this, [this, set, r, c, kind] {
+                        bench_.correct_map(set, size_t(r), [&](MapEntry& e) {
+                            e.packed.resize(std::max(e.packed.size(), size_t(c) + 1), MapKind::unknown);
+                            e.packed[size_t(c)] = kind;
+                        });
+                    }, Qt::QueuedConnection);
+                });
+            }
+        }
+        button->setObjectName("packed-channels");
+        button->setText(now.isEmpty() ? "channels..." : now.join(", "));
+        button->setToolTip("What each channel is");
+        button->setMenu(menu);
+        return button;
+    }
     void text(int r, Column c, const QString& t, const QString& help = {}) {
         auto* item = new QTableWidgetItem(t);
         item->setToolTip(help.isEmpty() ? t : help);
@@ -147,11 +180,17 @@ private:
             const auto& all = texture::colour_spaces();
             choice(r, space, spaces, int(std::max<std::ptrdiff_t>(0, std::find(all.begin(), all.end(), m.colour_space) - all.begin())), [](MapEntry& e, int i) { e.colour_space = texture::colour_spaces()[size_t(i)]; });
             static const QStringList channels{"r", "g", "b", "a", "luminance"};
-            auto* ch = choice(r, channel, channels, std::max(0, int(channels.indexOf(QString::fromStdString(m.channel)))), [](MapEntry& e, int i) { e.channel = channels[i].toStdString(); });
-            ch->setEnabled(!texture::info(m.kind).colour && m.kind != MapKind::normal && m.kind != MapKind::packed);
-            auto* f = choice(r, feeds, slots, int(std::max<std::ptrdiff_t>(0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())), [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
-            f->setEnabled(m.kind != MapKind::packed);
-            if (m.kind == MapKind::packed) f->setToolTip(k->toolTip());
+            if (m.kind == MapKind::normal) {
+                choice(r, channel, {"green up", "green down"}, m.green_down ? 1 : 0, [](MapEntry& e, int i) { e.green_down = i == 1; })->setToolTip("Which way the green channel leans; the pixels say so where they can");
+            } else {
+                auto* ch = choice(r, channel, channels, std::max(0, int(channels.indexOf(QString::fromStdString(m.channel)))), [](MapEntry& e, int i) { e.channel = channels[i].toStdString(); });
+                ch->setEnabled(!texture::info(m.kind).colour && m.kind != MapKind::packed);
+            }
+            if (m.kind == MapKind::packed) {
+                table_->setCellWidget(r, feeds, packed_channels(r, m));
+            } else {
+                choice(r, feeds, slots, int(std::max<std::ptrdiff_t>(0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())), [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
+            }
             QStringList said;
             if (m.kind == MapKind::packed && !m.packed.empty()) said << k->toolTip();
             if (m.kind == MapKind::normal) said << (m.green_down ? "green points down" : "green points up");
