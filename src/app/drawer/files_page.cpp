@@ -1,11 +1,13 @@
 #include <QFileDialog>
 #include <QHeaderView>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 #include <QSettings>
 #include <QTimer>
 #include <QTreeWidget>
 #include <QVBoxLayout>
+#include <thread>
 
 #include "app/detail/value_field.h"
 #include "app/drawer/drawer.h"
@@ -13,6 +15,8 @@
 
 namespace vemtra::app {
 namespace {
+
+constexpr const char* search_folder = "search folder";
 
 /// Every file that the project names, whether it is there, and the memory and the disk that maps may take.
 class FilesPage : public QWidget {
@@ -74,6 +78,16 @@ public:
         tree_->header()->resizeSection(1, 190);
         tree_->header()->resizeSection(2, 190);
         tree_->header()->resizeSection(3, 90);
+        tree_->setContextMenuPolicy(Qt::CustomContextMenu);
+        connect(tree_, &QTreeWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+            auto* item = tree_->itemAt(at);
+            if (!item || item->text(1) != search_folder) return;
+            QMenu menu;
+            menu.addAction("Do not look there any more", [this, folder = item->text(0).toStdString()] {
+                bench_.edit("Remove a search folder", [&](scene::Scene& s) { std::erase(s.search_folders, folder); });
+            });
+            menu.exec(tree_->viewport()->mapToGlobal(at));
+        });
         box->addWidget(tree_, 1);
         connect(&bench_, &Workbench::changed, this, [this] { fill(); });
         auto* pulse = new QTimer(this);
@@ -83,6 +97,10 @@ public:
             fill();
         });
         pulse->start(1000);
+    }
+
+    ~FilesPage() override {
+        if (looker_.joinable()) looker_.join();
     }
 
 protected:
@@ -108,11 +126,9 @@ private:
         if (bytes >= (1u << 30)) return QString("%1 GB").arg(double(bytes) / double(1 << 30), 0, 'f', 1);
         return bytes >= (1u << 20) ? QString("%1 MB").arg(double(bytes) / double(1 << 20), 0, 'f', 1) : QString("%1 kB").arg((bytes + 1023) >> 10);
     }
-    void fill() {
-        if (!isVisible()) return;
+    /// What stands where the project's paths lead; disks may be slow.
+    static std::vector<QStringList> rows_of(scene::Scene scene, const Paths& paths) {
         std::vector<QStringList> rows;
-        const Paths paths = bench_.paths();
-        scene::Scene scene = bench_.scene();
         std::map<std::string, size_t> seen;
         exchange::for_each_file(scene, [&](const std::string& place, const std::string& path, const char*) {
             if (const auto [it, fresh] = seen.emplace(path, rows.size()); !fresh) {
@@ -130,7 +146,8 @@ private:
                 const auto files = tile_files(*at);
                 uint64_t bytes = 0;
                 std::error_code ec;
-                for (const auto& [tile, file] : files) bytes += uint64_t(fs::file_size(file, ec));
+                for (const auto& [tile, file] : files)
+                    if (const auto n = fs::file_size(file, ec); !ec) bytes += uint64_t(n);
                 const bool moved = at->lexically_normal() != (fs::path(path).is_absolute() ? fs::path(path) : paths.folder / path).lexically_normal();
                 state = files.front().first ? QString("%1 tiles").arg(files.size()) : QString("there");
                 if (moved) state += ", in " + QString::fromStdString(at->parent_path().filename().string());
@@ -141,8 +158,23 @@ private:
         for (const std::string& s : scene.search_folders) {
             std::error_code ec;
             const fs::path at = fs::path(s).is_absolute() ? fs::path(s) : paths.folder / s;
-            rows.push_back({QString::fromStdString(s), "search folder", paths.blocked && paths.blocked->count(s) ? "outside, not read" : fs::is_directory(at, ec) ? "there" : "missing", ""});
+            rows.push_back({QString::fromStdString(s), search_folder, paths.blocked && paths.blocked->count(s) ? "outside, not read" : fs::is_directory(at, ec) ? "there" : "missing", ""});
         }
+        return rows;
+    }
+    void fill() {
+        if (!isVisible() || looking_) return;
+        looking_ = true;
+        if (looker_.joinable()) looker_.join();
+        looker_ = std::thread([this, scene = bench_.scene(), paths = bench_.paths()] {
+            auto rows = std::make_shared<std::vector<QStringList>>(rows_of(scene, paths));
+            QMetaObject::invokeMethod(this, [this, rows] {
+                looking_ = false;
+                show_rows(*rows);
+            }, Qt::QueuedConnection);
+        });
+    }
+    void show_rows(const std::vector<QStringList>& rows) {
         if (rows == rows_ && tree_->topLevelItemCount()) return;
         rows_ = rows;
         tree_->clear();
@@ -157,6 +189,8 @@ private:
     QLabel *texels_, *disk_;
     QTreeWidget* tree_;
     std::vector<QStringList> rows_;
+    bool looking_ = false;
+    std::thread looker_;
 };
 
 }  // namespace
