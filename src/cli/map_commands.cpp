@@ -104,6 +104,11 @@ int maps(const MapsCall& call) {
             for (const MapEntry& m : s.maps) {
                 std::printf("  %-18s %-44s %3zu %s  %d x %d, %d bits  %-12s -> %s\n", info(m.kind).title, fs::path(m.pattern).filename().c_str(), m.files.size(), m.tiles.empty() ? "file " : "tiles", m.header.width,
                             m.header.height, m.header.bits, m.colour_space.c_str(), m.slot.empty() ? "(stands by)" : m.slot.c_str());
+                std::string more;
+                for (size_t c = 0; m.kind == MapKind::packed && c < m.packed.size(); ++c)
+                    if (m.packed[c] != MapKind::unknown) more += (more.empty() ? "" : ", ") + std::string(1, "rgba"[std::min<size_t>(c, 3)]) + " " + info(m.packed[c]).title;
+                if (m.kind == MapKind::normal) more = m.green_down ? "green points down" : "green points up";
+                if (!more.empty()) std::printf("    %s\n", more.c_str());
                 for (const MapNote& n : m.notes) std::printf("    %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(), n.remedy.c_str());
             }
             for (const MapNote& n : s.notes) std::printf("  %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(), n.remedy.c_str());

@@ -429,10 +429,11 @@ private:
             else t.materials.stack(stack, int(i), p_, frame, outside, leaving, path.channel, random);
             const Stack::Seen seen = stack.seen_from(wo);
             if (bounce == 0) {
-                film_.albedo[path.pixel] += seen.albedo;
-                film_.normal[path.pixel] += point.s.normal;
-                film_.depth[path.pixel] += path.t;
-                film_.alpha[path.pixel] += 1.f;
+                const float share = path.mesh == stage_hit ? path.throughput.x : 1.f;  // where the stage fades, it fades in all that is told of it
+                film_.albedo[path.pixel] += seen.albedo * share;
+                film_.normal[path.pixel] += point.s.normal * share;
+                film_.depth[path.pixel] += path.t * share;
+                film_.alpha[path.pixel] += share;
                 if (point.layer >= 0 && size_t(point.layer) < film_.coverage.size()) film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
             }
             if (slots.emission_luminance > 0.f && p_.emission_group && !point.inside)
@@ -697,10 +698,11 @@ private:
                 if (ng.dot(path.direction) > 0.f) ng = -ng;
                 if (normal.dot(ng) < 0.f) normal = -normal;
             }
-            film_.normal[path.pixel] += normal;
-            film_.depth[path.pixel] += path.t;
-            film_.alpha[path.pixel] += 1.f;
-            film_.albedo[path.pixel] += V3f(.6f);
+            const float share = 1.f - part_stage;
+            film_.normal[path.pixel] += normal * share;
+            film_.depth[path.pixel] += path.t * share;
+            film_.alpha[path.pixel] += share;
+            film_.albedo[path.pixel] += V3f(.6f * share);
             const V3f d = Frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
             const float sky = .62f + .38f * d.y + .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
             if (part_stage > 0.f) add(path.pixel, 0, V3f(.42f * part_stage), false);

@@ -96,48 +96,68 @@ std::string number(float v) {
     return text;
 }
 
+/// In the asset's own space: x to the right, y up, z to the front.
+std::string direction_text(const V3f& d) {
+    static const char* names[3][2] = {{"left", "right"}, {"down", "up"}, {"back", "front"}};
+    std::string text;
+    for (int c = 0; c < 3; ++c)
+        if (std::fabs(d[c]) > .35f) text += (text.empty() ? "" : " and ") + std::string(names[c][d[c] > 0.f]);
+    return text;
+}
+
 }  // namespace
 
-LightFit fit_light(const std::vector<float>& values, const std::vector<V3f>& normals) {
+LightFit fit_light(const std::vector<float>& values, const std::vector<V3f>& normals, const std::vector<int>& groups) {
+    constexpr size_t few = 16;  // points that tell nothing by themselves
     LightFit fit;
-    const size_t n = std::min(values.size(), normals.size());
-    if (n < 16) return fit;
-    // Normal equations of value = a + b . normal, solved by elimination with pivots.
-    double m[4][5] = {}, mean = 0;
-    for (size_t i = 0; i < n; ++i) {
-        const double x[4] = {1., double(normals[i].x), double(normals[i].y), double(normals[i].z)}, y = double(values[i]);
-        mean += y;
-        for (int r = 0; r < 4; ++r) {
-            for (int c = 0; c < 4; ++c) m[r][c] += x[r] * x[c];
-            m[r][4] += x[r] * y;
-        }
-    }
-    mean /= double(n);
-    for (int r = 0; r < 4; ++r) m[r][r] += 1e-6 * double(n);  // flat assets: what cannot be told stays 0
-    for (int c = 0; c < 4; ++c) {
-        int best = c;
-        for (int r = c + 1; r < 4; ++r)
-            if (std::fabs(m[r][c]) > std::fabs(m[best][c])) best = r;
-        std::swap(m[c], m[best]);
-        for (int r = 0; r < 4; ++r) {
-            if (r == c || m[c][c] == 0.) continue;
-            const double f = m[r][c] / m[c][c];
-            for (int k = c; k < 5; ++k) m[r][k] -= f * m[c][k];
-        }
-    }
-    double x[4];
-    for (int c = 0; c < 4; ++c) x[c] = m[c][c] != 0. ? m[c][4] / m[c][c] : 0.;
+    struct Group {
+        std::vector<size_t> points;
+        double level = 0;
+    };
+    std::map<int, Group> by_group;
+    for (size_t i = 0; i < std::min(values.size(), normals.size()); ++i)
+        if (std::isfinite(values[i])) by_group[groups.empty() ? 0 : groups[i]].points.push_back(i);
+    std::erase_if(by_group, [](const auto& g) { return g.second.points.size() < few; });
+    double b[3] = {};
+    auto light = [&](size_t i) { return 1. + b[0] * double(normals[i].x) + b[1] * double(normals[i].y) + b[2] * double(normals[i].z); };
     double all = 0, left = 0;
-    for (size_t i = 0; i < n; ++i) {
-        const double y = double(values[i]), by_fit = x[0] + x[1] * double(normals[i].x) + x[2] * double(normals[i].y) + x[3] * double(normals[i].z);
-        all += (y - mean) * (y - mean);
-        left += (y - by_fit) * (y - by_fit);
+    // In turns: the levels for the light that is known, the light for these levels.
+    for (int round = 0; round < 12; ++round) {
+        double m[3][4] = {};
+        all = left = 0;
+        size_t n = 0;
+        for (auto& [id, g] : by_group) {
+            double with = 0, square = 0, sum = 0;
+            for (size_t i : g.points) with += double(values[i]) * light(i), square += light(i) * light(i), sum += double(values[i]);
+            g.level = square > 0 ? with / square : 0.;
+            const double mean = sum / double(g.points.size());
+            if (!(g.level > 1e-9) || !(mean > 1e-9)) continue;
+            for (size_t i : g.points) {
+                const double x[3] = {double(normals[i].x), double(normals[i].y), double(normals[i].z)}, y = double(values[i]) / g.level - 1., off = double(values[i]) / mean - 1., miss = double(values[i]) / g.level - light(i);
+                all += off * off;
+                left += miss * miss;
+                for (int r = 0; r < 3; ++r) {
+                    for (int c = 0; c < 3; ++c) m[r][c] += x[r] * x[c];
+                    m[r][3] += x[r] * y;
+                }
+                ++n;
+            }
+        }
+        if (!n) return fit;
+        for (int r = 0; r < 3; ++r) m[r][r] += 1e-3 * double(n);  // flat assets: what cannot be told stays 0
+        for (int c = 0; c < 3; ++c)  // the matrix is positive definite: no pivots are needed
+            for (int r = 0; r < 3; ++r) {
+                if (r == c) continue;
+                const double f = m[r][c] / m[c][c];
+                for (int k = c; k < 4; ++k) m[r][k] -= f * m[c][k];
+            }
+        for (int c = 0; c < 3; ++c) b[c] = m[c][3] / m[c][c];
     }
-    const V3f b{float(x[1]), float(x[2]), float(x[3])};
-    if (!(x[0] > 0.) || !(b.length() > 0.f)) return fit;
-    fit.direction = b.normalized();
-    fit.amount = b.length() / float(x[0]);
-    fit.explained = all > 1e-12 * double(n) ? float(std::max(0., 1. - left / all)) : 0.f;
+    const V3f direction{float(b[0]), float(b[1]), float(b[2])};
+    if (!(direction.length() > 1e-6f)) return fit;
+    fit.direction = direction.normalized();
+    fit.amount = direction.length();
+    fit.explained = all > 1e-9 * double(values.size()) ? float(std::max(0., 1. - left / all)) : 0.f;
     return fit;
 }
 
@@ -258,6 +278,7 @@ std::vector<MapFinding> MapReview::look(const render::Prepared& p, texture::Text
                 for (size_t i = 0; i < picks.size(); ++i) picks[i] = i;
                 std::vector<float> values;
                 std::vector<V3f> normals;
+                std::vector<int> hues;
                 V3f mean(0.f);
                 program::Workspace workspace;
                 std::vector<const float*> to(size_t(std::max(1, reads.component_count())));
@@ -267,10 +288,12 @@ std::vector<MapFinding> MapReview::look(const render::Prepared& p, texture::Text
                         const V3f c(to[0][k], to[1][k], to[2][k]);
                         mean += c * (weight[first + size_t(k)] / std::max(1e-12f, surface));
                         values.push_back(luminance(c));
+                        const float sum = std::max(1e-6f, c.x + c.y + c.z);
+                        hues.push_back(int(c.x / sum * 12.f) + 16 * int(c.y / sum * 12.f));
                         normals.emplace_back(batch.normal_object[0][k], batch.normal_object[1][k], batch.normal_object[2][k]);
                     }
                 }, false);
-                const LightFit fit = fit_light(values, normals);
+                const LightFit fit = fit_light(values, normals, hues);
                 const bool evened = [&] {
                     for (const Node* r : wiring.readers(n.id))
                         if (r->kind == "evenlight") return true;
@@ -279,7 +302,7 @@ std::vector<MapFinding> MapReview::look(const render::Prepared& p, texture::Text
                 if (!evened && values.size() >= 200 && fit.explained > .45f && fit.amount > .25f) {
                     const V3f d = fit.direction;
                     const float amount = std::min(.9f, fit.amount);
-                    tell("Light seems to be in a colour map", "it is brighter where the surface faces (" + number(d.x) + ", " + number(d.y) + ", " + number(d.z) + "): that explains " + std::to_string(int(100.f * fit.explained)) + " % of its tones",
+                    tell("Light seems to be in a colour map", "it is brighter where the surface faces " + direction_text(d) + ": that explains " + std::to_string(int(100.f * fit.explained)) + " % of how each of its hues varies",
                          "Photograph or export it without shading, or take the broad part of it out", "Even it out", on_node(b.id, n.id, [d, amount](scene::BuildUp& x, Node& node) {
                              if (Node* e = insert_behind(x, std::string(node.id), "evenlight", "color3", "Even light", "in")) e->inputs["direction"] = {d, {}}, e->inputs["amount"] = {amount, {}};
                          }));

@@ -585,7 +585,7 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
         drawer->show_findings();
         for (int i = 0; i < tree->topLevelItemCount(); ++i)
             if (tree->topLevelItem(i)->text(0).contains(what)) {
-                auto* button = qobject_cast<QPushButton*>(tree->itemWidget(tree->topLevelItem(i), 4));
+                auto* button = tree->itemWidget(tree->topLevelItem(i), 4) ? tree->itemWidget(tree->topLevelItem(i), 4)->findChild<QPushButton*>() : nullptr;
                 if (!button) return false;
                 QTest::mouseClick(button, Qt::LeftButton);
                 return true;

@@ -1,5 +1,6 @@
 #include <QHeaderView>
 #include <QPushButton>
+#include <QStyledItemDelegate>
 #include <QTreeWidget>
 #include <QVBoxLayout>
 
@@ -7,6 +8,20 @@
 
 namespace vemtra::app {
 namespace {
+
+/// Rows as high as their words need at the width of their columns.
+class WrappedRows : public QStyledItemDelegate {
+public:
+    explicit WrappedRows(QTreeView* tree) : QStyledItemDelegate(tree), tree_(tree) {}
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        const int width = tree_->columnWidth(index.column());
+        const QRect words = option.fontMetrics.boundingRect(QRect(0, 0, std::max(20, width - 10), 2000), Qt::TextWordWrap, index.data().toString());
+        return {width, std::max(26, words.height() + 8)};
+    }
+
+private:
+    QTreeView* tree_;
+};
 
 class FindingsPage : public QWidget {
 public:
@@ -22,6 +37,9 @@ public:
         tree_->header()->setSectionResizeMode(QHeaderView::Stretch);
         tree_->header()->setSectionResizeMode(4, QHeaderView::Fixed);
         tree_->header()->resizeSection(4, 132);
+        tree_->setItemDelegate(new WrappedRows(tree_));
+        tree_->setTextElideMode(Qt::ElideNone);
+        connect(tree_->header(), &QHeaderView::sectionResized, tree_, [this] { tree_->doItemsLayout(); });
         box->addWidget(tree_);
         connect(&bench_, &Workbench::measured_changed, this, [this] { fill(); });
         connect(&bench_, &Workbench::picture_changed, this, [this] { fill(); });
@@ -30,7 +48,8 @@ public:
 private:
     void fill() {
         std::vector<std::string> lines;
-        const std::vector<Finding> findings = bench_.findings();
+        std::vector<Finding> findings = bench_.findings();
+        std::stable_partition(findings.begin(), findings.end(), [](const Finding& e) { return bool(e.act); });  // what one step settles comes first
         for (const Finding& e : findings) lines.push_back(e.line() + e.action.toStdString());
         if (lines == lines_ && tree_->topLevelItemCount()) return;
         lines_ = lines;
@@ -44,7 +63,12 @@ private:
             button->setToolTip("Puts it right, as an edit that can be undone");
             // The list is made anew by what the step changes: not while its button is still at work.
             connect(button, &QPushButton::clicked, this, [this, act = e.act] { QMetaObject::invokeMethod(this, act, Qt::QueuedConnection); });
-            tree_->setItemWidget(item, 4, button);
+            auto* cell = new QWidget;
+            auto* in = new QVBoxLayout(cell);
+            in->setContentsMargins(2, 2, 2, 2);
+            in->addWidget(button);
+            in->addStretch(1);
+            tree_->setItemWidget(item, 4, cell);
         }
         if (findings.empty()) new QTreeWidgetItem(tree_, {"Nothing was found", "", "", "", ""});
     }

@@ -38,6 +38,10 @@ public:
             const QString f = QFileDialog::getExistingDirectory(this, "Look for texture maps", QString::fromStdString(bench_.folder().string()));
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
+        button("Map...", "Choose one map: its siblings are found by their names", [this] {
+            const QString f = QFileDialog::getOpenFileName(this, "Choose a texture map", QString::fromStdString(bench_.folder().string()), "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp *.bmp);;All files (*)");
+            if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
+        });
         sets_ = new QComboBox;
         sets_->setObjectName("map-sets");
         sets_->setToolTip("The sets that were found");
@@ -123,8 +127,8 @@ private:
             }
         }
         button->setObjectName("packed-channels");
-        button->setText(now.isEmpty() ? "channels..." : now.join(", "));
-        button->setToolTip("What each channel is");
+        button->setText("by channel...");
+        button->setToolTip("What each channel is: " + (now.isEmpty() ? QString("nothing yet") : now.join(", ")));
         button->setMenu(menu);
         return button;
     }
