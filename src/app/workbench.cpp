@@ -227,50 +227,6 @@ void Workbench::import_asset(const fs::path& file) {
     });
 }
 
-void Workbench::look_for_maps(const std::vector<fs::path>& paths) {
-    start_job("Looking at texture maps", [this, paths](Progress& progress) -> std::function<void()> {
-        auto problems = std::make_shared<std::vector<Error>>();
-        auto sets = std::make_shared<std::vector<texture::MapSet>>(texture::find_map_sets(paths, *problems));
-        const texture::MapGuesses guesses(texture::guesses_file());
-        bool whole = true;
-        for (texture::MapSet& s : *sets) {
-            whole = whole && texture::probe_map_set(s, *problems, &progress);
-            guesses.apply(s);
-        }
-        return [this, sets, problems, whole] {
-            map_sets = std::move(*sets);
-            map_problems_ = *problems;
-            Q_EMIT maps_changed();
-            size_t maps = 0;
-            for (const texture::MapSet& s : map_sets) maps += s.maps.size();
-            if (map_sets.empty()) Q_EMIT failed({"No texture maps were found", "", "", problems->empty() ? "there are no image files" : problems->front().line(), "Choose a folder with maps, or one of the maps"});
-            else Q_EMIT said(QString("%1 maps in %2 %3%4").arg(maps).arg(map_sets.size()).arg(map_sets.size() == 1 ? "set" : "sets").arg(whole ? "" : "; the look at their pixels was stopped"));
-        };
-    });
-}
-void Workbench::correct_map(size_t set, size_t map, const std::function<void(texture::MapEntry&)>& change) {
-    if (set >= map_sets.size() || map >= map_sets[set].maps.size()) return;
-    texture::MapEntry& m = map_sets[set].maps[map];
-    change(m);
-    m.corrected = true;
-    texture::check_map_set(map_sets[set]);
-    if (Status s = texture::MapGuesses(texture::guesses_file()).remember(map_sets[set], m); !s) Q_EMIT failed(s.error());
-    Q_EMIT maps_changed();
-}
-void Workbench::apply_map_set(size_t set) {
-    if (set >= map_sets.size()) return;
-    if (selection_.layer.empty() || !layer()) {
-        Q_EMIT said("Select a layer on the board first");
-        return;
-    }
-    const texture::MapSet& s = map_sets[set];
-    const auto wires = texture::wires_of(s, file_ ? folder() : fs::path());
-    std::string placement;
-    edit_build_up("Maps: " + s.name, [&](scene::BuildUp& b) { placement = scene::wire_maps(b, selection_.layer, s.name, wires); });
-    if (!placement.empty()) select_node(placement);
-    Q_EMIT said(QString("%1: %2 maps on %3").arg(QString::fromStdString(s.name)).arg(wires.size()).arg(QString::fromStdString(layer() ? layer()->name : "")));
-}
-
 void Workbench::collect_into(const fs::path& project) {
     start_job("Collecting into " + QString::fromStdString(project.parent_path().filename().string()), [this, project, scene = scene(), from = paths()](Progress& progress) -> std::function<void()> {
         auto done = std::make_shared<Result<exchange::Collected>>(exchange::collect(scene, from, project, &progress));
@@ -504,80 +460,6 @@ std::vector<Finding> Workbench::findings() const {
                                    "its mask reaches " + std::to_string(int(100.f * it->second.largest / std::max(1e-6f, reach))) + " % at most: the layer looks see-through", "Lower inhigh of the levels before it"});
             }
     return all;
-}
-
-void Workbench::apply_stock(const std::string& id) {
-    if (selection_.layer.empty()) {
-        Q_EMIT said("Select a layer on the board first");
-        return;
-    }
-    apply_stock_to(id, selection_.layer);
-}
-void Workbench::apply_stock_to(const std::string& id, const std::string& layer) {
-    const scene::StockItem* item = stock_.find(id);
-    const scene::BuildUp* b = build_up();
-    if (!item || !b) return;
-    if (item->layer.kind == "coat" && !b->layers.empty() && b->layers.front().id == layer) {
-        Q_EMIT said("A coat needs something below it: add it as a new layer");
-        return;
-    }
-    edit_build_up("Surface: " + item->layer.name, [&](scene::BuildUp& x) { scene::apply_stock(x, layer, *item); });
-    select_layer(layer);
-}
-void Workbench::add_stock_layer(const std::string& id) {
-    const scene::StockItem* item = stock_.find(id);
-    if (!item || !build_up()) return;
-    std::string made;
-    edit_build_up("Add " + item->layer.name, [&](scene::BuildUp& b) {
-        made = scene::add_layer(b, item->layer.name, selection_.layer, item->layer.kind);
-        scene::apply_stock(b, made, *item);
-    });
-    select_layer(made);
-}
-void Workbench::wear_stock(const std::string& id, const std::string& part) {
-    const scene::StockItem* item = stock_.find(id);
-    if (!item || !scene::find(scene().parts, part)) return;
-    if (item->layer.kind == "coat") {  // over what the part wears already
-        select_part(part);
-        if (const auto* b = build_up()) select_layer(b->layers.back().id);
-        add_stock_layer(id);
-        return;
-    }
-    edit("Wear " + item->layer.name, [&](scene::Scene& s) {
-        std::vector<std::string> taken;
-        for (auto& b : s.build_ups) taken.push_back(b.id);
-        scene::BuildUp b = scene::default_build_up(scene::fresh_id(taken, item->layer.id), item->layer.name);
-        b.layers.front().name = item->layer.name;
-        scene::apply_stock(b, b.layers.front().id, *item);
-        scene::find(s.parts, part)->build_up = b.id;
-        s.build_ups.push_back(std::move(b));
-    });
-    select({});
-    select_part(part);
-}
-void Workbench::write_own_stock() {
-    if (Status s = scene::save_own_stock(stock_, scene::own_stock_file()); !s) Q_EMIT failed(s.error());
-    Q_EMIT stock_changed();
-}
-void Workbench::keep_own_stock(const std::string& name) {
-    const auto* b = build_up();
-    const auto* l = layer();
-    if (!b || !l) return;
-    scene::StockItem item = scene::stock_item(*b, *l, name, "My own");
-    std::vector<std::string> taken;
-    for (const auto& i : stock_.items) taken.push_back(i.layer.id);
-    item.layer.id = scene::fresh_id(taken, "own-" + item.layer.id);
-    stock_.items.push_back(std::move(item));
-    write_own_stock();
-}
-void Workbench::rename_own_stock(const std::string& id, const std::string& group, const std::string& name) {
-    for (auto& i : stock_.items)
-        if (i.own && i.layer.id == id) i.group = group, i.layer.name = name;
-    write_own_stock();
-}
-void Workbench::remove_own_stock(const std::string& id) {
-    std::erase_if(stock_.items, [&](const scene::StockItem& i) { return i.own && i.layer.id == id; });
-    write_own_stock();
 }
 
 size_t Workbench::memory() const {

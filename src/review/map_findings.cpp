@@ -108,7 +108,6 @@ std::string direction_text(const V3f& d) {
 }  // namespace
 
 LightFit fit_light(const std::vector<float>& values, const std::vector<V3f>& normals, const std::vector<int>& groups) {
-    constexpr size_t few = 16;  // points that tell nothing by themselves
     LightFit fit;
     struct Group {
         std::vector<size_t> points;
@@ -117,7 +116,7 @@ LightFit fit_light(const std::vector<float>& values, const std::vector<V3f>& nor
     std::map<int, Group> by_group;
     for (size_t i = 0; i < std::min(values.size(), normals.size()); ++i)
         if (std::isfinite(values[i])) by_group[groups.empty() ? 0 : groups[i]].points.push_back(i);
-    std::erase_if(by_group, [](const auto& g) { return g.second.points.size() < few; });
+    std::erase_if(by_group, [](const auto& g) { return g.second.points.size() < 16; });  // so few tell nothing by themselves
     double b[3] = {};
     auto light = [&](size_t i) { return 1. + b[0] * double(normals[i].x) + b[1] * double(normals[i].y) + b[2] * double(normals[i].z); };
     double all = 0, left = 0;
@@ -225,7 +224,21 @@ std::vector<MapFinding> MapReview::look(const render::Prepared& p, texture::Text
                 tell("Heights of 8 bits step visibly", "256 levels stand for the whole relief", "Export it with 16 bits or as floats; until then its steps can be softened", "Soften it",
                      on_node(b.id, n.id, [wide = 16.f / float(std::max(1, header->width))](scene::BuildUp&, Node& x) { x.inputs["soften"] = {wide, {}}; }));
 
-            if (const texture::MapFacts* f = facts(files.front().second, space, store)) {
+            // Of the first tiles of many: what holds for a set is seen in a few.
+            std::optional<texture::MapFacts> f;
+            for (size_t k = 0; k < std::min<size_t>(4, files.size()); ++k) {
+                const texture::MapFacts* one = facts(files[k].second, space, store);
+                if (!one) continue;
+                if (!f) {
+                    f = *one;
+                    continue;
+                }
+                f->constant &= one->constant;
+                f->alpha_all_one &= one->alpha_all_one;
+                f->normal_tilt = std::max(f->normal_tilt, one->normal_tilt);
+                if (std::fabs(one->green_up) > std::fabs(f->green_up)) f->green_up = one->green_up;
+            }
+            if (f) {
                 if (components == 1 && header->alpha >= 0 && (request.channel == "a" || request.channel == "A") && f->alpha_all_one)
                     tell("An alpha channel is one everywhere", "what reads it gets 1 at every point", "Another channel may be meant, or none is needed", "Leave it out", on_node(b.id, n.id, [](scene::BuildUp& x, Node& node) {
                              const std::string id = node.id;
