@@ -248,7 +248,7 @@ Status prepare_map(const fs::path& from, const fs::path& to, const std::string& 
                 report(progress, (level == 0 ? float(y) / float(height) * .8f : .8f + .2f * (1.f - std::pow(.25f, float(level)))));
                 if (last) continue;
                 for (int k = 0; k < rows; ++k) {
-                    const float* numbers = &fine[0];
+                    const float* numbers = fine.data();
                     if (level == 0) {
                         codes.decode(&band[size_t(k) * size_t(width) * texel], line.data(), size_t(width));
                         for (float& x : line)
