@@ -125,6 +125,11 @@ bool Workbench::save(const fs::path& file) {
         };
         exchange::for_each_file(moved, [&](const std::string&, std::string& path, const char*) { follow(path); });
         for (std::string& f : moved.search_folders) follow(f);
+        if (blocked_) {  // they are not to be read under their new names either
+            auto both = *blocked_;
+            for (std::string path : *blocked_) follow(path), both.insert(path);
+            blocked_ = std::make_shared<const std::set<std::string>>(std::move(both));
+        }
     }
     if (Status s = scene::save(moved, target); !s) return Q_EMIT failed(s.error()), false;
     edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none had to move
@@ -430,21 +435,20 @@ void Workbench::measure_soon() {
     });
 }
 
-std::vector<Finding> Workbench::findings() const {
+std::vector<Finding> Workbench::findings() {
     std::vector<Finding> all;
-    auto* self = const_cast<Workbench*>(this);
     auto take = [&](const std::vector<Error>& errors) { all.insert(all.end(), errors.begin(), errors.end()); };
     take(load_problems_);
     if (const auto image = session_.latest())
         for (const Error& e : image->prepared->problems) {
-            if (blocked_ && e.what.starts_with("A file outside")) all.push_back(Finding(e, "Allow it", [self] { self->allow_outside(); }));
+            if (blocked_ && e.what == not_read_outside) all.push_back(Finding(e, "Allow it", [this] { allow_outside(); }));
             else all.push_back(e);
         }
     take(stock_.problems);
     take(uv_findings_);
     take(map_problems_);
     for (const review::MapFinding& f : map_findings_)
-        all.push_back(Finding(f.error, QString::fromStdString(f.action), [self, f] { self->edit(f.action, f.change); }));
+        all.push_back(Finding(f.error, QString::fromStdString(f.action), [this, f] { edit(f.action, f.change); }));
     take(workshop_->textures()->problems());
     take(review::plausibility(scene()));
     if (const auto* b = build_up(); b && measured_.build_up == b->id) take(measured_.faults);

@@ -63,7 +63,7 @@ public:
     void import_asset(const fs::path& file);
     /// Renders all samples in the background and writes the picture.
     void write_picture(const fs::path& file);
-    /// Copies the project with all that it uses beside `project`, and opens that.
+    /// Copies the project with all that it uses beside `project`; the open one stays as it is.
     void collect_into(const fs::path& project);
     /// Looks for files that are not at their place, in this folder and below, and uses what is found.
     void find_missing_in(const fs::path& folder);
@@ -112,7 +112,7 @@ public:
     const review::Measured& measured() const { return measured_; }
     /// Pictures of the nodes' outputs, by id, ready to draw.
     const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
-    std::vector<Finding> findings() const;
+    std::vector<Finding> findings();
     size_t memory() const;           ///< bytes that the process holds
 
     std::vector<KeptPicture> kept;

@@ -73,7 +73,7 @@ Result<fs::path> Paths::find(const std::string& file) const {
     for (const fs::path& s : search)
         if (const fs::path other = s / p.filename(); something_at(other)) return other;
     if (may_read) return at;
-    return Error{"A file outside of the project's folder was not read", at.string(), "", "the project comes from elsewhere, and may not read what lies around it",
+    return Error{not_read_outside, at.string(), "", "the project comes from elsewhere, and may not read what lies around it",
                  "Allow it if you trust the project (the button beside this finding, or --outside), or collect it where it comes from"};
 }
 

@@ -20,6 +20,9 @@ bool lies_in(const fs::path& folder, const fs::path& path);
 /// Paths of a project that came from elsewhere which lead out of its folder: they are not read (docs/decisions/0016). Null: all are.
 using BlockedPaths = std::shared_ptr<const std::set<std::string>>;
 
+/// What the Error of such a path says.
+inline constexpr const char* not_read_outside = "A file outside of the project's folder was not read";
+
 /// How a project's paths are meant: relative to its folder; what is not there is looked for by its name in the search folders.
 struct Paths {
     fs::path folder;

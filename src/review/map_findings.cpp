@@ -30,8 +30,7 @@ struct End {
 class Wiring {
 public:
     explicit Wiring(const scene::BuildUp& b) {
-        scene::BuildUp copy = b;
-        for (const scene::Layer& layer : copy.layers) {
+        for (const scene::Layer& layer : b.layers) {
             if (!layer.on) continue;
             if (!layer.gate.mask.from.empty()) ends_[layer.gate.mask.from].push_back({layer.id, "gate"});
             for (const auto& [slot, input] : layer.surface)

@@ -631,6 +631,28 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
     bench.discard_autosave();
 }
 
+TEST_CASE("what a project from elsewhere may not read stays unread when it is saved under another name") {
+    Scratch s;
+    fs::create_directories(s.path / "got");
+    fs::create_directories(s.path / "mine");
+    std::ofstream(s.path / "plate.obj") << "o plate\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nf 3 2 1\n";
+    std::ofstream(s.path / "got" / "plate.vemtra") << R"({"vemtra": 1, "assets": [{"id": "a", "file": "../plate.obj"}], "parts": [{"id": "plate", "asset": "a", "source": "plate"}]})";
+    app::MainWindow w;
+    w.show();
+    REQUIRE(w.open_project(s.path / "got" / "plate.vemtra", false));
+    auto& bench = w.bench();
+    REQUIRE(bench.save(s.path / "mine" / "deep.vemtra"));
+    CHECK_FALSE(bench.paths().find(bench.scene().assets[0].file));
+    bench.undo();
+    CHECK_FALSE(bench.paths().find(bench.scene().assets[0].file));
+    bench.redo();
+    REQUIRE(w.open_project(s.path / "mine" / "deep.vemtra", false));
+    CHECK_FALSE(bench.paths().find(bench.scene().assets[0].file));
+    bench.allow_outside();
+    CHECK(bench.paths().find(bench.scene().assets[0].file));
+    bench.discard_autosave();
+}
+
 TEST_CASE("every command has a tooltip and is found by the typed list") {
     Open o;
     o.w.open_command_list();

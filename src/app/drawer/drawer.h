@@ -1,5 +1,7 @@
 // The strip of lists under the picture: parts, rigs, stock, kept values, snapshots, findings. One page, one file.
 #pragma once
+#include <QBoxLayout>
+#include <QPushButton>
 #include <QTabWidget>
 
 #include "app/workbench.h"
@@ -8,6 +10,15 @@ namespace vemtra::app {
 
 /// What a swatch of the stock is dragged as: the entry's id.
 inline constexpr const char* stock_mime = "application/x-vemtra-stock";
+
+/// A button at the end of a row of a page.
+inline QPushButton* add_button(QBoxLayout* row, const QString& text, const QString& help, std::function<void()> press) {
+    auto* b = new QPushButton(text);
+    b->setToolTip(help);
+    QObject::connect(b, &QPushButton::clicked, b, [press = std::move(press)] { press(); });
+    row->addWidget(b);
+    return b;
+}
 
 class Drawer : public QTabWidget {
     Q_OBJECT

@@ -25,18 +25,11 @@ public:
         auto* box = new QVBoxLayout(this);
         box->setContentsMargins(6, 6, 6, 6);
         auto* row = new QHBoxLayout;
-        auto button = [&](const QString& text, const QString& help, auto press) {
-            auto* b = new QPushButton(text);
-            b->setToolTip(help);
-            connect(b, &QPushButton::clicked, this, press);
-            row->addWidget(b);
-            return b;
-        };
-        button("Find missing...", "Look in a folder and below for the files that are not at their place, by name and by content", [this] {
+        add_button(row, "Find missing...", "Look in a folder and below for the files that are not at their place, by name and by content", [this] {
             const QString f = QFileDialog::getExistingDirectory(this, "Look for missing files", QString::fromStdString(bench_.folder().string()));
             if (!f.isEmpty()) bench_.find_missing_in(f.toStdString());
         });
-        button("Search folder...", "Add a folder in which this project's files are looked for by name whenever they are not at their place", [this] {
+        add_button(row, "Search folder...", "Add a folder in which this project's files are looked for by name whenever they are not at their place", [this] {
             const QString f = QFileDialog::getExistingDirectory(this, "Add a search folder", QString::fromStdString(bench_.folder().string()));
             if (!f.isEmpty()) add_search_folder(f.toStdString());
         });
@@ -67,7 +60,7 @@ public:
             bench_.workshop().textures()->maps().set_limit(uint64_t(v) << 30);
             QSettings("Vemtra", "Vemtra").setValue("prepared-gigabytes", int(v));
         })->setObjectName("prepared-limit");
-        button("Empty", "Remove all prepared maps; they are made again where they are needed", [this] { bench_.workshop().textures()->maps().clear(); });
+        add_button(row, "Empty", "Remove all prepared maps; they are made again where they are needed", [this] { bench_.workshop().textures()->maps().clear(); });
         box->addLayout(row);
         tree_ = new QTreeWidget;
         tree_->setObjectName("files");

@@ -31,16 +31,10 @@ public:
         list_->setEditTriggers(QAbstractItemView::EditKeyPressed);
         row->addWidget(list_, 1);
         auto* buttons = new QVBoxLayout;
-        auto button = [&](const QString& text, const QString& help, auto press) {
-            auto* b = new QPushButton(text);
-            b->setToolTip(help);
-            connect(b, &QPushButton::clicked, this, press);
-            buttons->addWidget(b);
-        };
-        button("Write down", "Keeps the selected layer's colour and roughness as they are shown now", [this] { write_down(); });
-        button("Use", "Gives them to the selected layer", [this] { use(); });
-        button("Copy", "Copies all as text: linear, sRGB in 8 bits, hexadecimal", [this] { copy(); });
-        button("Remove", "Crosses the chosen one out", [this] {
+        add_button(buttons, "Write down", "Keeps the selected layer's colour and roughness as they are shown now", [this] { write_down(); });
+        add_button(buttons, "Use", "Gives them to the selected layer", [this] { use(); });
+        add_button(buttons, "Copy", "Copies all as text: linear, sRGB in 8 bits, hexadecimal", [this] { copy(); });
+        add_button(buttons, "Remove", "Crosses the chosen one out", [this] {
             const int i = list_->currentRow();
             bench_.edit("Remove kept value", [&](scene::Scene& s) {
                 if (i >= 0 && i < int(s.kept_values.size())) s.kept_values.erase(s.kept_values.begin() + i);

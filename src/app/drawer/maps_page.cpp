@@ -27,18 +27,11 @@ public:
         auto* box = new QVBoxLayout(this);
         box->setContentsMargins(6, 6, 6, 6);
         auto* row = new QHBoxLayout;
-        auto button = [&](const QString& text, const QString& help, auto press) {
-            auto* b = new QPushButton(text);
-            b->setToolTip(help);
-            connect(b, &QPushButton::clicked, this, press);
-            row->addWidget(b);
-            return b;
-        };
-        button("Folder...", "Look for map sets in a folder. A folder or a map can also be dropped onto the picture", [this] {
+        add_button(row, "Folder...", "Look for map sets in a folder. A folder or a map can also be dropped onto the picture", [this] {
             const QString f = QFileDialog::getExistingDirectory(this, "Look for texture maps", QString::fromStdString(bench_.folder().string()));
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
-        button("Map...", "Choose one map: its siblings are found by their names", [this] {
+        add_button(row, "Map...", "Choose one map: its siblings are found by their names", [this] {
             const QString f = QFileDialog::getOpenFileName(this, "Choose a texture map", QString::fromStdString(bench_.folder().string()), "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp *.bmp);;All files (*)");
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
@@ -50,7 +43,7 @@ public:
         connect(sets_, &QComboBox::activated, this, [this] { fill(); });
         said_ = new QLabel;
         row->addWidget(said_, 1);
-        apply_ = button("Apply to layer", "Wires the maps that are in use to the selected layer, as nodes that share one placement", [this] { bench_.apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
+        apply_ = add_button(row, "Apply to layer", "Wires the maps that are in use to the selected layer, as nodes that share one placement", [this] { bench_.apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
         apply_->setObjectName("apply-maps");
         box->addLayout(row);
         table_ = new QTableWidget(0, columns);

@@ -21,21 +21,15 @@ public:
         list_->setMovement(QListView::Static);
         row->addWidget(list_, 1);
         auto* buttons = new QVBoxLayout;
-        auto button = [&](const QString& text, const QString& help, auto press) {
-            auto* b = new QPushButton(text);
-            b->setToolTip(help);
-            connect(b, &QPushButton::clicked, this, press);
-            buttons->addWidget(b);
-        };
-        button("Keep picture", "Keeps the live picture with the state that made it (K)", [this] { bench_.keep_picture(); });
-        button("Compare", "Splits the view between the chosen snapshot and the live render", [this] { bench_.compare_with(list_->currentRow() == bench_.compared ? -1 : list_->currentRow()); });
-        button("Bring back", "Makes the snapshot's state the present one; can be undone", [this] {
+        add_button(buttons, "Keep picture", "Keeps the live picture with the state that made it (K)", [this] { bench_.keep_picture(); });
+        add_button(buttons, "Compare", "Splits the view between the chosen snapshot and the live render", [this] { bench_.compare_with(list_->currentRow() == bench_.compared ? -1 : list_->currentRow()); });
+        add_button(buttons, "Bring back", "Makes the snapshot's state the present one; can be undone", [this] {
             const int i = list_->currentRow();
             if (i < 0 || i >= int(bench_.kept.size())) return;
             const auto state = bench_.kept[size_t(i)].scene;
             bench_.edit("Bring back " + bench_.kept[size_t(i)].name.toStdString(), [&](scene::Scene& s) { s = *state; });
         });
-        button("Remove", "Forgets the snapshot", [this] {
+        add_button(buttons, "Remove", "Forgets the snapshot", [this] {
             const int i = list_->currentRow();
             if (i < 0 || i >= int(bench_.kept.size())) return;
             bench_.kept.erase(bench_.kept.begin() + i);

@@ -122,18 +122,11 @@ public:
         left->addWidget(note_);
         row->addLayout(left, 1);
         auto* buttons = new QVBoxLayout;
-        auto button = [&](const QString& text, const QString& help, auto press) {
-            auto* b = new QPushButton(text);
-            b->setToolTip(help);
-            connect(b, &QPushButton::clicked, this, press);
-            buttons->addWidget(b);
-            return b;
-        };
-        button("Onto layer", "Exchanges the selected layer's surface; its mask and amounts stay. Double-click does the same", [this] { onto_layer(); });
-        button("New layer", "Adds it as a layer above the selected one", [this] { bench_.add_stock_layer(chosen()); });
-        button("Keep layer", "Keeps the selected layer's surface in the stock", [this] { keep(); });
-        rename_ = button("Rename", "Another name or group; only for entries of your own", [this] { rename(); });
-        remove_ = button("Remove", "Takes an entry of your own out of the stock", [this] { bench_.remove_own_stock(chosen()); });
+        add_button(buttons, "Onto layer", "Exchanges the selected layer's surface; its mask and amounts stay. Double-click does the same", [this] { onto_layer(); });
+        add_button(buttons, "New layer", "Adds it as a layer above the selected one", [this] { bench_.add_stock_layer(chosen()); });
+        add_button(buttons, "Keep layer", "Keeps the selected layer's surface in the stock", [this] { keep(); });
+        rename_ = add_button(buttons, "Rename", "Another name or group; only for entries of your own", [this] { rename(); });
+        remove_ = add_button(buttons, "Remove", "Takes an entry of your own out of the stock", [this] { bench_.remove_own_stock(chosen()); });
         buttons->addStretch();
         row->addLayout(buttons);
         connect(search_, &QLineEdit::textChanged, this, [this] { fill(); });
