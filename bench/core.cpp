@@ -29,7 +29,7 @@ void rays() {
     s.cameras[0].focal_length = 90.f;
     const auto p = prepare(s, workshop);
     auto frame = render::frame_settings(s, {.width = width, .height = height, .samples = 1, .view = render::View::clay});
-    render::Film film(width, height, p->groups.size());  // a picture accumulates: the film is made once
+    render::Film film(width, height, p->rig.groups.size());  // a picture accumulates: the film is made once
     auto clay = [&] {
         render::render_samples(*p, frame, 0, samples, film, nullptr, nullptr, nullptr);
     };
@@ -51,18 +51,14 @@ void rays() {
                 camera[at++] = {origin, (forward + right * ((2.f * (x + u) / width - 1.f) * tx) + up * ((1.f - 2.f * (y + v) / height) * ty)).normalized()};
             }
     RTCIntersectContext context;
-    auto fill = [](auto& r, size_t k, const Ray& ray) {
-        r.org_x[k] = ray.o.x; r.org_y[k] = ray.o.y; r.org_z[k] = ray.o.z;
-        r.dir_x[k] = ray.d.x; r.dir_y[k] = ray.d.y; r.dir_z[k] = ray.d.z;
-        r.tnear[k] = 0.f; r.tfar[k] = INFINITY; r.time[k] = 0.f; r.mask[k] = ~0u; r.flags[k] = 0;
-    };
+    auto fill = [](RTCRay16& r, size_t k, const Ray& ray) { geometry::set_ray(r, int(k), ray.o, ray.d); };
     for (size_t g = 0; g < size_t(tiles) * samples; ++g) {
         for (size_t i = 0; i < 1024; ++i) {
             rtcInitIntersectContext(&context);
             RTCRayHit r = geometry::single_ray(camera[g * 1024 + i].o, camera[g * 1024 + i].d);
             rtcIntersect1(p->geometry->scene(), &context, &r);
             if (r.hit.geomID == RTC_INVALID_GEOMETRY_ID) continue;
-            auto surface = p->geometry->surface(r.hit.geomID, r.hit.primID, r.hit.u, r.hit.v);
+            auto surface = p->geometry->at(geometry::place_of(r.hit));
             if (surface.normal.dot(camera[g * 1024 + i].d) > 0.f) surface.normal = -surface.normal;
             float u, v;
             render::sample_2d(uint32_t(i), uint32_t(g), 1, u, v);
@@ -82,7 +78,7 @@ void rays() {
                 c.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
                 for (size_t i = 0; i < 1024; i += 16) {
                     alignas(64) RTCRayHit16 r;
-                    for (size_t k = 0; k < 16; ++k) fill(r.ray, k, camera[g * 1024 + i + k]), r.hit.geomID[k] = RTC_INVALID_GEOMETRY_ID, valid[k] = -1;
+                    for (size_t k = 0; k < 16; ++k) fill(r.ray, k, camera[g * 1024 + i + k]), geometry::set_no_hit(r.hit, int(k)), valid[k] = -1;
                     rtcIntersect16(valid, p->geometry->scene(), &c, &r);
                     hits += r.hit.geomID[3] != RTC_INVALID_GEOMETRY_ID;
                 }
@@ -125,10 +121,10 @@ void noise() {
     for (int i = 0; i < n; ++i) x[size_t(i)] = float(i % 37) * .31f, y[size_t(i)] = float(i % 53) * .17f - 4.f, z[size_t(i)] = float(i) * .011f;
     nodes::PointBatch points;
     points.n = n;
-    points.position_object[0] = points.uv[0] = x.data();
-    points.position_object[1] = points.uv[1] = y.data();
-    points.position_object[2] = z.data();
-    for (int c = 0; c < 3; ++c) points.normal_object[c] = points.color[c] = x.data();
+    points.rows[nodes::row_position + 0] = points.rows[nodes::row_uv + 0] = x.data();
+    points.rows[nodes::row_position + 1] = points.rows[nodes::row_uv + 1] = y.data();
+    points.rows[nodes::row_position + 2] = z.data();
+    for (int c = 0; c < 3; ++c) points.rows[nodes::row_normal + c] = points.rows[nodes::row_color + c] = x.data();
     program::Workspace workspace;
     const float* out[1];
     volatile float sink = 0;

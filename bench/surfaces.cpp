@@ -60,7 +60,7 @@ void stacks(const scene::Stock& stock) {
     std::vector<std::shared_ptr<const render::Prepared>> alone;
     for (const scene::Layer& layer : many.layers) {
         scene::BuildUp one = many;
-        std::erase_if(one.layers, [&](const scene::Layer& l) { return l.id != layer.id && !(layer.kind == "coat" && l.id == many.layers.front().id); });
+        std::erase_if(one.layers, [&](const scene::Layer& l) { return l.id != layer.id && !(layer.kind == scene::LayerKind::coat && l.id == many.layers.front().id); });
         one.layers.back().gate.mask = {scene::Value{1.f}, {}};
         one.layers.back().nodes.clear();
         alone.push_back(prepare(lantern(one, "quay"), workshop));
@@ -101,7 +101,7 @@ double variance(const render::Prepared& p, const scene::Scene& s, render::FrameS
     frame.depth = 16;  // so deep that what the last bounce alone leaves to the lights does not count
     for (int k = 0; k < rounds; ++k) {
         frame.seed = uint32_t(1000 + k);
-        render::Film film(width, height, p.groups.size());
+        render::Film film(width, height, p.rig.groups.size());
         render::render_samples(p, frame, 0, 1, film, nullptr, nullptr, nullptr);
         std::vector<V3f> out;
         film.resolve(render::group_gains(p, s), out);

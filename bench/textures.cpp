@@ -196,14 +196,14 @@ void many_tiles(const fs::path& folder, bool quick) {
         scene::Scene s;
         s.assets = {{.id = "wall", .file = (place / "wall.obj").string()}};
         s.build_ups = {scene::default_build_up("b", "Wall")};
-        scene::wire_maps(s.build_ups[0], s.build_ups[0].layers[0].id, "wall", texture::wires_of(sets.at(0), {}));
+        nodes::wire_maps(s.build_ups[0], s.build_ups[0].layers[0].id, "wall", texture::wires_of(sets.at(0), {}));
         for (scene::Node& n : s.build_ups[0].layers[0].nodes)
             if (n.kind == "image" && n.inputs.at("colorspace").value == scene::Value(std::string("lin_rec709"))) n.inputs["colorspace"].value = std::string("srgb_texture");
         auto imported = geometry::import(place / "wall.obj", {});
         Box3f box;
-        for (const auto& mesh : imported->parts) {
-            s.parts.push_back({.id = mesh->name, .asset = "wall", .source = mesh->name, .name = mesh->name, .build_up = "b"});
-            box.extendBy(mesh->bounds());
+        for (const auto& part : imported->parts) {
+            s.parts.push_back({.id = part.name, .asset = "wall", .source = part.name, .name = part.name, .build_up = "b"});
+            box.extendBy(part.bounds());
         }
         s.rigs = {scene::default_rig()};
         scene::fit_to(s, box);

@@ -5,7 +5,8 @@
 #include "demo.h"
 #include "exchange/collect.h"
 #include "render/prepared.h"
-#include "review/uv_points.h"
+#include "geometry/uv_points.h"
+#include "review/evaluate_at.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 #include "texture/map_set.h"
@@ -114,7 +115,7 @@ bool write_maps(const fs::path& project) {
         std::vector<char> covered(size_t(size) * size, 0);
         for (uint32_t mesh = 0; mesh < prepared->parts.size(); ++mesh) {
             if (prepared->parts[mesh]->build_up != "hardware") continue;
-            const auto points = review::uv_grid_points(*prepared->geometry->meshes()[mesh], size, tile);
+            const auto points = geometry::uv_grid_points(prepared->geometry->shape(mesh), size, tile);
             const auto values = review::evaluate_at(*prepared, mesh, points, program);
             for (size_t i = 0; i < points.size(); ++i) {
                 if (!points[i].covered || covered[i]) continue;
@@ -151,7 +152,7 @@ bool write_maps(const fs::path& project) {
     texture::probe_map_set(sets[0], problems);
     scene::Scene wired = loaded->scene;
     scene::BuildUp& hardware = *scene::find(wired.build_ups, "hardware");
-    scene::wire_maps(hardware, hardware.layers.front().id, sets[0].name, texture::wires_of(sets[0], project.parent_path()));
+    nodes::wire_maps(hardware, hardware.layers.front().id, sets[0].name, texture::wires_of(sets[0], project.parent_path()));
     for (scene::Node& n : hardware.layers.front().nodes)
         if (n.kind == "heightrelief") n.inputs["height"].value = .0006f;
     return bool(scene::save(wired, project));

@@ -1,5 +1,7 @@
 // The shortest road through the core: a two-layer material on an asset, rendered to a picture, without a window.
 // The tests compile and run this function, so that what stands here works.
+#include "geometry/import.h"
+#include "render/asset_into.h"
 #include "render/picture.h"
 #include "scene/edits.h"
 
@@ -8,15 +10,12 @@ vemtra::Result<vemtra::render::Film> first_program(const vemtra::fs::path& asset
 
     // 1. A scene is plain values. One asset, one part of it, one build-up for that part.
     scene::Scene s;
-    s.assets.push_back({"asset", asset.string(), 1.f, "y", {}});
     s.build_ups.push_back(scene::default_build_up("material", "Material"));
     auto imported = geometry::import(asset.string(), {});
     if (!imported) return imported.error();
     Box3f box;
-    for (const auto& mesh : imported->parts) {
-        s.parts.push_back({mesh->name, "asset", mesh->name, mesh->name, "material", true, {}});
-        box.extendBy(mesh->bounds());
-    }
+    render::asset_into(s, {.id = "", .file = asset.string()}, *imported, "material");
+    for (const auto& part : imported->parts) box.extendBy(part.bounds());
     s.rigs.push_back(scene::default_rig());
     scene::fit_to(s, box);  // camera, stage and lights find their place
 

@@ -60,8 +60,8 @@ inline std::string sphere_obj(int n = 48) {
 /// A project with one asset under an even white sky, no stage, seen from the front.
 inline scene::Scene plain_scene(const std::string& file) {
     scene::Scene s;
-    s.assets.push_back({"asset", file, 1.f, "y", {}});
-    s.parts.push_back({"part", "asset", fs::path(file).stem().string(), "Part", "material", true, {}});
+    s.assets.push_back({.id = "asset", .file = file});
+    s.parts.push_back({.id = "part", .asset = "asset", .source = fs::path(file).stem().string(), .name = "Part", .build_up = "material"});
     s.build_ups.push_back(scene::default_build_up("material", "Material"));
     scene::Rig rig;
     rig.id = "rig";

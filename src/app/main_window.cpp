@@ -22,10 +22,25 @@
 #include "app/theme/theme.h"
 #include "app/view/render_view.h"
 #include "nodes/description.h"
+#include "render/picture.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
 namespace vemtra::app {
+
+namespace {
+QString asset_patterns() {
+    QStringList all;
+    for (const geometry::ImportFormat& f : geometry::formats())
+        for (const char* e : f.extensions) all << QString("*%1").arg(e);
+    return all.join(' ');
+}
+QString picture_patterns() {
+    QStringList all;
+    for (const render::PictureFormat& f : render::picture_formats()) all << QString("*%1").arg(f.extension);
+    return all.join(' ');
+}
+}  // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbench(this)) {
     setWindowTitle("Vemtra");
@@ -90,7 +105,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
     findings_ = new QPushButton;
     findings_->setToolTip("What the checks noticed");
     findings_->setFlat(true);
-    connect(findings_, &QPushButton::clicked, this, [this] { drawer_->show_findings(); });
+    connect(findings_, &QPushButton::clicked, this, [this] { drawer_->show_page(Page::findings); });
     status->addWidget(findings_);
     message_ = new QLabel;
     message_->setObjectName("message");
@@ -101,7 +116,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
     progress_->setTextVisible(false);
     progress_->setRange(0, 1000);
     stop_ = new QPushButton("Stop");
-    connect(stop_, &QPushButton::clicked, this, [this] { bench_->stop_job(); });
+    connect(stop_, &QPushButton::clicked, this, [this] { bench_->jobs().stop(); });
     status->addPermanentWidget(activity_);
     status->addPermanentWidget(progress_);
     status->addPermanentWidget(stop_);
@@ -112,10 +127,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), bench_(new Workbe
     connect(bench_, &Workbench::failed, this, &MainWindow::show_error);
     connect(bench_, &Workbench::maps_changed, this, [this] {
         drawer_->setVisible(true);
-        drawer_->show_page("Maps");
+        drawer_->show_page(Page::maps);
         if (QList<int> sizes = left_->sizes(); sizes.size() == 2 && sizes[1] < 260) left_->setSizes({sizes[0] + sizes[1] - 260, 260});
     });
     connect(bench_, &Workbench::said, message_, &QLabel::setText);
+    connect(view_, &RenderView::open_wanted, this, [this](const fs::path& file) {
+        if (may_discard()) open_project(file);
+    });
     connect(board_, &Board::add_node_wanted, this, [this] { open_node_list(); });
     auto* pulse = new QTimer(this);
     connect(pulse, &QTimer::timeout, this, &MainWindow::refresh_status);
@@ -152,10 +170,8 @@ QWidget* MainWindow::make_strip() {
             const scene::Camera* now = scene::active_camera(s);
             if (!now) return;
             scene::Camera copy = *now;
-            std::vector<std::string> taken;
-            for (auto& c : s.cameras) taken.push_back(c.id);
             copy.name = "Camera " + std::to_string(s.cameras.size() + 1);
-            copy.id = scene::fresh_id(taken, scene::stem_of(copy.name));
+            copy.id = scene::FreshIds(scene::ids_of(s.cameras)).take(scene::stem_of(copy.name));
             s.camera = copy.id;
             s.cameras.push_back(copy);
         });
@@ -170,7 +186,7 @@ QWidget* MainWindow::make_strip() {
         }, "focal");
     });
     shown_ = combo("What the picture shows", 88);
-    for (const char* name : {"Beauty", "Clay", "Coverage", "Normals", "Depth", "UV check", "Node"}) shown_->addItem(name);
+    for (const render::ViewKind& v : render::views()) shown_->addItem(QString(v.title).remove('&'));
     connect(shown_, &QComboBox::activated, this, [this](int i) {
         if (i == int(render::View::node)) {
             if (bench_->selection().node.empty()) {
@@ -252,12 +268,12 @@ void MainWindow::make_menus() {
     add(project, "&Save", "Save the project", QKeySequence("Ctrl+S"), [this] { save(false); });
     add(project, "Save &elsewhere...", "Save under another name", QKeySequence("Ctrl+Shift+S"), [this] { save(true); });
     project->addSeparator();
-    add(project, "&Import asset...", "Bring in an OBJ, PLY, glTF or GLB", QKeySequence("Ctrl+I"), [this] {
-        const QString f = QFileDialog::getOpenFileName(this, "Import an asset", QString::fromStdString(bench_->folder().string()), "Assets (*.obj *.ply *.gltf *.glb)");
+    add(project, "&Import asset...", QString("Bring in an %1").arg(QString::fromStdString(geometry::format_names())), QKeySequence("Ctrl+I"), [this] {
+        const QString f = QFileDialog::getOpenFileName(this, "Import an asset", QString::fromStdString(bench_->folder().string()), QString("Assets (%1)").arg(asset_patterns()));
         if (!f.isEmpty()) bench_->import_asset(f.toStdString());
     });
-    add(project, "&Write picture...", "Render all samples and write OpenEXR or PNG", QKeySequence("Ctrl+R"), [this] {
-        const QString f = QFileDialog::getSaveFileName(this, "Write the picture", QString::fromStdString((bench_->folder() / "picture.exr").string()), "Pictures (*.exr *.png)");
+    add(project, "&Write picture...", "Render all samples and write them to a file", QKeySequence("Ctrl+R"), [this] {
+        const QString f = QFileDialog::getSaveFileName(this, "Write the picture", QString::fromStdString((bench_->folder() / "picture.exr").string()), QString("Pictures (%1)").arg(picture_patterns()));
         if (!f.isEmpty()) bench_->write_picture(f.toStdString());
     });
     project->addSeparator();
@@ -269,7 +285,7 @@ void MainWindow::make_menus() {
     });
     add(project, "&Files and folders", "What the project uses and whether it is there; memory and disk for maps", {}, [this] {
         drawer_->setVisible(true);
-        drawer_->show_page("Files");
+        drawer_->show_page(Page::files);
     });
     project->addSeparator();
     add(project, "&Quit", "Leave Vemtra", QKeySequence("Ctrl+Q"), [this] { close(); });
@@ -277,6 +293,16 @@ void MainWindow::make_menus() {
     add(edit, "&Undo", "Take the last change back", QKeySequence("Ctrl+Z"), [this] { bench_->undo(); });
     add(edit, "&Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { bench_->redo(); });
     add(edit, "&Find a command...", "Type to find any command or node", QKeySequence("Ctrl+Space"), [this] { open_command_list(); });
+    auto* parts = menu("P&arts");
+    add(parts, "&Place", "Move, turn and scale the selected part in the picture; again leaves", QKeySequence("P"), [this] { bench_->arrange(!bench_->arranging()); });
+    add(parts, "Place whole &asset", "The same for all parts of its asset together", QKeySequence("Shift+P"), [this] {
+        bench_->whole_asset = !(bench_->arranging() && bench_->whole_asset);
+        bench_->arrange(true);
+        Q_EMIT bench_->arranging_changed();
+    });
+    add(parts, "&Sit down", "The lowest point of what is placed comes to lie on the stage", QKeySequence("Shift+S"), [this] { bench_->sit_down(); });
+    add(parts, "A&nother one", "An instance of the selected part beside it, which shares its mesh", QKeySequence("Ctrl+Shift+D"), [this] { bench_->duplicate_part(); });
+    add(parts, "&Remove part", "Takes the selected part out of the project", QKeySequence("Shift+Del"), [this] { bench_->remove_part(); });
     auto* layers = menu("&Layers");
     add(layers, "&Add cover", "A new layer above the selected one", QKeySequence("L"), [this] {
         const std::string above = bench_->selection().layer;
@@ -287,12 +313,12 @@ void MainWindow::make_menus() {
     add(layers, "Add &coat", "A clear layer above the selected one that is looked through", QKeySequence("Shift+L"), [this] {
         const std::string above = bench_->selection().layer;
         std::string made;
-        bench_->edit_build_up("Add coat", [&](scene::BuildUp& b) { made = scene::add_layer(b, "New coat", above, "coat"); });
+        bench_->edit_build_up("Add coat", [&](scene::BuildUp& b) { made = scene::add_layer(b, "New coat", above, scene::LayerKind::coat); });
         bench_->select_layer(made);
     });
     add(layers, "Add from &stock", "Open the stock of ready surfaces", QKeySequence("T"), [this] {
         drawer_->setVisible(true);
-        drawer_->show_page("Stock");
+        drawer_->show_page(Page::stock);
     });
     add(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer", QKeySequence("M"), [this] {
         const QString f = QFileDialog::getExistingDirectory(this, "Look for texture maps", QString::fromStdString(bench_->folder().string()));
@@ -328,8 +354,8 @@ void MainWindow::make_menus() {
     auto* view = menu("&View");
     add(view, "&Frame part", "Fill the picture with the selected part", QKeySequence("F"), [this] { view_->frame_part(); });
     add(view, "Frame &all", "Fill the picture with everything", QKeySequence("A"), [this] { view_->frame_all(); });
-    const std::pair<const char*, const char*> views[] = {{"&Beauty", "1"}, {"&Clay", "2"}, {"C&overage", "3"}, {"&Normals", "4"}, {"&Depth", "5"}, {"&UV check", "6"}};
-    for (int i = 0; i < 6; ++i) add(view, views[i].first, "Show it in the picture", QKeySequence(views[i].second), [this, i] { bench_->show_view(render::View(i)); });
+    for (const render::ViewKind& v : render::views())
+        if (*v.key) add(view, v.title, "Show it in the picture", QKeySequence(v.key), [this, shown = v.view] { bench_->show_view(shown); });
     view->addSeparator();
     add(view, "&Hold", "Stop and go on", QKeySequence("H"), [this] { hold_->click(); });
     add(view, "&Region", "Render only a part of the picture", QKeySequence("R"), [this] { region_->click(); });
@@ -406,14 +432,14 @@ void MainWindow::refresh_status() {
     const size_t n = bench_->findings().size();
     findings_->setText(n == 1 ? "1 finding" : QString("%1 findings").arg(n));
     const QString session = QString::fromStdString(bench_->session().activity());
-    const bool job = bench_->busy();
+    const bool job = bench_->jobs().busy();
     const auto maps = bench_->workshop().textures()->maps().state();
     const bool preparing = !job && session.isEmpty() && maps.wanted > maps.done;
-    activity_->setText(job ? bench_->job_text() : preparing ? QString("Preparing maps, %1 of %2").arg(maps.done + 1).arg(maps.wanted) : session);
+    activity_->setText(job ? bench_->jobs().text() : preparing ? QString("Preparing maps, %1 of %2").arg(maps.done + 1).arg(maps.wanted) : session);
     activity_->setToolTip(preparing ? "Maps are made ready on disk, tiled and in all sizes; the picture reads the originals until then" : "");
     progress_->setVisible(job || preparing || !session.isEmpty());
     stop_->setVisible(job);
-    progress_->setValue(int(1000 * (job ? bench_->job_fraction() : preparing ? float(maps.done) / float(maps.wanted) : const_cast<render::LiveSession&>(bench_->session()).progress().fraction.load())));
+    progress_->setValue(int(1000 * (job ? bench_->jobs().fraction() : preparing ? float(maps.done) / float(maps.wanted) : const_cast<render::LiveSession&>(bench_->session()).progress().fraction.load())));
 }
 
 void MainWindow::show_error(const Error& e) {
@@ -471,6 +497,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
     if (e->key() == Qt::Key_Escape && (bench_->picking() || bench_->placing())) bench_->pick_color({});
+    else if (e->key() == Qt::Key_Escape && bench_->arranging()) bench_->arrange(false);
     else QMainWindow::keyPressEvent(e);
 }
 

@@ -1,51 +1,46 @@
 #include "app/workbench.h"
 
-#include "base/parallel.h"
-
 #include <unistd.h>
 
 #include <QSettings>
 #include <fstream>
 
-#include "app/board/layout.h"
-#include "app/theme/theme.h"
 #include "exchange/collect.h"
-#include "review/plausible.h"
-#include "review/uv_check.h"
+#include "render/asset_into.h"
+#include "render/picture.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
 namespace vemtra::app {
 
-Workbench::Workbench(QObject* parent) : QObject(parent), workshop_(std::make_shared<render::Workshop>()), session_(workshop_) {
+Workbench::Workbench(QObject* parent)
+    : QObject(parent), workshop_(std::make_shared<render::Workshop>()), session_(workshop_), measuring_(session_, *workshop_) {
     session_.on_post([this] { QMetaObject::invokeMethod(this, [this] { posted(); }, Qt::QueuedConnection); });
-    autosave_timer_.setSingleShot(true);
-    autosave_timer_.setInterval(15000);
-    connect(&autosave_timer_, &QTimer::timeout, this, [this] { autosave_now(); });
-    measure_timer_.setSingleShot(true);
-    measure_timer_.setInterval(30);
-    connect(&measure_timer_, &QTimer::timeout, this, [this] { measure_soon(); });
+    connect(&measuring_, &Measuring::changed, this, &Workbench::measured_changed);
+    connect(&jobs_, &Jobs::changed, this, &Workbench::activity_changed);
+    connect(&jobs_, &Jobs::refused, this, [this](const QString& text) { Q_EMIT said("Still busy: " + text); });
     {
         const QSettings settings("Vemtra", "Vemtra");
         if (const int mb = settings.value("texel-megabytes", 0).toInt(); mb >= 64) workshop_->textures()->texels().set_budget(size_t(mb) << 20);
         if (const int gb = settings.value("prepared-gigabytes", 0).toInt(); gb >= 1) workshop_->textures()->maps().set_limit(uint64_t(gb) << 30);
+        if (const int mb = settings.value("undo-megabytes", 0).toInt(); mb >= 8) document_.set_budget(size_t(mb) << 20);
     }
     stock_ = scene::load_stock(shipped_assets() / "stock", scene::own_stock_file());
     start_new();
 }
 
-Workbench::~Workbench() {
-    session_.on_post({});
-    stop_job();
-    if (job_thread_.joinable()) job_thread_.join();
-    if (measure_thread_.joinable()) measure_thread_.join();
-}
+Workbench::~Workbench() { session_.on_post({}); }
 
 void Workbench::edit(const std::string& label, const std::function<void(scene::Scene&)>& change, const std::string& merge_key) {
     const auto before = document_.now();
     document_.edit(label, change, merge_key);
-    if (document_.now() == before) return;
-    autosave_timer_.start();
+    if (document_.now() != before) unsaved_changed();
+}
+
+/// The document is another one now: what stands on it follows.
+void Workbench::unsaved_changed() {
+    if (document_.unsaved()) autosaver_.keep(document_.now(), scene::autosave_path(file_));
+    else discard_autosave();
     repair_selection();
     refresh();
     Q_EMIT changed();
@@ -62,27 +57,24 @@ void Workbench::undo() {
     if (!document_.can_undo()) return;
     Q_EMIT said("Undone: " + QString::fromStdString(document_.undo_label()));
     document_.undo();
-    autosave_timer_.start();
-    repair_selection();
-    refresh();
-    Q_EMIT changed();
+    unsaved_changed();
 }
 void Workbench::redo() {
     if (!document_.can_redo()) return;
     Q_EMIT said("Done again: " + QString::fromStdString(document_.redo_label()));
     document_.redo();
-    autosave_timer_.start();
-    repair_selection();
-    refresh();
-    Q_EMIT changed();
+    unsaved_changed();
 }
 
 fs::path Workbench::folder() const { return file_ ? fs::absolute(*file_).parent_path() : fs::current_path(); }
 
 void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
+    const size_t budget = document_.budget();
+    autosaver_.cancel();
     document_ = scene::Document(std::move(s));
+    document_.set_budget(budget);
     file_ = std::move(file);
-    autosave_timer_.stop();
+    arranging_ = false;
     kept.clear();
     compared = -1;
     selection_ = {};
@@ -147,10 +139,12 @@ bool Workbench::save(const fs::path& file) {
 
 void Workbench::autosave_now() {
     if (!document_.unsaved()) return;
-    if (Status s = scene::save(scene(), scene::autosave_path(file_)); !s) Q_EMIT failed(s.error());
+    autosaver_.keep(document_.now(), scene::autosave_path(file_));
+    autosaver_.finish();
+    if (const auto problem = autosaver_.problem()) Q_EMIT failed(*problem);
 }
 void Workbench::discard_autosave() {
-    autosave_timer_.stop();
+    autosaver_.cancel();
     std::error_code ec;
     fs::remove(scene::autosave_path(file_), ec);
 }
@@ -162,78 +156,71 @@ bool Workbench::recover() {
     return true;
 }
 
-void Workbench::start_job(const QString& text, std::function<std::function<void()>(Progress&)> work) {
-    if (job_) {
-        Q_EMIT said("Still busy: " + job_text_);
-        return;
-    }
-    if (job_thread_.joinable()) job_thread_.join();
-    job_ = std::make_shared<Progress>();
-    job_text_ = text;
-    Q_EMIT activity_changed();
-    job_thread_ = std::thread([this, job = job_, work = std::move(work)] {
-        auto finish = work(*job);
-        QMetaObject::invokeMethod(this, [this, finish = std::move(finish)] {
-            job_.reset();
-            job_text_.clear();
-            Q_EMIT activity_changed();
-            finish();
-        }, Qt::QueuedConnection);
-    });
-}
-
-void Workbench::stop_job() {
-    if (job_) job_->stop = true;
-}
-
 void Workbench::import_asset(const fs::path& file) {
     const fs::path path = fs::absolute(file);
-    start_job("Reading " + QString::fromStdString(path.filename().string()), [this, path](Progress& progress) -> std::function<void()> {
+    jobs_.start("Reading " + QString::fromStdString(path.filename().string()), [this, path](Progress& progress) -> Jobs::Finish {
         scene::Asset asset;
         asset.file = path.string();
         const auto state = workshop_->asset(asset, Paths(), &progress);
         const bool was_stopped = stopped(&progress);
-        return [this, path, state, was_stopped] {
+        return [this, path, state, was_stopped] { imported(path, *state, was_stopped); };
+    });
+}
+
+void Workbench::imported(const fs::path& path, const render::AssetState& state, bool was_stopped) {
+    if (was_stopped) {
+        Q_EMIT said("Import stopped");
+        return;
+    }
+    if (!state.imported) {
+        Q_EMIT failed(state.problem);
+        return;
+    }
+    edit("Import " + path.filename().string(), [&](scene::Scene& s) {
+        const bool first = s.assets.empty();
+        scene::Asset asset;
+        asset.file = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+        const std::string build_up = scene::FreshIds(scene::ids_of(s.build_ups)).take(scene::stem_of(path.stem().string()));
+        s.build_ups.push_back(scene::default_build_up(build_up, path.stem().string()));
+        render::asset_into(s, asset, *state.imported, build_up);
+        if (!first) return;
+        Box3f box;
+        for (const auto& part : state.imported->parts) box.extendBy(part.bounds());
+        s.cameras.clear();
+        scene::fit_to(s, box);
+    });
+    if (!scene().parts.empty()) select_part(scene().parts.back().id);
+    Q_EMIT said(QString("%1: %2 parts, %3 triangles%4").arg(QString::fromStdString(path.filename().string())).arg(state.imported->parts.size()).arg(state.imported->triangles())
+                  .arg(state.imported->warnings.empty() ? "" : "; some were left out, see the findings"));
+}
+
+void Workbench::replace_asset(const std::string& id, const fs::path& file) {
+    const scene::Asset* now = scene::find(scene().assets, id);
+    if (!now) return;
+    const fs::path path = fs::absolute(file);
+    jobs_.start("Reading " + QString::fromStdString(path.filename().string()), [this, path, asset = *now](Progress& progress) mutable -> Jobs::Finish {
+        asset.file = path.string();
+        const auto state = workshop_->asset(asset, Paths(), &progress);
+        const bool was_stopped = stopped(&progress);
+        return [this, path, state, was_stopped, id = asset.id] {
             if (was_stopped) {
                 Q_EMIT said("Import stopped");
                 return;
             }
-            if (!state.imported) {
-                Q_EMIT failed(state.problem);
+            if (!state->imported) {
+                Q_EMIT failed(state->problem);
                 return;
             }
-            edit("Import " + path.filename().string(), [&](scene::Scene& s) {
-                std::vector<std::string> asset_ids, part_ids, build_up_ids;
-                for (auto& a : s.assets) asset_ids.push_back(a.id);
-                for (auto& p : s.parts) part_ids.push_back(p.id);
-                for (auto& b : s.build_ups) build_up_ids.push_back(b.id);
-                const bool first = s.assets.empty();
-                const std::string stem = scene::stem_of(path.stem().string());
-                scene::Asset a;
-                a.id = scene::fresh_id(asset_ids, stem);
-                a.file = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
-                s.assets.push_back(a);
-                const std::string build_up = scene::fresh_id(build_up_ids, stem);
-                s.build_ups.push_back(scene::default_build_up(build_up, path.stem().string()));
-                Box3f box;
-                for (const auto& mesh : state.imported->parts) {
-                    scene::Part part{scene::fresh_id(part_ids, scene::stem_of(mesh->name)), a.id, mesh->name, mesh->name, build_up, true, {}};
-                    part_ids.push_back(part.id);
-                    s.parts.push_back(part);
-                    box.extendBy(mesh->bounds());
-                }
-                if (first) s.cameras.clear(), scene::fit_to(s, box);
-            });
-            if (!scene().parts.empty()) select_part(scene().parts.back().id);
-            const size_t triangles = state.imported->triangles();
-            Q_EMIT said(QString("%1: %2 parts, %3 triangles%4").arg(QString::fromStdString(path.filename().string())).arg(state.imported->parts.size()).arg(triangles)
-                          .arg(state.imported->warnings.empty() ? "" : "; some were left out, see the findings"));
+            render::Replaced done;
+            const std::string name = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+            edit("Replace the file of " + id, [&](scene::Scene& s) { done = render::replace_asset(s, id, name, *state->imported); });
+            Q_EMIT said(QString("%1 parts stay, %2 are new, %3 are gone").arg(done.kept).arg(done.added).arg(done.gone));
         };
     });
 }
 
 void Workbench::collect_into(const fs::path& project) {
-    start_job("Collecting into " + QString::fromStdString(project.parent_path().filename().string()), [this, project, scene = scene(), from = paths()](Progress& progress) -> std::function<void()> {
+    jobs_.start("Collecting into " + QString::fromStdString(project.parent_path().filename().string()), [this, project, scene = scene(), from = paths()](Progress& progress) -> std::function<void()> {
         auto done = std::make_shared<Result<exchange::Collected>>(exchange::collect(scene, from, project, &progress));
         return [this, done, project] {
             if (!*done) {
@@ -248,7 +235,7 @@ void Workbench::collect_into(const fs::path& project) {
 }
 
 void Workbench::find_missing_in(const fs::path& folder) {
-    start_job("Looking for missing files", [this, folder, scene = scene(), from = paths()](Progress&) -> std::function<void()> {
+    jobs_.start("Looking for missing files", [this, folder, scene = scene(), from = paths()](Progress&) -> std::function<void()> {
         auto found = std::make_shared<std::vector<exchange::Found>>(exchange::find_missing(scene, from, {folder}, workshop_->textures()->maps()));
         return [this, found, folder] {
             if (found->empty()) {
@@ -283,7 +270,7 @@ void Workbench::write_picture(const fs::path& file) {
     render::PictureSettings settings = render::picture_settings(*scene);
     settings.view = live.view;
     const std::string project = file_ ? file_->filename().string() : "untitled";
-    start_job("Rendering " + QString::fromStdString(file.filename().string()), [this, scene, options, settings, file, project](Progress& progress) mutable -> std::function<void()> {
+    jobs_.start("Rendering " + QString::fromStdString(file.filename().string()), [this, scene, options, settings, file, project](Progress& progress) mutable -> std::function<void()> {
         options.progress = &progress;
         const auto begin = std::chrono::steady_clock::now();
         const auto prepared = render::prepare(scene, *workshop_, options);
@@ -304,7 +291,7 @@ void Workbench::select(const Selection& s) {
     const bool other = s.build_up != selection_.build_up;
     selection_ = s;
     repair_selection();
-    if (other) measure_timer_.start();
+    if (other) measuring_.want(selection_.build_up);
     Q_EMIT selection_changed();
 }
 void Workbench::select_part(const std::string& id) {
@@ -333,6 +320,7 @@ void Workbench::select_node(const std::string& id) {
         if (const auto place = scene::find_node(*b, id); place.layer) s.layer = place.layer->id;
     select(s);
 }
+const scene::Part* Workbench::part() const { return scene::find(scene().parts, selection_.part); }
 const scene::BuildUp* Workbench::build_up() const { return scene::find(scene().build_ups, selection_.build_up); }
 const scene::Layer* Workbench::layer() const {
     const auto* b = build_up();
@@ -388,81 +376,21 @@ void Workbench::show_node(const std::string& node) {
 void Workbench::posted() {
     Q_EMIT picture_changed();
     Q_EMIT activity_changed();
-    const auto image = session_.latest();
-    if (image && image->prepared != measured_of_ && !measure_timer_.isActive()) measure_timer_.start();
-}
-
-void Workbench::measure_soon() {
-    const auto image = session_.latest();
-    if (!image || measuring_ || (image->prepared == measured_of_ && measured_build_up_ == selection_.build_up)) return;
-    measuring_ = true;
-    if (measure_thread_.joinable()) measure_thread_.join();
-    measure_thread_ = std::thread([this, prepared = image->prepared, build_up = selection_.build_up, at = image->request.folder, blocked = image->request.blocked] {
-        yield_to_window();
-        if (uvs_of_.lock() != prepared->geometry) {  // once per geometry
-            auto found = std::make_shared<std::vector<Error>>();
-            for (size_t m = 0; m < prepared->parts.size(); ++m)
-                for (const Error& e : review::uv_findings(review::check_uvs(*prepared->geometry->meshes()[m]), prepared->parts[m]->name)) found->push_back(e);
-            uvs_of_ = prepared->geometry;
-            QMetaObject::invokeMethod(this, [this, found] { uv_findings_ = *found; }, Qt::QueuedConnection);
-        }
-        auto maps = std::make_shared<std::vector<review::MapFinding>>(map_review_.look(*prepared, *workshop_->textures(), Paths(at, prepared->scene->search_folders, blocked)));
-        auto result = std::make_shared<review::Measured>(review::measure(*prepared, build_up));
-        auto thumbnails = std::make_shared<std::map<std::string, QImage>>();
-        for (const auto& [id, m] : result->nodes) {
-            QImage image(m.width, m.height, QImage::Format_RGB32);
-            for (int y = 0; y < m.height; ++y) {
-                auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
-                for (int x = 0; x < m.width; ++x) {
-                    const V3f& c = m.picture[size_t(y * m.width + x)];
-                    line[x] = c.x < 0.f ? theme().surround.rgb() : swatch(c).rgb();
-                }
-            }
-            // At the tile's own size: the board then has nothing to scale.
-            (*thumbnails)[id] = image.scaled(int(board::tile_width) - 6, int(board::picture_height) - 3, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
-        }
-        QMetaObject::invokeMethod(this, [this, result, thumbnails, maps, prepared, build_up] {
-            measuring_ = false;
-            map_findings_ = std::move(*maps);
-            measured_ = std::move(*result);
-            thumbnails_ = std::move(*thumbnails);
-            measured_of_ = prepared;
-            measured_build_up_ = build_up;
-            Q_EMIT measured_changed();
-            const auto latest = session_.latest();
-            if (build_up != selection_.build_up || (latest && latest->prepared != prepared)) measure_timer_.start();
-        }, Qt::QueuedConnection);
-    });
+    measuring_.want(selection_.build_up);
+    if (const auto problem = autosaver_.problem()) Q_EMIT failed(*problem);
 }
 
 std::vector<Finding> Workbench::findings() {
     std::vector<Finding> all;
     auto take = [&](const std::vector<Error>& errors) { all.insert(all.end(), errors.begin(), errors.end()); };
     take(load_problems_);
-    if (const auto image = session_.latest())
-        for (const Error& e : image->prepared->problems) {
-            if (blocked_ && e.what == not_read_outside) all.push_back(Finding(e, "Allow it", [this] { allow_outside(); }));
-            else all.push_back(e);
-        }
     take(stock_.problems);
-    take(uv_findings_);
     take(map_problems_);
-    for (const review::MapFinding& f : map_findings_)
-        all.push_back(Finding(f.error, QString::fromStdString(f.action), [this, f] { edit(f.action, f.change); }));
-    take(workshop_->textures()->problems());
-    take(review::plausibility(scene()));
-    if (const auto* b = build_up(); b && measured_.build_up == b->id) take(measured_.faults);
-    // A gate that never opens, or never opens fully, is what an artist otherwise finds by accident.
-    if (const auto* b = build_up(); b && measured_.build_up == b->id && measured_.points > 0)
-        for (const scene::Layer& layer : b->layers)
-            if (auto it = measured_.gates.find(layer.id); it != measured_.gates.end() && it->second.points > 0) {
-                const float reach = layer.amount;
-                if (it->second.largest <= .001f)
-                    all.push_back(Error{"A gate never opens", "", b->name + " / " + layer.name, "its mask is black on all that the camera sees", "Move the levels before it, or look at the mask"});
-                else if (it->second.largest < .98f * reach)
-                    all.push_back(Error{"A gate never opens fully", "", b->name + " / " + layer.name,
-                                   "its mask reaches " + std::to_string(int(100.f * it->second.largest / std::max(1e-6f, reach))) + " % at most: the layer looks see-through", "Lower inhigh of the levels before it"});
-            }
+    for (const review::Finding& f : measuring_.findings()) {
+        if (blocked_ && f.error.what == not_read_outside) all.push_back(Finding(f.error, "Allow it", [this] { allow_outside(); }));
+        else if (f.change) all.push_back(Finding(f.error, QString::fromStdString(f.action), [this, f] { edit(f.action, f.change); }));
+        else all.push_back(f.error);
+    }
     return all;
 }
 

@@ -5,9 +5,10 @@
 #include <QObject>
 #include <QTimer>
 
+#include "app/bench/jobs.h"
+#include "app/bench/measuring.h"
 #include "render/session.h"
-#include "review/map_findings.h"
-#include "review/visible.h"
+#include "scene/autosave.h"
 #include "scene/document.h"
 #include "scene/stock.h"
 #include "texture/map_set.h"
@@ -49,6 +50,7 @@ public:
     const scene::Document& document() const { return document_; }
     void undo();
     void redo();
+    void set_undo_budget(size_t bytes) { document_.set_budget(bytes); }
 
     // Files. All report failures through failed() and leave everything as it was.
     void start_new();
@@ -61,6 +63,8 @@ public:
     bool recover();                  ///< opens the autosave of the present project
     /// Reads the asset in the background, then adds its parts to the document.
     void import_asset(const fs::path& file);
+    /// Another file for an asset that is there: parts keep their build-ups and places by their names.
+    void replace_asset(const std::string& asset, const fs::path& file);
     /// Renders all samples in the background and writes the picture.
     void write_picture(const fs::path& file);
     /// Copies the project with all that it uses beside `project`; the open one stays as it is.
@@ -69,10 +73,8 @@ public:
     void find_missing_in(const fs::path& folder);
     Paths paths() const;             ///< how the project's paths are meant
     void allow_outside();
-    bool busy() const { return job_ != nullptr; }
-    float job_fraction() const { return job_ ? job_->fraction.load() : 0.f; }
-    QString job_text() const { return job_text_; }
-    void stop_job();
+    Jobs& jobs() { return jobs_; }
+    const Jobs& jobs() const { return jobs_; }
 
     // Selection
     const Selection& selection() const { return selection_; }
@@ -80,9 +82,30 @@ public:
     void select_part(const std::string& part);
     void select_layer(const std::string& layer);
     void select_node(const std::string& node);
+    const scene::Part* part() const;
     const scene::BuildUp* build_up() const;
     const scene::Layer* layer() const;
     const scene::Node* node() const;
+
+    // Where things stand
+    /// Whether parts are being placed: handles in the picture, their rows in the detail panel.
+    bool arranging() const { return arranging_; }
+    void arrange(bool on);
+    bool whole_asset = false;        ///< the handles and rows are those of the selected part's asset
+    enum class Snap : uint8_t { free, grid, stage, surface } snap = Snap::free;
+    scene::Placement placement() const;   ///< of what is arranged; at rest where nothing is selected
+    /// Edits that placement.
+    void place(const std::string& label, const std::function<void(scene::Placement&)>& change, const std::string& merge_key = {});
+    M44f standing() const;           ///< to_world of the selected part's instance in the last picture
+    Box3f standing_bounds() const;   ///< in the world: of the part, or of the whole asset; empty where it does not show
+    V3f standing_pivot() const;      ///< in the world: what its placement turns and scales about
+    /// Moves what is arranged in the world, by this much.
+    void move_by(const V3f& world, const std::string& label, const std::string& merge_key);
+    /// Turns it in the world about its pivot: axis of unit length, angle in degrees.
+    void turn_by(const V3f& axis, float degrees, const std::string& merge_key);
+    void sit_down();                 ///< its lowest point comes to lie on the stage
+    void duplicate_part();           ///< another instance of it, beside it
+    void remove_part();
 
     // Stock
     const scene::Stock& stock() const { return stock_; }
@@ -109,9 +132,9 @@ public:
     std::shared_ptr<const render::LiveImage> image() const { return session_.latest(); }
     const render::LiveSession& session() const { return session_; }
     render::Workshop& workshop() { return *workshop_; }
-    const review::Measured& measured() const { return measured_; }
+    const review::Measured& measured() const { return measuring_.measured(); }
     /// Pictures of the nodes' outputs, by id, ready to draw.
-    const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
+    const std::map<std::string, QImage>& thumbnails() const { return measuring_.thumbnails(); }
     std::vector<Finding> findings();
     size_t memory() const;           ///< bytes that the process holds
 
@@ -127,7 +150,8 @@ public:
     /// The next click on the asset gives its place to `use`; empty: no more.
     struct SurfaceSpot {
         std::string part;
-        V3f position, normal;  ///< in the asset's own space; the normal is of unit length
+        V3f position, normal;  ///< in the part's own space; the normal is of unit length
+        V3f position_world, normal_world;
     };
     void pick_place(std::function<void(const SurfaceSpot&)> use);
     bool placing() const { return bool(place_); }
@@ -143,39 +167,32 @@ Q_SIGNALS:
     void maps_changed();
     void activity_changed();
     void picking_changed();
+    void arranging_changed();
     void failed(const vemtra::Error& error);
     void said(const QString& text);
 
 private:
     void posted();
-    void measure_soon();
+    void imported(const fs::path& path, const render::AssetState& state, bool was_stopped);
+    void unsaved_changed();
     void write_own_stock();
     void repair_selection();
     void reset(scene::Scene scene, std::optional<fs::path> file);
-    void start_job(const QString& text, std::function<std::function<void()>(Progress&)> work);
 
     scene::Document document_;
     std::optional<fs::path> file_;
     Selection selection_;
-    std::vector<Error> load_problems_, map_problems_, uv_findings_;
-    std::vector<review::MapFinding> map_findings_;
-    review::MapReview map_review_;                    // of the measuring thread alone
+    std::vector<Error> load_problems_, map_problems_;
     BlockedPaths blocked_;
-    std::weak_ptr<const geometry::Geometry> uvs_of_;  // of the measuring thread alone
+    bool arranging_ = false;
     scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;
-    review::Measured measured_;
-    std::map<std::string, QImage> thumbnails_;
-    std::shared_ptr<const render::Prepared> measured_of_;
-    std::string measured_build_up_;
-    bool measuring_ = false;
     std::function<void(V3f)> pick_;
     std::function<void(const SurfaceSpot&)> place_;
-    std::shared_ptr<Progress> job_;
-    QString job_text_;
-    std::thread job_thread_, measure_thread_;
-    QTimer autosave_timer_, measure_timer_;
-    render::LiveSession session_;  // last: its worker must end before anything that it reads
+    scene::Autosaver autosaver_;
+    render::LiveSession session_;  // its worker must end before anything that it reads
+    Measuring measuring_;
+    Jobs jobs_;                    // last: its work reads all of the above
 };
 
 }  // namespace vemtra::app

@@ -5,7 +5,7 @@
 namespace vemtra::app {
 
 void Workbench::look_for_maps(const std::vector<fs::path>& paths) {
-    start_job("Looking at texture maps", [this, paths](Progress& progress) -> std::function<void()> {
+    jobs_.start("Looking at texture maps", [this, paths](Progress& progress) -> std::function<void()> {
         auto problems = std::make_shared<std::vector<Error>>();
         auto sets = std::make_shared<std::vector<texture::MapSet>>(texture::find_map_sets(paths, *problems));
         const texture::MapGuesses guesses(texture::guesses_file());
@@ -43,7 +43,7 @@ void Workbench::apply_map_set(size_t set) {
     const texture::MapSet& s = map_sets[set];
     const auto wires = texture::wires_of(s, file_ ? folder() : fs::path());
     std::string placement;
-    edit_build_up("Maps: " + s.name, [&](scene::BuildUp& b) { placement = scene::wire_maps(b, selection_.layer, s.name, wires); });
+    edit_build_up("Maps: " + s.name, [&](scene::BuildUp& b) { placement = nodes::wire_maps(b, selection_.layer, s.name, wires); });
     if (!placement.empty()) select_node(placement);
     Q_EMIT said(QString("%1: %2 maps on %3").arg(QString::fromStdString(s.name)).arg(wires.size()).arg(QString::fromStdString(layer() ? layer()->name : "")));
 }
@@ -59,7 +59,7 @@ void Workbench::apply_stock_to(const std::string& id, const std::string& layer) 
     const scene::StockItem* item = stock_.find(id);
     const scene::BuildUp* b = build_up();
     if (!item || !b) return;
-    if (item->layer.kind == "coat" && !b->layers.empty() && b->layers.front().id == layer) {
+    if (!scene::traits(item->layer.kind).may_be_base && !b->layers.empty() && b->layers.front().id == layer) {
         Q_EMIT said("A coat needs something below it: add it as a new layer");
         return;
     }
@@ -79,16 +79,14 @@ void Workbench::add_stock_layer(const std::string& id) {
 void Workbench::wear_stock(const std::string& id, const std::string& part) {
     const scene::StockItem* item = stock_.find(id);
     if (!item || !scene::find(scene().parts, part)) return;
-    if (item->layer.kind == "coat") {  // over what the part wears already
+    if (!scene::traits(item->layer.kind).may_be_base) {  // over what the part wears already
         select_part(part);
         if (const auto* b = build_up()) select_layer(b->layers.back().id);
         add_stock_layer(id);
         return;
     }
     edit("Wear " + item->layer.name, [&](scene::Scene& s) {
-        std::vector<std::string> taken;
-        for (auto& b : s.build_ups) taken.push_back(b.id);
-        scene::BuildUp b = scene::default_build_up(scene::fresh_id(taken, item->layer.id), item->layer.name);
+        scene::BuildUp b = scene::default_build_up(scene::FreshIds(scene::ids_of(s.build_ups)).take(item->layer.id), item->layer.name);
         b.layers.front().name = item->layer.name;
         scene::apply_stock(b, b.layers.front().id, *item);
         scene::find(s.parts, part)->build_up = b.id;

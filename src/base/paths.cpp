@@ -1,5 +1,7 @@
 #include "base/paths.h"
 
+#include "base/text.h"
+
 #include <algorithm>
 #include <cstdio>
 #include <nlohmann/json.hpp>
@@ -20,8 +22,7 @@ std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern) {
             return std::stoi(middle);
         }
         int u = 0, v = 0, end = 0;
-        std::string m = middle;
-        for (char& c : m) c = char(std::tolower(static_cast<unsigned char>(c)));
+        const std::string m = lower(middle);
         if (m.size() > 8 || (std::sscanf(m.c_str(), "u%2d_v%2d%n", &u, &v, &end) != 2 && std::sscanf(m.c_str(), "u%2dv%2d%n", &u, &v, &end) != 2) || size_t(end) != m.size()) return 0;
         return u >= 1 && u <= 10 && v >= 1 ? 1000 + u + 10 * (v - 1) : 0;
     };

@@ -12,6 +12,7 @@ namespace vemtra {
 
 using V2f = Imath::V2f;
 using V3f = Imath::V3f;
+using V4f = Imath::V4f;
 using M44f = Imath::M44f;
 using Box3f = Imath::Box3f;
 
@@ -26,6 +27,27 @@ inline bool finite(const V3f& v) { return std::isfinite(v.x) && std::isfinite(v.
 inline float clamp01(float x) { return std::min(1.f, std::max(0.f, x)); }
 inline float lerp(float a, float b, float t) { return a + (b - a) * t; }
 inline float radians(float degrees) { return degrees * (pi / 180.f); }
+
+/// Row vectors under an affine matrix: a point, a step (no translation), and a step under the transpose of the linear part.
+inline V3f moved(const V3f& p, const M44f& m) {
+    return {p.x * m[0][0] + p.y * m[1][0] + p.z * m[2][0] + m[3][0], p.x * m[0][1] + p.y * m[1][1] + p.z * m[2][1] + m[3][1],
+            p.x * m[0][2] + p.y * m[1][2] + p.z * m[2][2] + m[3][2]};
+}
+inline V3f turned(const V3f& d, const M44f& m) {
+    return {d.x * m[0][0] + d.y * m[1][0] + d.z * m[2][0], d.x * m[0][1] + d.y * m[1][1] + d.z * m[2][1], d.x * m[0][2] + d.y * m[1][2] + d.z * m[2][2]};
+}
+inline V3f turned_by_transpose(const V3f& d, const M44f& m) {
+    return {d.x * m[0][0] + d.y * m[0][1] + d.z * m[0][2], d.x * m[1][0] + d.y * m[1][1] + d.z * m[1][2], d.x * m[2][0] + d.y * m[2][1] + d.z * m[2][2]};
+}
+
+/// The dual basis of two vectors in their plane: d1 . e1 = 1, d1 . e2 = 0, and the other way round. False where they span no area.
+inline bool dual_basis(const V3f& e1, const V3f& e2, V3f& d1, V3f& d2) {
+    const float a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), d = a * c - b * b;
+    if (!(d > 0.f)) return false;
+    d1 = (e1 * c - e2 * b) / d;
+    d2 = (e2 * a - e1 * b) / d;
+    return true;
+}
 
 /// An orthonormal frame around a unit vector, without a singularity (Duff et al. 2017, "Building an Orthonormal Basis, Revisited").
 struct Frame {

@@ -3,6 +3,7 @@
 #include <map>
 #include <set>
 
+#include "base/text.h"
 #include "scene/project_file.h"
 #include "texture/texture.h"
 
@@ -12,10 +13,6 @@ namespace {
 fs::path absolute(const fs::path& folder, const std::string& file) {
     const fs::path p(file);
     return (p.is_absolute() ? p : folder / p).lexically_normal();
-}
-std::string lower(std::string s) {
-    for (char& c : s) c = char(std::tolower(static_cast<unsigned char>(c)));
-    return s;
 }
 
 }  // namespace

@@ -1,7 +1,8 @@
 // A project and its files: collected into one folder, or found again where they went missing.
 #pragma once
 #include "base/paths.h"
-#include "scene/scene.h"
+#include "nodes/description.h"
+#include "scene/graph.h"
 #include "texture/map_cache.h"
 
 namespace vemtra::exchange {
@@ -13,15 +14,10 @@ void for_each_file(scene::Scene& s, F&& f) {
         if (!a.file.empty()) f("asset " + a.id, a.file, "assets");
     for (scene::Rig& r : s.rigs)
         if (!r.environment.image.empty()) f("rig " + r.name, r.environment.image, "light");
-    auto nodes = [&](const scene::BuildUp& b, std::vector<scene::Node>& list) {
-        for (scene::Node& n : list)
-            if (const auto it = n.inputs.find("file"); it != n.inputs.end())
-                if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(b.name + " / " + n.id, *path, "maps");
-    };
-    for (scene::BuildUp& b : s.build_ups) {
-        nodes(b, b.commons);
-        for (scene::Layer& l : b.layers) nodes(b, l.nodes);
-    }
+    for (scene::BuildUp& b : s.build_ups)
+        scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) { nodes::for_each_file_of(n, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); }); });
+    for (scene::Network& network : s.networks)
+        for (scene::Node& n : network.nodes) nodes::for_each_file_of(n, [&](std::string& path) { f(network.name + " / " + n.id, path, "maps"); });
 }
 
 /// The paths of the scene that lead out of the project's folder, search folders among them; null where none does.

@@ -1,6 +1,8 @@
 #include "geometry/field.h"
 
+#include <atomic>
 #include <cstring>
+#include <unordered_map>
 
 #include "base/file.h"
 #include "base/hash.h"
@@ -16,55 +18,6 @@ size_t grid_size(int r) { return size_t(r + 1) * size_t(r + 2) / 2; }
 // Row j (along v) of a grid of resolution r starts at:
 size_t grid_row(int r, int j) { return size_t(j) * size_t(r + 1) - size_t(j) * size_t(j - 1) / 2; }
 
-// Base-2 and base-3 radical inverses (Halton 1960), shifted per place: the same place gets the same directions on every triangle that
-// shares it, so nothing shows along edges.
-float radical_inverse2(uint32_t i) {
-    i = (i << 16) | (i >> 16);
-    i = ((i & 0x00ff00ffu) << 8) | ((i & 0xff00ff00u) >> 8);
-    i = ((i & 0x0f0f0f0fu) << 4) | ((i & 0xf0f0f0f0u) >> 4);
-    i = ((i & 0x33333333u) << 2) | ((i & 0xccccccccu) >> 2);
-    i = ((i & 0x55555555u) << 1) | ((i & 0xaaaaaaaau) >> 1);
-    return float(i >> 8) * 0x1p-24f;
-}
-
-class Sampler {
-public:
-    Sampler(const Geometry& geometry, const program::FieldRequest& request, int rays)
-        : geometry_(geometry), request_(request), rays_(rays), sin_cone_(std::sin(radians(request.angle))) {
-        rtcInitIntersectContext(&context_);
-    }
-    float operator()(const V3f& position, const V3f& normal, const V3f& toward_middle) {
-        const V3f axis = request_.edges ? -normal : normal;
-        // A little into the triangle, so that a corner's own walls count as seen from inside of the corner.
-        const V3f inward = toward_middle * .02f;
-        const float limit = .02f * request_.reach, length = inward.length();
-        const V3f origin = offset_origin(position + (length > limit ? inward * (limit / length) : inward), axis) + axis * (1e-4f * request_.reach);
-        uint32_t seed = 0;
-        for (int i = 0; i < 3; ++i) seed = combine(seed, __builtin_bit_cast(uint32_t, position[i] + 0.f));
-        const float shift1 = float(mix32(seed) >> 8) * 0x1p-24f, shift2 = float(mix32(seed + 1) >> 8) * 0x1p-24f;
-        const Frame frame(axis);
-        float sum = 0.f;
-        for (int i = 0; i < rays_; ++i) {
-            float a = radical_inverse2(uint32_t(i)) + shift1, b = (float(i) + .5f) * 0.618033988f + shift2;
-            a -= std::floor(a);
-            b -= std::floor(b);
-            const float s = sin_cone_ * std::sqrt(a), phi = 2.f * pi * b;  // cosine weighted within the cone
-            const V3f d = frame.to_world(V3f(s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - s * s))));
-            RTCRayHit ray = single_ray(origin, d, request_.reach);
-            rtcIntersect1(geometry_.scene(), &context_, &ray);
-            if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) sum += 1.f - ray.ray.tfar / request_.reach;
-        }
-        return sum / float(rays_);
-    }
-
-private:
-    const Geometry& geometry_;
-    const program::FieldRequest& request_;
-    int rays_;
-    float sin_cone_;
-    RTCIntersectContext context_;
-};
-
 // A stopped loop leaves early; nobody reads the half-done result.
 template <class Body>
 bool for_all(size_t count, float from, float to, Progress* progress, const Body& body) {
@@ -77,14 +30,17 @@ bool for_all(size_t count, float from, float to, Progress* progress, const Body&
     return !stopped(progress);
 }
 
-fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request) {
-    uint64_t h = hash_bytes(wanted.data(), wanted.size(), hash_text("cavity 2"));
-    for (const auto& m : geometry.meshes()) {
-        const uint64_t content = m->content_hash();
-        h = hash_bytes(&content, sizeof content, h);
+fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
+    const FieldKind* kind = field_kind(request.field);
+    uint64_t h = hash_bytes(wanted.data(), wanted.size(), hash_text(request.field + " " + std::to_string(kind ? kind->version : 0)));
+    std::unordered_map<const Shape*, uint64_t> contents;
+    for (const Instance& i : geometry.instances()) {
+        const auto [it, fresh] = contents.try_emplace(i.shape.get(), 0);
+        if (fresh) it->second = i.shape->content_hash();
+        h = hash_bytes(&it->second, sizeof it->second, h);
+        h = hash_bytes(&i.to_world, sizeof i.to_world, h);
     }
-    const float numbers[] = {request.edges ? 1.f : 0.f, request.reach, request.angle, float(field_rays_final)};
-    h = hash_bytes(numbers, sizeof numbers, h);
+    h = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), h + uint64_t(field_rays_final));
     char name[32];
     std::snprintf(name, sizeof name, "%016llx.field", static_cast<unsigned long long>(h));
     return cache_folder("fields") / name;
@@ -92,10 +48,22 @@ fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, c
 
 }  // namespace
 
-float FormField::at(const Mesh& mesh, uint32_t part, uint32_t triangle, float u, float v) const {
-    const PartField& f = parts[part];
+// The register: one line per kind of field.
+const std::vector<FieldKind>& field_kinds() {
+    static const std::vector<FieldKind> all = {cavity_field()};
+    return all;
+}
+const FieldKind* field_kind(const std::string& name) {
+    for (const FieldKind& k : field_kinds())
+        if (name == k.name) return &k;
+    return nullptr;
+}
+
+float FormField::at(const Mesh& mesh, const Place& place) const {
+    const PartField& f = parts[place.instance];
     if (f.at_vertex.empty()) return 0.f;
-    const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
+    const uint32_t triangle = place.face, *i = &mesh.indices[3 * size_t(triangle)];
+    const float u = place.u, v = place.v;
     const int r = f.resolution.empty() ? 1 : f.resolution[triangle];
     if (r <= 1) return f.at_vertex[i[0]] * (1.f - u - v) + f.at_vertex[i[1]] * u + f.at_vertex[i[2]] * v;
     const float* grid = f.inside.data() + f.first[triangle];
@@ -108,42 +76,66 @@ float FormField::at(const Mesh& mesh, uint32_t part, uint32_t triangle, float u,
     return value(ix + 1, iy + 1) * (fx + fy - 1.f) + value(ix, iy + 1) * (1.f - fx) + value(ix + 1, iy) * (1.f - fy);
 }
 
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, int rays, Progress* progress) {
-    auto field = std::make_shared<FormField>();
-    field->rays = rays;
-    const size_t parts = geometry.meshes().size();
-    field->parts.resize(parts);
-    size_t total = 0;
-    for (size_t p = 0; p < parts; ++p) {
-        if (!wanted[p]) continue;
-        const Mesh& m = *geometry.meshes()[p];
-        FormField::PartField& f = field->parts[p];
-        const float from = float(p) / float(parts), to = float(p + 1) / float(parts);
-        // Which triangle a vertex leans to.
-        std::vector<uint32_t> owner(m.positions.size(), UINT32_MAX);
-        for (uint32_t t = 0; t < m.triangles(); ++t)
+namespace {
+
+/// The samples of one instance: at its vertices, and on grids inside of large faces.
+class PartSampling {
+public:
+    PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request, int rays)
+        : geometry_(geometry), index_(instance), instance_(geometry.instances()[instance]), m_(instance_.shape->faces_as_triangles()), kind_(kind), request_(request), rays_(rays) {
+        for (const V3f& p : m_.positions) world_.push_back(instance_.point_to_world(p));
+    }
+
+    bool at_vertices(FormField::PartField& f, float from, float to, Progress* progress) const {
+        std::vector<uint32_t> owner(m_.positions.size(), UINT32_MAX);  // which face a vertex leans to
+        for (uint32_t t = 0; t < m_.triangles(); ++t)
             for (int c = 0; c < 3; ++c)
-                if (uint32_t& o = owner[m.indices[3 * size_t(t) + size_t(c)]]; o == UINT32_MAX) o = t;
-        auto middle = [&](uint32_t t) {
-            const uint32_t* i = &m.indices[3 * size_t(t)];
-            return (m.positions[i[0]] + m.positions[i[1]] + m.positions[i[2]]) / 3.f;
-        };
-        f.at_vertex.assign(m.positions.size(), 0.f);
-        if (!for_all(m.positions.size(), from, lerp(from, to, .6f), progress, [&](size_t first, size_t last) {
-                Sampler sampler(geometry, request, rays);
-                for (size_t v = first; v < last; ++v)
-                    if (owner[v] != UINT32_MAX) f.at_vertex[v] = sampler(m.positions[v], m.normals[v], middle(owner[v]) - m.positions[v]);
-            }))
-            return nullptr;
+                if (uint32_t& o = owner[m_.indices[3 * size_t(t) + size_t(c)]]; o == UINT32_MAX) o = t;
+        f.at_vertex.assign(m_.positions.size(), 0.f);
+        return for_all(m_.positions.size(), from, to, progress, [&](size_t first, size_t last) {
+            const FieldSampler sample = kind_.sampler(geometry_, request_.parameters, rays_);
+            for (size_t v = first; v < last; ++v)
+                if (owner[v] != UINT32_MAX) {
+                    const V3f n = instance_.normal_to_world(m_.normals[v]);
+                    f.at_vertex[v] = sample({world_[v], instance_.identity ? n : n.normalized(), middle(owner[v]) - world_[v]});
+                }
+        });
+    }
+
+    /// `total`: samples of the whole field so far; the budget is shared.
+    bool inside(FormField::PartField& f, size_t& total, float from, float to, Progress* progress) const {
+        const std::vector<uint32_t> gridded = lay_grids(f, total);
+        return for_all(gridded.size(), from, to, progress, [&](size_t first, size_t last) {
+            const FieldSampler sample = kind_.sampler(geometry_, request_.parameters, rays_);
+            for (size_t g = first; g < last; ++g) {
+                const uint32_t t = gridded[g];
+                const int r = f.resolution[t];
+                const V3f centre = middle(t);
+                for (int j = 0; j <= r; ++j)
+                    for (int i = 0; i + j <= r; ++i) {
+                        const SurfacePoint s = geometry_.at({index_, t, float(i) / float(r), float(j) / float(r)});
+                        f.inside[f.first[t] + grid_row(r, j) + size_t(i)] = sample({s.position, s.normal, centre - s.position});
+                    }
+            }
+        });
+    }
+
+private:
+    V3f middle(uint32_t t) const {
+        const uint32_t* i = &m_.indices[3 * size_t(t)];
+        return (world_[i[0]] + world_[i[1]] + world_[i[2]]) / 3.f;
+    }
+    std::vector<uint32_t> lay_grids(FormField::PartField& f, size_t& total) const {
         std::vector<uint32_t> gridded;
-        f.first.assign(m.triangles(), 0);
-        f.resolution.assign(m.triangles(), 1);
+        f.first.assign(m_.triangles(), 0);
+        f.resolution.assign(m_.triangles(), 1);
+        const float spacing = kind_.spacing(request_.parameters);
         size_t own = 0;
-        for (uint32_t t = 0; t < m.triangles(); ++t) {
-            const uint32_t* i = &m.indices[3 * size_t(t)];
-            const V3f &a = m.positions[i[0]], &b = m.positions[i[1]], &c = m.positions[i[2]];
+        for (uint32_t t = 0; t < m_.triangles(); ++t) {
+            const uint32_t* i = &m_.indices[3 * size_t(t)];
+            const V3f &a = world_[i[0]], &b = world_[i[1]], &c = world_[i[2]];
             const float longest = std::sqrt(std::max({(b - a).length2(), (c - a).length2(), (c - b).length2()}));
-            const int r = std::min(max_resolution, int(std::ceil(longest / (.5f * request.reach))));
+            const int r = int(std::min(float(max_resolution), std::ceil(longest / (.5f * spacing))));
             if (r <= 2 || total + grid_size(r) > inside_budget) continue;
             f.first[t] = uint32_t(own);
             f.resolution[t] = uint8_t(r);
@@ -152,26 +144,43 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
             gridded.push_back(t);
         }
         f.inside.assign(own, 0.f);
-        if (gridded.empty()) f.first.clear(), f.resolution.clear();
-        if (!for_all(gridded.size(), lerp(from, to, .6f), to, progress, [&](size_t first, size_t last) {
-                Sampler sampler(geometry, request, rays);
-                for (size_t g = first; g < last; ++g) {
-                    const uint32_t t = gridded[g];
-                    const int r = f.resolution[t];
-                    const V3f centre = middle(t);
-                    for (int j = 0; j <= r; ++j)
-                        for (int i = 0; i + j <= r; ++i) {
-                            const Surface s = geometry.surface(uint32_t(p), t, float(i) / float(r), float(j) / float(r));
-                            f.inside[f.first[t] + grid_row(r, j) + size_t(i)] = sampler(s.position, s.normal, centre - s.position);
-                        }
-                }
-            }))
-            return nullptr;
+        if (gridded.empty()) {
+            f.first.clear();
+            f.resolution.clear();
+        }
+        return gridded;
+    }
+
+    const Geometry& geometry_;
+    uint32_t index_;
+    const Instance& instance_;
+    const Mesh& m_;
+    const FieldKind& kind_;
+    const nodes::FieldRequest& request_;
+    int rays_;
+    std::vector<V3f> world_;
+};
+
+}  // namespace
+
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress) {
+    auto field = std::make_shared<FormField>();
+    field->rays = rays;
+    const size_t parts = geometry.instances().size();
+    field->parts.resize(parts);
+    const FieldKind* kind = field_kind(request.field);
+    size_t total = 0;
+    for (size_t p = 0; kind && p < parts; ++p) {
+        if (!wanted[p]) continue;
+        const float from = float(p) / float(parts), to = float(p + 1) / float(parts), between = lerp(from, to, .6f);
+        const PartSampling sampling(geometry, uint32_t(p), *kind, request, rays);
+        if (!sampling.at_vertices(field->parts[p], from, between, progress)) return nullptr;
+        if (!sampling.inside(field->parts[p], total, between, to, progress)) return nullptr;
     }
     return field;
 }
 
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request) {
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
     Result<std::string> bytes = read_file(cache_file(geometry, wanted, request));
     if (!bytes) return nullptr;
     // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not used.
@@ -193,10 +202,11 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
         p += n * sizeof array[0];
         return true;
     };
-    for (const auto& m : geometry.meshes()) {
+    for (const Instance& instance : geometry.instances()) {
+        const Mesh& m = instance.shape->faces_as_triangles();
         FormField::PartField f;
-        if (!take(f.at_vertex, m->positions.size()) || !take(f.first, m->triangles()) || !take(f.resolution, m->triangles()) || !take(f.inside, SIZE_MAX) ||
-            f.at_vertex.size() != (wanted[field->parts.size()] ? m->positions.size() : 0) || f.first.size() != f.resolution.size())
+        if (!take(f.at_vertex, m.positions.size()) || !take(f.first, m.triangles()) || !take(f.resolution, m.triangles()) || !take(f.inside, SIZE_MAX) ||
+            f.at_vertex.size() != (wanted[field->parts.size()] ? m.positions.size() : 0) || f.first.size() != f.resolution.size())
             return nullptr;
         for (size_t t = 0; t < f.first.size(); ++t)
             if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > f.inside.size()) return nullptr;
@@ -205,7 +215,7 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     return field;
 }
 
-void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const program::FieldRequest& request, const FormField& field) {
+void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, const FormField& field) {
     std::string body;
     auto put = [&](const auto& array) {
         const uint64_t n = array.size();
@@ -217,10 +227,10 @@ void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const
     write_file_atomically(cache_file(geometry, wanted, request), std::string(reinterpret_cast<const char*>(&check), 8) + body);
 }
 
-void Fields::sample(int field, int n, const uint32_t* part, const uint32_t* triangle, const float* u, const float* v, float* out) const {
+void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v, float* out) const {
     const FormField* f = field >= 0 && size_t(field) < fields_.size() ? fields_[size_t(field)].get() : nullptr;
     for (int i = 0; i < n; ++i)
-        out[i] = f && part[i] < f->parts.size() ? f->at(*geometry_->meshes()[part[i]], part[i], triangle[i], u[i], v[i]) : 0.f;
+        out[i] = f && instance[i] < f->parts.size() ? f->at(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]}) : 0.f;
 }
 
 }  // namespace vemtra::geometry

@@ -1,118 +1,121 @@
 #include "geometry/geometry.h"
 
-#include <atomic>
-#include <cstring>
+#include <cmath>
+#include <unordered_map>
 
 namespace vemtra::geometry {
 namespace {
 
-std::atomic<int64_t> held{0};
-bool count_memory(void*, ssize_t bytes, bool) {
-    held += bytes;
-    return true;
-}
-bool watch_build(void* progress, double fraction) {
-    report(static_cast<Progress*>(progress), float(fraction));
-    return !stopped(static_cast<Progress*>(progress));
-}
+// What is laid together in world space is built again whenever anything is moved or hidden: together at most about a tenth of a second.
+constexpr uint32_t merged_part_limit = 150000;  // faces of one shape
+constexpr size_t merged_limit = 600000;         // of all of them
 
 }  // namespace
 
-RTCDevice embree_device() {
-    static const RTCDevice device = [] {
-        RTCDevice d = rtcNewDevice("");
-        rtcSetDeviceMemoryMonitorFunction(d, count_memory, nullptr);
-        return d;
-    }();
-    return device;
+Instance::Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_moved) : shape(std::move(of)), to_world(world), identity(world == M44f()), moved(was_moved) {
+    if (identity) return;
+    to_object = to_world.inverse();
+    scale = std::cbrt(std::fabs(to_world.determinant()));
 }
-size_t embree_memory() { return size_t(std::max<int64_t>(0, held)); }
 
-Geometry::Geometry(std::vector<std::shared_ptr<const Mesh>> meshes, Progress* progress) : meshes_(std::move(meshes)) {
-    for (const auto& m : meshes_) {
-        bounds_.extendBy(m->bounds());
-        triangles_ += m->triangles();
+Box3f Instance::bounds() const {
+    const Box3f box = shape->bounds();
+    if (identity || box.isEmpty()) return box;
+    if (!moved && shape->faces() < merged_part_limit) {  // exact where it is cheap
+        Box3f exact;
+        for (const V3f& p : shape->faces_as_triangles().positions) exact.extendBy(point_to_world(p));
+        return exact;
     }
-    scene_ = rtcNewScene(embree_device());
-    int flags = RTC_SCENE_FLAG_ROBUST;
-    if (triangles_ > 4000000) flags |= RTC_SCENE_FLAG_COMPACT;
-    rtcSetSceneFlags(scene_, RTCSceneFlags(flags));
-    rtcSetSceneBuildQuality(scene_, RTC_BUILD_QUALITY_MEDIUM);
-    for (size_t i = 0; i < meshes_.size(); ++i) {
-        const Mesh& m = *meshes_[i];
-        RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_TRIANGLE);
-        // The last element of a shared vertex buffer is read as 16 bytes: Embree gets a copy of its own, which it pads.
-        void* vertices = rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f), m.positions.size());
-        std::memcpy(vertices, m.positions.data(), m.positions.size() * sizeof(V3f));
-        rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m.indices.data(), 0, 3 * sizeof(uint32_t), m.triangles());
-        rtcCommitGeometry(g);
+    Box3f out;
+    for (int corner = 0; corner < 8; ++corner)
+        out.extendBy(point_to_world({corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+    return out;
+}
+
+Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instances_(std::move(instances)) {
+    std::unordered_map<const Shape*, size_t> uses;
+    for (const Instance& i : instances_) {
+        bounds_.extendBy(i.bounds());
+        faces_ += i.shape->faces();
+        if (++uses[i.shape.get()] == 1) own_faces_ += i.shape->faces();
+    }
+    if (instances_.size() == 1 && instances_[0].identity && instances_[0].shape->faces() >= merged_part_limit) {  // nothing to lay together
+        scene_ = instances_[0].shape->scene();
+        rtcRetainScene(scene_);
+        return;
+    }
+    scene_ = new_scene(faces_);
+    for (size_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
+        const Instance& instance = instances_[i];
+        const Shape& shape = *instance.shape;
+        const bool merged = !instance.moved && uses[&shape] == 1 && shape.faces() < merged_part_limit && merged_faces_ + shape.faces() <= merged_limit;
+        RTCGeometry g;
+        if (merged) {
+            merged_faces_ += shape.faces();
+            g = shape.attachable(instance.identity ? nullptr : &instance.to_world);
+        } else {
+            g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_INSTANCE);
+            rtcSetGeometryInstancedScene(g, shape.scene(progress));
+            float columns[12];
+            for (int r = 0; r < 4; ++r)
+                for (int c = 0; c < 3; ++c) columns[3 * r + c] = instance.to_world[r][c];
+            rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, columns);
+            rtcCommitGeometry(g);
+        }
         rtcAttachGeometryByID(scene_, g, unsigned(i));
         rtcReleaseGeometry(g);
     }
-    if (progress) rtcSetSceneProgressMonitorFunction(scene_, watch_build, progress);
-    rtcCommitScene(scene_);
-    rtcSetSceneProgressMonitorFunction(scene_, nullptr, nullptr);
+    commit(scene_, progress);
 }
 
 Geometry::~Geometry() { rtcReleaseScene(scene_); }
 
-Surface Geometry::surface(uint32_t mesh, uint32_t triangle, float u, float v) const {
-    const Mesh& m = *meshes_[mesh];
-    const uint32_t* i = &m.indices[3 * size_t(triangle)];
-    const V3f &a = m.positions[i[0]], &b = m.positions[i[1]], &c = m.positions[i[2]];
-    const float w = 1.f - u - v;
-    Surface s;
-    s.position = a * w + b * u + c * v;
-    const V3f cross = (b - a).cross(c - a);
-    const float area2 = cross.length();
-    s.normal_geometric = cross / area2;
-    const V3f n = m.normals[i[0]] * w + m.normals[i[1]] * u + m.normals[i[2]] * v;
-    const float length = n.length();
-    s.normal = length > 1e-12f ? n / length : s.normal_geometric;
-    if (s.normal.dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
-    if (!m.uvs.empty()) {
-        const V2f &ta = m.uvs[i[0]], &tb = m.uvs[i[1]], &tc = m.uvs[i[2]];
-        s.uv = ta * w + tb * u + tc * v;
-        s.uv_per_metre = std::sqrt(std::fabs((tb - ta).cross(tc - ta)) / area2);
-    }
-    if (!m.colors.empty()) s.color = m.colors[i[0]] * w + m.colors[i[1]] * u + m.colors[i[2]] * v;
+SurfacePoint Geometry::at(const Place& place) const {
+    const Instance& i = instances_[place.instance];
+    SurfacePoint s = i.shape->at(place.face, place.u, place.v);
+    if (i.identity) return s;
+    s.position = moved(s.position, i.to_world);
+    // The area of a face grows by |det M| times the length of its normal times M's inverse transpose.
+    const V3f g = turned_by_transpose(s.normal_geometric, i.to_object);
+    const float length = g.length();
+    s.normal_geometric = g / length;
+    s.normal = turned_by_transpose(s.normal, i.to_object).normalized();
+    s.uv_per_metre /= std::sqrt(i.scale * i.scale * i.scale * length);
     return s;
 }
 
-V3f Geometry::tangent(uint32_t mesh, uint32_t triangle) const {
-    const Mesh& m = *meshes_[mesh];
-    if (m.uvs.empty()) return V3f(0.f);
-    const uint32_t* i = &m.indices[3 * size_t(triangle)];
-    const V3f e1 = m.positions[i[1]] - m.positions[i[0]], e2 = m.positions[i[2]] - m.positions[i[0]];
-    const V2f t1 = m.uvs[i[1]] - m.uvs[i[0]], t2 = m.uvs[i[2]] - m.uvs[i[0]];
-    const float area = t1.x * t2.y - t1.y * t2.x;
-    const V3f t = (e1 * t2.y - e2 * t1.y) * std::copysign(1.f, area);
-    return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);
+V3f Geometry::tangent(const Place& place) const {
+    const Instance& i = instances_[place.instance];
+    const V3f t = i.shape->tangent(place.face);
+    if (i.identity || t.length2() == 0.f) return t;
+    const V3f w = i.step_to_world(t);
+    return w.length2() > 1e-30f ? w.normalized() : V3f(0.f);
 }
 
-V2f Geometry::uv(uint32_t mesh, uint32_t triangle, float u, float v, int set) const {
-    const Mesh& m = *meshes_[mesh];
-    const std::vector<V2f>& uvs = set < 0 ? m.uvs : m.more_uvs[size_t(set)].uvs;
-    if (uvs.empty()) return V2f(0.f);
-    const uint32_t* i = &m.indices[3 * size_t(triangle)];
-    return uvs[i[0]] * (1.f - u - v) + uvs[i[1]] * u + uvs[i[2]] * v;
+void Geometry::uv_gradients(const Place& place, V3f& u, V3f& v, int set) const {
+    const Instance& i = instances_[place.instance];
+    i.shape->uv_gradients(place.face, u, v, set);
+    if (i.identity) return;
+    // A gradient is a covector: it goes by the inverse transpose, which may lift it out of a sheared surface's plane by nothing but that.
+    u = i.normal_to_world(u);
+    v = i.normal_to_world(v);
 }
 
-void Geometry::uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v, int set) const {
-    const Mesh& m = *meshes_[mesh];
-    const std::vector<V2f>& uvs = set < 0 ? m.uvs : m.more_uvs[size_t(set)].uvs;
-    u = v = V3f(0.f);
-    if (uvs.empty()) return;
-    const uint32_t* i = &m.indices[3 * size_t(triangle)];
-    const V3f e1 = m.positions[i[1]] - m.positions[i[0]], e2 = m.positions[i[2]] - m.positions[i[0]];
-    const V2f t1 = uvs[i[1]] - uvs[i[0]], t2 = uvs[i[2]] - uvs[i[0]];
-    // The dual basis of e1 and e2 in their plane: d1 . e1 = 1, d1 . e2 = 0.
-    const float a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), d = a * c - b * b;
-    if (!(d > 0.f)) return;
-    const V3f d1 = (e1 * c - e2 * b) / d, d2 = (e2 * a - e1 * b) / d;
-    u = d1 * t1.x + d2 * t2.x;
-    v = d1 * t1.y + d2 * t2.y;
-    if (!finite(u) || !finite(v)) u = v = V3f(0.f);
+float Geometry::area(uint32_t instance, uint32_t face) const {
+    const Instance& i = instances_[instance];
+    const float own = i.shape->area(face);
+    if (i.identity) return own;
+    return own * i.scale * i.scale * i.scale * turned_by_transpose(i.shape->at(face, 1.f / 3.f, 1.f / 3.f).normal_geometric, i.to_object).length();
+}
+
+std::vector<Geometry::Strewn> Geometry::strewn(const std::vector<uint32_t>& instances, size_t most) const {
+    size_t all = 0;
+    for (uint32_t i : instances) all += shape(i).faces();
+    const size_t stride = std::max<size_t>(1, all / std::max<size_t>(1, most));
+    std::vector<Strewn> out;
+    for (uint32_t i : instances)
+        for (size_t f = 0; f < shape(i).faces(); f += stride) out.push_back({{i, uint32_t(f), 1.f / 3.f, 1.f / 3.f}, area(i, uint32_t(f))});
+    return out;
 }
 
 V3f offset_origin(const V3f& p, const V3f& n) {

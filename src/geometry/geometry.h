@@ -1,57 +1,89 @@
-// The parts of a scene ready for rays: meshes, the ray accelerator over them, and surface points at hits. Immutable once built.
+// The parts of a scene ready for rays: instances of shapes, and the accelerator over them. Immutable once built.
+//
+// Forms that stand where their file has them, and stand there once, are laid together in one accelerator in world space, as long as that is
+// quick to build; all others have one of their own and are reached through an instance (docs/decisions/0017): moving, hiding or copying a heavy
+// part builds nothing anew, and light ones cost their rays no detour.
 #pragma once
-#include <embree3/rtcore.h>
-
 #include <memory>
 #include <vector>
 
-#include "geometry/mesh.h"
+#include "geometry/shape.h"
 
 namespace vemtra::geometry {
 
-/// A surface point. Directions are unit vectors in world space; `normal_geometric` and `normal` point to the mesh's outer side.
-struct Surface {
-    V3f position, normal_geometric, normal;
-    V2f uv{0.f};
-    V3f color{1.f};
-    float uv_per_metre = 0.f;  ///< UV length per world length, on the average of directions
+/// A shape that stands somewhere. Row vectors: world = p * to_world.
+struct Instance {
+    Instance() = default;
+    /// `moved`: the artist has moved it from where its file has it.
+    Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_moved = false);
+
+    std::shared_ptr<const Shape> shape;
+    M44f to_world, to_object;
+    bool identity = true;   ///< both are
+    bool moved = false;
+    float scale = 1.f;      ///< of lengths, in the mean of directions
+
+    V3f point_to_object(const V3f& p) const { return identity ? p : vemtra::moved(p, to_object); }
+    V3f point_to_world(const V3f& p) const { return identity ? p : vemtra::moved(p, to_world); }
+    /// Directions along the surface, and steps: not of unit length any more.
+    V3f step_to_object(const V3f& d) const { return identity ? d : turned(d, to_object); }
+    V3f step_to_world(const V3f& d) const { return identity ? d : turned(d, to_world); }
+    /// Normals and gradients go by the inverse transpose, and are not of unit length any more.
+    V3f normal_to_object(const V3f& n) const { return identity ? n : turned_by_transpose(n, to_world); }
+    V3f normal_to_world(const V3f& n) const { return identity ? n : turned_by_transpose(n, to_object); }
+    Box3f bounds() const;   ///< in the world
+    bool operator==(const Instance& o) const { return shape == o.shape && to_world == o.to_world && moved == o.moved; }
 };
 
 class Geometry {
 public:
-    /// Builds the accelerator. `meshes` may be empty. Above four million triangles the compact form is used.
-    Geometry(std::vector<std::shared_ptr<const Mesh>> meshes, Progress* progress = nullptr);
+    /// Builds the accelerator. There may be no instances.
+    explicit Geometry(std::vector<Instance> instances, Progress* progress = nullptr);
     ~Geometry();
     Geometry(const Geometry&) = delete;
     Geometry& operator=(const Geometry&) = delete;
 
-    const std::vector<std::shared_ptr<const Mesh>>& meshes() const { return meshes_; }
+    const std::vector<Instance>& instances() const { return instances_; }
+    const Shape& shape(uint32_t instance) const { return *instances_[instance].shape; }
     const Box3f& bounds() const { return bounds_; }
-    size_t triangles() const { return triangles_; }
+    size_t faces() const { return faces_; }       ///< over all instances
+    size_t own_faces() const { return own_faces_; }  ///< over all shapes, each counted once
+    size_t merged_faces() const { return merged_faces_; }  ///< of those laid together in world space
     RTCScene scene() const { return scene_; }
 
-    Surface surface(uint32_t mesh, uint32_t triangle, float u, float v) const;
-    /// The direction in which U grows over a triangle, in world space, of unit length; zero where there are no UVs or they have no area.
-    V3f tangent(uint32_t mesh, uint32_t triangle) const;
-    /// How U and V grow over a triangle: their gradients in world space, per metre; zero where there are no UVs or the triangle has no area.
-    /// `set`: -1 for the part's first set of UVs, else an index of Mesh::more_uvs.
-    void uv_gradients(uint32_t mesh, uint32_t triangle, V3f& u, V3f& v, int set = -1) const;
-    V2f uv(uint32_t mesh, uint32_t triangle, float u, float v, int set) const;
+    /// In world space.
+    SurfacePoint at(const Place& place) const;
+    V3f tangent(const Place& place) const;
+    void uv_gradients(const Place& place, V3f& u, V3f& v, int set = -1) const;
+    V2f uv(const Place& place, int set = -1) const { return shape(place.instance).uv(place.face, place.u, place.v, set); }
+    float area(uint32_t instance, uint32_t face) const;  ///< exact for triangles
+    /// Points all over the instances, at the middle of every n-th face, so that there are at most about `most`; with the area that each stands for.
+    struct Strewn {
+        Place place;
+        float area;
+    };
+    std::vector<Strewn> strewn(const std::vector<uint32_t>& instances, size_t most) const;
 
 private:
-    std::vector<std::shared_ptr<const Mesh>> meshes_;
+    std::vector<Instance> instances_;
     Box3f bounds_;
-    size_t triangles_ = 0;
+    size_t faces_ = 0, own_faces_ = 0, merged_faces_ = 0;
     RTCScene scene_ = nullptr;
 };
 
-/// The device that all accelerators share; made at first use.
-RTCDevice embree_device();
+/// Where a ray hit; instance is RTC_INVALID_GEOMETRY_ID where it hit nothing.
+inline Place place_of(const RTCHit& hit) { return {hit.instID[0] == RTC_INVALID_GEOMETRY_ID ? hit.geomID : hit.instID[0], hit.primID, hit.u, hit.v}; }
+inline bool hit_something(const Place& p) { return p.instance != RTC_INVALID_GEOMETRY_ID; }
+
 /// A ray from 0 to `far`, ready for rtcIntersect1.
 inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
     RTCRayHit r;
-    r.ray.org_x = origin.x; r.ray.org_y = origin.y; r.ray.org_z = origin.z;
-    r.ray.dir_x = direction.x; r.ray.dir_y = direction.y; r.ray.dir_z = direction.z;
+    r.ray.org_x = origin.x;
+    r.ray.org_y = origin.y;
+    r.ray.org_z = origin.z;
+    r.ray.dir_x = direction.x;
+    r.ray.dir_y = direction.y;
+    r.ray.dir_z = direction.z;
     r.ray.tnear = 0.f;
     r.ray.tfar = far;
     r.ray.time = 0.f;
@@ -60,8 +92,25 @@ inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far =
     r.hit.geomID = r.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     return r;
 }
-/// Bytes that Embree holds at the moment.
-size_t embree_memory();
+/// The k-th ray of a packet of 16 (RTCRay16), from 0 to `far`.
+inline void set_ray(RTCRay16& r, int k, const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
+    r.org_x[k] = origin.x;
+    r.org_y[k] = origin.y;
+    r.org_z[k] = origin.z;
+    r.dir_x[k] = direction.x;
+    r.dir_y[k] = direction.y;
+    r.dir_z[k] = direction.z;
+    r.tnear[k] = 0.f;
+    r.tfar[k] = far;
+    r.time[k] = 0.f;
+    r.mask[k] = ~0u;
+    r.flags[k] = 0;
+}
+/// Takes what the k-th ray of a packet hit.
+inline Place place_of(const RTCHit16& hit, int k) {
+    return {hit.instID[0][k] == RTC_INVALID_GEOMETRY_ID ? hit.geomID[k] : hit.instID[0][k], hit.primID[k], hit.u[k], hit.v[k]};
+}
+inline void set_no_hit(RTCHit16& hit, int k) { hit.geomID[k] = hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID; }
 
 /// Moves a ray's origin off the surface so that it cannot hit it again, whatever the scale (Waechter and Binder 2019, "A Fast and Robust
 /// Method for Avoiding Self-Intersection"). `normal` is the geometric one on the side that the ray leaves to.

@@ -7,10 +7,9 @@
 
 #include <charconv>
 #include <cstring>
-#include <map>
 
 #include "base/file.h"
-#include "geometry/mesh.h"
+#include "geometry/import.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -216,9 +215,7 @@ Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error
     if (bad_lines)
         warnings.push_back({"Not readable", file, "line " + std::to_string(first_bad), std::to_string(bad_lines) + " lines have too few numbers",
                             "The file may be cut off: export it again"});
-    std::map<std::string, int> seen;  // two groups of one name stay two parts
-    for (RawPart& part : b.parts)
-        if (int n = seen[part.name]++; n > 0) part.name += "." + std::to_string(n + 1);
+    name_apart(b.parts);  // two groups of one name stay two parts
     return std::move(b.parts);
 }
 

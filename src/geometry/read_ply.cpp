@@ -4,7 +4,7 @@
 #include <sstream>
 
 #include "base/file.h"
-#include "geometry/mesh.h"
+#include "geometry/import.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -142,7 +142,7 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
                     continue;
                 }
                 if (!body.take(p.count, v)) return cut();
-                if (v < 0 || v > double(body.left())) return cut();
+                if (!(v >= 0) || v > double(body.left()) || v != std::floor(v)) return cut();
                 list.resize(size_t(v));
                 for (double& item : list)
                     if (!body.take(p.type, item)) return cut();

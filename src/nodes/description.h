@@ -1,26 +1,46 @@
-// One description per node: ports, types, ranges, units, defaults, help, standard name. The interface, validation, documentation and
-// export all read it; nothing about a node is written anywhere else.
+// One description per node: ports with types, roles, ranges, units, defaults and help; what it asks for; how its output is shaped; its name in
+// the open standard. Interface, validation, documentation, files and export all read it: nothing about a node is written anywhere else, and no
+// other floor knows a kind of node or a port by its name.
 #pragma once
 #include <functional>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "nodes/kernel.h"
+#include "nodes/resources.h"
+#include "nodes/types.h"
 #include "scene/scene.h"
 
 namespace vemtra::nodes {
 
-/// `place` is where a map is read: u, v and the footprint's two axes. A box projection gives three of them and their weights (box_components);
-/// who wants a plain vector2 gets the first u and v.
-enum class Type : uint8_t { number, color, vector2, vector3, place };
-constexpr int components(Type t) { return t == Type::number ? 1 : t == Type::vector2 ? 2 : t == Type::place ? 6 : 3; }
-inline constexpr int box_components = 21;
-const char* type_name(Type t);   ///< the standard's name: float, color3, vector2, vector3; ours: place
-char type_letter(Type t);        ///< what the tab of a port shows: N, C or D
-bool type_from_name(const std::string& name, Type& type);
-
-/// What an unconnected port without a value of its own reads.
+/// What a port reads that is neither connected nor given.
 enum class Reads : uint8_t { literal, uv, position_object, normal_object, vertex_color };
+struct ReadsInfo {
+    const char* title;  ///< in the documentation
+    int row;            ///< first row of the points
+};
+const ReadsInfo& info(Reads reads);
+
+/// What a port means to those who do more than compute with it.
+enum class Role : uint8_t {
+    plain,
+    file,           ///< a path that the project names: confined, collected, found again, watched
+    colour_space,   ///< how the file's numbers are meant
+    channel,        ///< which channel of the file
+    softening,      ///< least width over which heights are read
+    where,          ///< the place at which a map is read
+    subject,        ///< what the node changes: put behind another node, it reads that here
+    projection,     ///< how a frame projects; choices as FrameShape
+    placed,         ///< what a pattern lies in; its last choice is by a pin
+    frame_centre, frame_axis, frame_size, frame_turn,
+    uv_set,         ///< name of a set of UVs that the parts bring
+    cut_low, cut_high,        ///< ends of what arrives, shown on its histogram
+    result_low, result_high,  ///< ends of what is given
+    stop_count, stop_place, stop_color,  ///< of a gradient
+    green_down,     ///< of a normal map: 1 where green points down
+    light_direction, light_amount,
+};
 
 struct Port {
     std::string name;
@@ -35,41 +55,70 @@ struct Port {
     bool uniform = false;             ///< one value for the whole network; nothing can be connected
     bool whole = false;               ///< a whole number
     bool text = false;                ///< a file or one of `choices`
-    std::vector<std::string> choices; ///< for words, and for whole numbers (names of 0, 1, 2...)
+    std::vector<std::string> choices; ///< for words, and for whole numbers (names of low, low + 1, ...)
     bool folded = false;              ///< advanced: shown on demand
     std::string group{};              ///< of a slot: which part of the surface it belongs to
+    Role role = Role::plain;
+    int stop = 0;                     ///< of a gradient: which stop it belongs to, from 1
 };
 
 struct KernelPair {
     Kernel avx2 = nullptr, avx512 = nullptr;
     Kernel get() const;  ///< the best that this processor has; VEMTRA_SIMD=avx2 in the environment forces the floor
 };
+bool wide_kernels_run();  ///< whether this processor runs the AVX-512 build
 
-enum class Needs : uint8_t { nothing, image, cavity, tangents, footprint };
+/// What others reach for a node by: to make one, or to know what a chain does.
+enum class Use : uint8_t { none, map, relief, directions, placement, even_light, move_range, turn_over, field };
+
+/// Where a kernel reads a uniform number: held against the ports by a test.
+struct UniformAt {
+    const char* port;
+    int offset;
+};
 
 struct NodeDescription {
     std::string kind;      ///< MaterialX name where the standard has the node
     std::string title;
     std::string group;     ///< pattern, form, adjust, combine, map, input
     std::string help;
-    std::string standard;  ///< "MaterialX 1.39 noise3d", or empty for ours
+    std::string standard;  ///< "MaterialX 1.39 noise3d": the library and how it is said there; empty for ours
     std::vector<Type> types;
     std::vector<Port> ports;
     KernelPair kernel;
-    Needs needs = Needs::nothing;
+    Ask ask = ask_nothing;
     bool varies = false;   ///< differs from point to point even with constant inputs
+    Use use = Use::none;
+    bool per_side = false; ///< on a box it is computed for each of the three sides, and the results are blended
+    /// Components of the output where the type alone does not say it (a placement on a box); null: the type's.
+    int (*shape)(const scene::Node&, const NodeDescription&) = nullptr;
+    std::vector<UniformAt> uniforms;
 
-    const Port* port(const std::string& name) const;
-    Type output_type(const scene::Node& node) const;  ///< the node's type, or the first one where it names none
+    const Port* port(const std::string& name) const;  ///< null where there is none
+    const Port* port(Role role) const;                 ///< the first of that role
+    Type output_type(const scene::Node& node) const;   ///< the node's type, or the first one where it names none
     Type port_type(const Port& p, Type output) const { return p.same_as_output ? output : p.type; }
+    int components_of(const scene::Node& node) const { return shape ? shape(node, *this) : components(output_type(node)); }
+    /// Index of ports by name: filled when the description enters the catalogue.
+    std::unordered_map<std::string, size_t> by_name;
+    void index();
 };
 
 /// What joins the three reads of a map on a box: three results, then their weights.
 KernelPair box_blend_kernel();
+/// Goes from the second value to the first as the third goes from 0 to 1: spans.
+KernelPair span_kernel();
+/// Luminance of a colour (ITU-R BT.709).
+KernelPair luminance_kernel();
 
 /// All nodes, in the order of the register.
 const std::vector<NodeDescription>& catalogue();
 const NodeDescription* describe(const std::string& kind);
+const NodeDescription& description_for(Use use);
+/// A network as a node: its inputs as ports. `output` of the network, empty: the first.
+NodeDescription describe(const scene::Network& network);
+/// Of a node of the scene, instances of networks included; null where its kind or network is not known.
+std::shared_ptr<const NodeDescription> describe(const scene::Scene& scene, const scene::Node& node);
 
 /// The slots of a cover's surface: OpenPBR Surface 1.1 by name, in its groups, then what we add (metal by optical constants, flakes).
 const NodeDescription& surface_description();
@@ -81,5 +130,33 @@ const NodeDescription& slots_of(const scene::Layer& layer);
 /// The literal at a node's input: the node's own, else the description's default.
 scene::Value literal_of(const scene::Node& node, const Port& port);
 scene::Value literal_of(const scene::Inputs& inputs, const Port& port);
+std::string word_of(const scene::Node& node, const Port& port);
+std::string word_of(const scene::Node& node, Role role);  ///< empty where the node has no such port
+float number_of(const scene::Node& node, const Port& port);
+float number_of(const scene::Node& node, Role role);      ///< 0 where the node has no such port
+/// The node that is wired to the port of that role; empty: none.
+std::string source_of(const scene::Node& node, Role role);
+bool has_use(const scene::Node& node, Use use);
+/// Writes the literal of the port of that role; false where the node has none.
+bool set(scene::Node& node, Role role, scene::Value value);
+/// Wires the port of that role.
+bool wire(scene::Node& node, Role role, const std::string& from);
+/// Adds a node of that use to the layer's lane (commons where empty), of the given type, and returns its id.
+std::string add(scene::BuildUp& build_up, const std::string& layer, Use use, Type type, const std::string& name);
+/// Puts a new node behind `node`: whatever read that reads the new one. Null where there is no such node.
+scene::Node* insert_behind(scene::BuildUp& build_up, const std::string& node, Use use, Type type, const std::string& name);
+
+/// Every path that nodes name: calls f(node, path) for each filled port of the role file.
+template <class F>
+void for_each_file_of(scene::Node& node, F&& f) {
+    const NodeDescription* d = describe(node.kind);
+    if (!d) return;
+    for (const Port& p : d->ports) {
+        if (p.role != Role::file) continue;
+        const auto it = node.inputs.find(p.name);
+        if (it == node.inputs.end()) continue;
+        if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(*path);
+    }
+}
 
 }  // namespace vemtra::nodes

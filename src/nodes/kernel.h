@@ -18,26 +18,33 @@ public:
 class FieldLookup {
 public:
     virtual ~FieldLookup() = default;
-    virtual void sample(int field, int n, const uint32_t* part, const uint32_t* triangle, const float* bary_u, const float* bary_v, float* out) const = 0;
+    virtual void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v, float* out) const = 0;
 };
 
-/// Surface points, structure of arrays; every array has at least `n` elements, directions are unit vectors.
+/// The rows of a batch of points. Directions are of unit length; components follow each other.
+enum PointRow : int {
+    row_position = 0,        ///< 3, in the asset's own space, metres
+    row_normal = 3,          ///< 3, the mesh's own, in the asset's own space
+    row_uv = 6,              ///< 2
+    row_color = 8,           ///< 3, of the vertices, linear; white where the mesh has none
+    row_bary = 11,           ///< 2, in the face
+    row_view = 13,           ///< 3, towards the eye, in the asset's own space; along the normal where nobody looks (values at UVs)
+    row_tangent = 16,        ///< 3, along growing U; 0 without UVs; null where no node asked for it
+    row_uv_axes = 19,        ///< 4, footprint of the ray in the UVs: two axes of full width; null where no node asked for it
+    row_position_axes = 23,  ///< 6, the same axes on the surface, in the asset's own space, metres; null likewise
+    row_count = 29
+};
+inline constexpr int rows_without_footprint = row_uv_axes;
+
+/// Surface points, structure of arrays; every row has at least `n` elements.
 struct PointBatch {
     int n = 0;
-    const float* position_object[3] = {};  ///< metres
-    const float* normal_object[3] = {};
-    const float* view_object[3] = {};      ///< unit, towards the eye; along the normal where nobody looks (values at UVs)
-    const float* tangent_object[3] = {};   ///< unit, along growing U; 0 without UVs; null where no node asked for it
-    const float* uv[2] = {};
-    const float* uv_axes[4] = {};          ///< footprint of the ray in the UVs: two axes of full width; null where no node asked for it
-    const float* position_axes[6] = {};    ///< the same axes on the surface, in the asset's own space, metres; null likewise
+    const float* rows[row_count] = {};
     const float* const* uv_sets = nullptr; ///< per further set of UVs that a node asked for, six arrays: u, v, the footprint's axes; null where none did
-    const float* uv_per_metre = nullptr;   ///< of the parts' UVs, in the mean: the first set's by part, then those of the sets that were asked for
-    uint32_t parts = 0;
-    const float* color[3] = {};            ///< vertex colour, linear; white where the mesh has none
-    const uint32_t* part = nullptr;
-    const uint32_t* triangle = nullptr;
-    const float* bary[2] = {};
+    const float* uv_per_metre = nullptr;   ///< of the instances' UVs, in the mean: the first set's by instance, then those of the sets that were asked for
+    uint32_t instances = 0;
+    const uint32_t* instance = nullptr;    ///< of the geometry
+    const uint32_t* face = nullptr;        ///< of the instance's shape
     const TextureLookup* textures = nullptr;
     const FieldLookup* fields = nullptr;
 };

@@ -98,6 +98,7 @@ const NodeDescription& surface_description() {
         d.standard = "OpenPBR Surface 1.1";
         d.types = {Type::color};
         d.ports = std::move(p.list);
+        d.index();
         return d;
     }();
     return surface;
@@ -123,11 +124,12 @@ const NodeDescription& coat_description() {
         d.help = "A clear layer that what lies below is seen through.";
         d.types = {Type::color};
         d.ports = std::move(p.list);
+        d.index();
         return d;
     }();
     return coat;
 }
 
-const NodeDescription& slots_of(const scene::Layer& layer) { return layer.kind == "coat" ? coat_description() : surface_description(); }
+const NodeDescription& slots_of(const scene::Layer& layer) { return scene::traits(layer.kind).hides ? surface_description() : coat_description(); }
 
 }  // namespace vemtra::nodes

@@ -1,60 +1,24 @@
 // A network compiled to a flat program: the steps in order, registers of one float per point, constants folded, equal work done once.
-// Programs are immutable; each thread runs them with a Workspace of its own.
+// Programs are immutable; each thread runs them with a Workspace of its own. compile.h makes them.
 #pragma once
-#include <map>
-#include <memory>
 #include <string>
 #include <vector>
 
-#include "base/result.h"
-#include "nodes/description.h"
+#include "base/vec.h"
+#include "nodes/kernel.h"
 
 namespace vemtra::program {
-
-struct ImageRequest {
-    std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
-    int components = 3;
-    bool seamless = false;  ///< mixed from shifted copies, so that nothing repeats
-    auto operator<=>(const ImageRequest&) const = default;
-};
-struct FieldRequest {
-    std::string build_up;  ///< id: the field is wanted on the parts that wear it
-    bool edges = false;   ///< cavity looking inward
-    float reach = .02f;   ///< metres, > 0
-    float angle = 90.f;   ///< degrees, half opening
-    auto operator<=>(const FieldRequest&) const = default;
-};
-
-/// Further sets of UVs that one picture reads; what is beyond is taken as the last one.
-inline constexpr size_t most_uv_sets = 8;
-
-/// Collects what programs need from the texture and geometry floors; an equal request gets the same handle.
-struct Resources {
-    std::vector<ImageRequest> images;
-    std::vector<FieldRequest> fields;
-    std::vector<std::string> uv_sets;  ///< further sets of UVs, by name
-    bool tangents = false;   ///< some program reads the direction of U
-    bool footprint = false;  ///< some program reads the ray's footprint
-    int image(const ImageRequest& r);
-    int field(const FieldRequest& r);
-    int uv_set(const std::string& name);
-};
-
-/// One value that is wanted from a network: a literal, or a node's output converted to `type`.
-struct Wanted {
-    std::string name;
-    nodes::Type type = nodes::Type::number;
-    scene::Input input;
-};
 
 class Workspace {
 public:
     float* reserve(size_t floats);
+    const float** inputs(size_t count);
     /// Where it is set: run() adds, per output component, the points at which the network gave what is no number.
     std::vector<size_t>* broken = nullptr;
 
 private:
     std::vector<float> memory_;
+    std::vector<const float*> inputs_;
 };
 
 class Program {
@@ -73,7 +37,7 @@ public:
 
 private:
     friend class Compiler;
-    // Where a component comes from: a register, a constant, or an array of the points.
+    // Where a component comes from: a register, a constant, or a row of the points.
     struct Source {
         enum class Kind : uint8_t { reg, constant, points } kind = Kind::constant;
         int index = 0;
@@ -96,10 +60,8 @@ private:
     std::vector<float> constants_;
     std::vector<Output> outputs_;
     int registers_ = 0, component_count_ = 0;
+    size_t most_inputs_ = 0;
     bool reads_points_ = false;
 };
-
-/// Compiles. What cannot be resolved (unknown node, circle, missing source) is reported and the literal stands in its place.
-Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources, std::vector<Error>& problems);
 
 }  // namespace vemtra::program

@@ -21,9 +21,9 @@ V3f kept(const V3f& sigma, float t) { return {std::exp(-sigma.x * t), std::exp(-
 
 }  // namespace
 
-Body clear_body(const surface::Slots& s, uint32_t mesh, int priority, float ior) {
+Body clear_body(const surface::Slots& s, uint32_t instance, int priority, float ior) {
     Body b;
-    b.mesh = mesh;
+    b.instance = instance;
     b.priority = priority;
     b.ior = ior;
     if (s.transmission_depth <= 0.f) return b;
@@ -41,9 +41,9 @@ Body clear_body(const surface::Slots& s, uint32_t mesh, int priority, float ior)
     return b;
 }
 
-Body scattering_body(const surface::Slots& s, uint32_t mesh) {
+Body scattering_body(const surface::Slots& s, uint32_t instance) {
     Body b;
-    b.mesh = mesh;
+    b.instance = instance;
     b.g = s.subsurface_scatter_anisotropy;
     for (int c = 0; c < 3; ++c) {
         const float r = s.subsurface_radius * s.subsurface_radius_scale[c], a = s.subsurface_color[c];
@@ -75,10 +75,7 @@ Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& 
             const V3f through = kept(body.sigma_t, ray.ray.tfar);
             w.weight *= body.scatters() ? through / std::max(1e-20f, p.dot(through)) : through;
             w.out = true;
-            w.mesh = ray.hit.geomID;
-            w.triangle = ray.hit.primID;
-            w.u = ray.hit.u;
-            w.v = ray.hit.v;
+            w.at = geometry::place_of(ray.hit);
             w.t = ray.ray.tfar;
             return w;
         }

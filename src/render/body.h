@@ -14,22 +14,22 @@ struct Body {
     float g = 0.f;     ///< mean cosine of a turn (Henyey and Greenstein 1941)
     float ior = 1.f;
     int priority = 0;
-    uint32_t mesh = 0;
+    uint32_t instance = 0;
     bool clear() const { return max_component(sigma_t) <= 0.f; }
     bool scatters() const { return max_component(alpha) > 0.f; }
 };
 
 /// What lies inside of a clear surface (OpenPBR 1.1, "Translucent base"): nothing where transmission_depth is 0.
-Body clear_body(const surface::Slots& slots, uint32_t mesh, int priority, float ior);
+Body clear_body(const surface::Slots& slots, uint32_t instance, int priority, float ior);
 /// What lies under a surface with subsurface_weight: radius is the mean free path, and the single-scattering albedo is inverted from the
 /// colour that the walk shall give (Kulla and Conty 2017, after d'Eon's fit; OpenPBR 1.1, "Subsurface").
-Body scattering_body(const surface::Slots& slots, uint32_t mesh);
+Body scattering_body(const surface::Slots& slots, uint32_t instance);
 
 struct Wandered {
     bool out = false;   ///< it met a surface; else it was absorbed, or flew off through a hole
     V3f origin, direction;  ///< of the last stretch
-    uint32_t mesh = 0, triangle = 0;
-    float u = 0, v = 0, t = 0;
+    geometry::Place at;
+    float t = 0;
     V3f weight{1.f};
     int turns = 0;
 };

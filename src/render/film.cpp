@@ -20,6 +20,19 @@ Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), heig
 
 size_t Film::bytes() const { return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size()); }
 
+void Film::keep_only(const PixelRect& r) {
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            if (x >= r.x0 && x < r.x1 && y >= r.y0 && y < r.y1) continue;
+            const size_t p = size_t(y) * size_t(width) + size_t(x);
+            samples[p] = 0;
+            for (auto& group : light) group[p] = V3f(0.f);
+            albedo[p] = normal[p] = V3f(0.f);
+            depth[p] = alpha[p] = odd_luminance[p] = 0.f;
+            for (auto& layer : coverage) layer[p] = 0.f;
+        }
+}
+
 void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
     out.resize(samples.size());
     parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
@@ -52,12 +65,5 @@ float Film::noise(const PixelRect& r, float below_two) const {
     return total > 0 ? float(difference / total) * 1.2533f : 0.f;  // mean of |x| of a normal distribution to its deviation
 }
 
-V3f coverage_color(int layer) {
-    // Steps of the golden ratio around the hue circle, lightness alternating: neighbours differ in both.
-    const float hue = std::fmod(.58f + .61803399f * float(layer), 1.f) * 6.f;
-    auto channel = [&](float offset) { return clamp01(std::fabs(std::fmod(hue + offset, 6.f) - 3.f) - 1.f); };
-    const float level = layer % 2 ? .75f : .42f;
-    return V3f(.12f + .88f * channel(0.f), .12f + .88f * channel(4.f), .12f + .88f * channel(2.f)) * level;
-}
 
 }  // namespace vemtra::render

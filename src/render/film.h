@@ -28,14 +28,13 @@ struct Film {
     /// Mean difference between odd and even samples, against the light: the relative standard error of the picture. 0 below two samples.
     float noise() const;
     float noise(const PixelRect& r) const;  ///< the same of a part; infinite where a pixel has less than two samples
+    /// Forgets what was rendered outside of the part.
+    void keep_only(const PixelRect& r);
     /// Sum over groups times gains, divided by the samples. Pixels without samples are black.
     void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
 
 private:
     float noise(const PixelRect& r, float below_two) const;
 };
-
-/// The distinct colour that the coverage view gives a layer, linear.
-V3f coverage_color(int layer);
 
 }  // namespace vemtra::render

@@ -10,7 +10,8 @@ inline constexpr int tile_size = 32;
 
 struct FrameSettings {
     int width = 0, height = 0;
-    PixelRect region{0, 0, 0, 0};  ///< pixels that are rendered
+    PixelRect region{0, 0, 0, 0};  ///< pixels that are rendered; empty: all. With `noise`: all tiles that it touches
+    const scene::Camera* camera = nullptr;  ///< null: that of the prepared scene
     View view = View::beauty;
     uint32_t seed = 0;
     int depth = 6;
@@ -18,6 +19,9 @@ struct FrameSettings {
     float noise = 0.f;  ///< a tile whose relative error is below gets no more samples; 0: all do
     enum class Strategy : uint8_t { combined, light_only, surface_only } strategy = Strategy::combined;
 };
+
+/// The region widened to whole tiles of a frame.
+PixelRect whole_tiles(const PixelRect& region, int width, int height);
 
 /// Adds the samples [first, last) to every pixel of the region, in parallel over tiles. False if stopped half-way: the film is then
 /// uneven and must be thrown away or finished. `costs` has one entry per layer of the scene, or is null.

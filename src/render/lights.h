@@ -1,56 +1,58 @@
-// What shines: the environment, importance sampled over its image, and rectangle and sphere lights.
+// Lights with an area: one row per kind in light_kinds(), each in a file of its own under lights/. environment.h has the light from all around.
 #pragma once
-#include <memory>
+#include <string>
 #include <vector>
 
 #include "base/vec.h"
-#include "texture/texture.h"
+#include "scene/scene.h"
 
 namespace vemtra::render {
 
-/// An equirectangular image as a light; +y up, the middle column faces +z turned by the rotation.
-/// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may wait.
-struct EnvironmentPicture {
-    explicit EnvironmentPicture(texture::Picture pixels);
-    texture::Picture picture;
-    int width = 0, height = 0;           ///< of the sampling grid
-    std::vector<float> marginal, rows;   ///< cumulative: of rows, and within each row
-    float average = 0.f;                 ///< luminance over the sphere
-};
+struct LightKind;
 
-class EnvironmentMap {
-public:
-    /// A plain colour where there is no picture.
-    EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
-    V3f radiance(const V3f& direction) const;
-    float pdf(const V3f& direction) const;  ///< per solid angle
-    V3f sample(float u, float v, float& pdf) const;
-    float average_luminance() const { return average_; }
-
-private:
-    V2f to_uv(const V3f& d) const;
-    std::shared_ptr<const EnvironmentPicture> of_;
-    V3f scale_;
-    float cos_, sin_, average_ = 0.f;
-};
-
+/// A light ready to be sampled; what the members mean is its kind's.
 struct AreaLight {
-    enum class Shape : uint8_t { rectangle, sphere } shape;
-    V3f center, u, v, normal;  ///< rectangle: half edges and the side that shines
-    float radius = 0.f;
-    V3f radiance;
+    const LightKind* kind = nullptr;
+    V3f center{0.f}, u{0.f}, v{0.f}, normal{0.f};  ///< rectangle: half edges and the side that shines
+    float radius = 0.f;                            ///< sphere, metres
+    V3f radiance{0.f};
     int group = 0;
     bool seen = false;
-    float area() const { return shape == Shape::sphere ? 4.f * pi * radius * radius : 4.f * u.length() * v.length(); }
 };
 
 struct LightSample {
     V3f direction{0.f}, radiance{0.f};
     float distance = 0.f, pdf = 0.f;  ///< pdf per solid angle; 0: cannot be reached
 };
-LightSample sample_light(const AreaLight& light, const V3f& from, float u, float v);
-float light_pdf(const AreaLight& light, const V3f& from, const V3f& direction);
-/// Distance to the shining side, or infinity.
-float intersect(const AreaLight& light, const V3f& origin, const V3f& direction);
+
+/// What the editor shows for a kind, beyond what all lights have.
+struct LightRow {
+    enum class What : uint8_t { width_and_height, diameter, target } what;
+    const char* label;
+    const char* help;
+};
+
+struct LightKind {
+    const char* name;    ///< scene::Light::shape
+    const char* title;
+    void (*prepare)(const scene::Light& from, AreaLight& to);
+    LightSample (*sample)(const AreaLight& light, const V3f& from, float u, float v);
+    float (*pdf)(const AreaLight& light, const V3f& from, const V3f& direction);      ///< per solid angle
+    float (*intersect)(const AreaLight& light, const V3f& origin, const V3f& direction);  ///< distance to the shining side, or infinity
+    float (*area)(const AreaLight& light);  ///< that shines, square metres
+    std::vector<LightRow> rows;
+};
+const std::vector<LightKind>& light_kinds();
+/// The first kind stands in for a name that is not known.
+const LightKind& light_kind(const std::string& name);
+LightKind rectangle_light();
+LightKind sphere_light();
+
+/// `group`: index of its light group.
+AreaLight prepare_light(const scene::Light& light, int group);
+
+inline LightSample sample_light(const AreaLight& light, const V3f& from, float u, float v) { return light.kind->sample(light, from, u, v); }
+inline float light_pdf(const AreaLight& light, const V3f& from, const V3f& direction) { return light.kind->pdf(light, from, direction); }
+inline float intersect(const AreaLight& light, const V3f& origin, const V3f& direction) { return light.kind->intersect(light, origin, direction); }
 
 }  // namespace vemtra::render

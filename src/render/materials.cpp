@@ -7,13 +7,6 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-/// A direction of the asset's own space in the world. Parts are moved, turned and scaled evenly, so that the transpose leads back.
-V3f to_world(const geometry::Mesh& mesh, const V3f& v) {
-    if (mesh.identity) return v;
-    const M44f& m = mesh.world_to_object;
-    return V3f(m[0][0] * v.x + m[0][1] * v.y + m[0][2] * v.z, m[1][0] * v.x + m[1][1] * v.y + m[1][2] * v.z, m[2][0] * v.x + m[2][1] * v.y + m[2][2] * v.z).normalized();
-}
-
 uint32_t cell_hash(int x, int y, int z) { return mix32(uint32_t(x) * 0x8da6b343u ^ mix32(uint32_t(y) * 0xd8163841u ^ mix32(uint32_t(z) * 0xcb1ab31fu))); }
 float unit(uint32_t h) { return float(int(h >> 8)) * 0x1p-24f; }
 
@@ -34,53 +27,59 @@ uint32_t nearest_flake(const V3f& p) {
 
 }  // namespace
 
-void PointArrays::set(int i, const Prepared& prepared, const geometry::Surface& s, const V3f& wo, uint32_t mesh_index, uint32_t tri, float u, float v, float width) {
-    const geometry::Mesh& mesh = *prepared.geometry->meshes()[mesh_index];
-    const bool tangents = prepared.resources.tangents;
-    V3f t = tangents ? prepared.geometry->tangent(mesh_index, tri) : V3f(0.f);
-    V3f p = s.position, n = s.normal, w = wo;
-    if (!mesh.identity) {
-        p = s.position * mesh.world_to_object;
-        mesh.world_to_object.multDirMatrix(s.normal, n);
-        n.normalize();
-        mesh.world_to_object.multDirMatrix(wo, w);
-        w.normalize();
-        if (tangents) mesh.world_to_object.multDirMatrix(V3f(t), t), t.normalize();
+void PointArrays::set(int index, const Prepared& prepared, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width) {
+    using namespace nodes;
+    const size_t i = size_t(index);
+    const geometry::Instance& in = prepared.geometry->instances()[at.instance];
+    V3f p = s.position, n = s.normal, w = wo, t(0.f);
+    if (prepared.resources.tangents) t = in.shape->tangent(at.face);
+    if (!in.identity) {
+        p = in.point_to_object(p);
+        n = in.normal_to_object(n).normalized();
+        w = in.step_to_object(w).normalized();
     }
-    const float row[] = {p.x, p.y, p.z, n.x, n.y, n.z, s.uv.x, s.uv.y, s.color.x, s.color.y, s.color.z, u, v, w.x, w.y, w.z, t.x, t.y, t.z};
-    for (size_t k = 0; k < std::size(row); ++k) values[k][size_t(i)] = row[k];
-    rows = std::size(row) + (prepared.resources.footprint ? 10 : 0);
-    if (prepared.resources.footprint) {
-        // The ray's round section falls on the surface as an ellipse, longer where it grazes.
-        const float cosine = std::max(.05f, std::fabs(s.normal.dot(wo)));
-        V3f along = wo - s.normal * s.normal.dot(wo);
-        if (along.length2() < 1e-8f) along = Frame(s.normal).tangent;
-        along.normalize();
-        const float size = std::max(width, 1e-6f * prepared.scene_size);
-        const V3f axes[] = {along * (size / cosine), s.normal.cross(along) * size};
-        V3f gu, gv;
-        const size_t parts = prepared.build_up_of_mesh.size();
-        resize_sets(prepared.uv_set_of.size() / std::max<size_t>(1, parts));
-        for (size_t k = 0; k < sets.size() / 6; ++k) {
-            const int set = prepared.uv_set_of[k * parts + mesh_index];
-            const V2f uv = prepared.geometry->uv(mesh_index, tri, u, v, set);
-            prepared.geometry->uv_gradients(mesh_index, tri, gu, gv, set);
-            const float six[] = {uv.x, uv.y, gu.dot(axes[0]), gv.dot(axes[0]), gu.dot(axes[1]), gv.dot(axes[1])};
-            for (size_t c = 0; c < 6; ++c) sets[6 * k + c][size_t(i)] = six[c];
-        }
-        prepared.geometry->uv_gradients(mesh_index, tri, gu, gv);
-        float* to[10];
-        for (size_t k = 0; k < 10; ++k) to[k] = &values[19 + k][size_t(i)];
-        for (size_t a = 0; a < 2; ++a) {
-            *to[2 * a] = gu.dot(axes[a]);
-            *to[2 * a + 1] = gv.dot(axes[a]);
-            V3f o = axes[a];
-            if (!mesh.identity) mesh.world_to_object.multDirMatrix(V3f(axes[a]), o);
-            for (int c = 0; c < 3; ++c) *to[4 + 3 * a + size_t(c)] = o[c];
-        }
+    auto put = [&](int row, const float* v, int count) {
+        for (int c = 0; c < count; ++c) values[size_t(row + c)][i] = v[c];
+    };
+    put(row_position, &p.x, 3);
+    put(row_normal, &n.x, 3);
+    put(row_uv, &s.uv.x, 2);
+    put(row_color, &s.color.x, 3);
+    put(row_bary, &at.u, 2);
+    put(row_view, &w.x, 3);
+    put(row_tangent, &t.x, 3);
+    rows = prepared.resources.footprint ? row_count : rows_without_footprint;
+    if (prepared.resources.footprint) set_footprint(i, prepared, at, s, wo, width);
+    instance[i] = at.instance;
+    face[i] = at.face;
+}
+
+/// The ray's round section falls on the surface as an ellipse, longer where it grazes.
+void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width) {
+    const float cosine = std::max(.05f, std::fabs(s.normal.dot(wo)));
+    V3f along = wo - s.normal * s.normal.dot(wo);
+    if (along.length2() < 1e-8f) along = Frame(s.normal).tangent;
+    along.normalize();
+    const float size = std::max(width, 1e-6f * prepared.scene_size);
+    const V3f axes[] = {along * (size / cosine), s.normal.cross(along) * size};
+    V3f gu, gv;
+    const size_t instances = prepared.build_up_of.size();
+    resize_sets(prepared.uv_set_of.size() / std::max<size_t>(1, instances));
+    for (size_t k = 0; k < sets.size() / 6; ++k) {
+        const int set = prepared.uv_set_of[k * instances + at.instance];
+        const V2f uv = prepared.geometry->uv(at, set);
+        prepared.geometry->uv_gradients(at, gu, gv, set);
+        const float six[] = {uv.x, uv.y, gu.dot(axes[0]), gv.dot(axes[0]), gu.dot(axes[1]), gv.dot(axes[1])};
+        for (size_t c = 0; c < 6; ++c) sets[6 * k + c][i] = six[c];
     }
-    part[size_t(i)] = mesh_index;
-    triangle[size_t(i)] = tri;
+    prepared.geometry->uv_gradients(at, gu, gv);
+    const geometry::Instance& in = prepared.geometry->instances()[at.instance];
+    for (size_t a = 0; a < 2; ++a) {
+        values[nodes::row_uv_axes + 2 * a][i] = gu.dot(axes[a]);
+        values[nodes::row_uv_axes + 2 * a + 1][i] = gv.dot(axes[a]);
+        const V3f o = in.step_to_object(axes[a]);
+        for (size_t c = 0; c < 3; ++c) values[nodes::row_position_axes + 3 * a + c][i] = o[int(c)];
+    }
 }
 
 void PointArrays::resize_sets(size_t count) {
@@ -92,26 +91,14 @@ void PointArrays::resize_sets(size_t count) {
 nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
     nodes::PointBatch b;
     b.n = n;
-    for (size_t c = 0; c < 3; ++c) {
-        b.position_object[c] = values[c].data();
-        b.normal_object[c] = values[3 + c].data();
-        b.color[c] = values[8 + c].data();
-        b.view_object[c] = values[13 + c].data();
-        b.tangent_object[c] = prepared.resources.tangents ? values[16 + c].data() : nullptr;
-    }
-    if (prepared.resources.footprint) {
-        for (size_t k = 0; k < 4; ++k) b.uv_axes[k] = values[19 + k].data();
-        for (size_t k = 0; k < 6; ++k) b.position_axes[k] = values[23 + k].data();
-    }
+    for (size_t r = 0; r < rows; ++r) b.rows[r] = values[r].data();
+    if (!prepared.resources.tangents)
+        for (int c = 0; c < 3; ++c) b.rows[nodes::row_tangent + c] = nullptr;
     b.uv_sets = sets.empty() ? nullptr : set_rows.data();
     b.uv_per_metre = prepared.uv_per_metre.data();
-    b.parts = uint32_t(prepared.build_up_of_mesh.size());
-    b.uv[0] = values[6].data();
-    b.uv[1] = values[7].data();
-    b.bary[0] = values[11].data();
-    b.bary[1] = values[12].data();
-    b.part = part.data();
-    b.triangle = triangle.data();
+    b.instances = uint32_t(prepared.build_up_of.size());
+    b.instance = instance.data();
+    b.face = face.data();
     b.textures = prepared.textures.get();
     b.fields = prepared.fields.get();
     return b;
@@ -125,9 +112,11 @@ void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, pro
 
 Materials::Materials() : points(size_t(nodes::max_batch)), coverage_(size_t(nodes::max_batch)), last_coat_(size_t(nodes::max_batch)) {}
 
-void Materials::locate(int i, const Prepared& p, float u, float v) {
+void Materials::locate(int i, const Prepared& p) {
     const MaterialPoint& point = points[size_t(i)];
-    arrays.set(i, p, point.s, point.wo, point.mesh, point.triangle, u, v, point.width);
+    geometry::SurfacePoint own = point.s;
+    own.normal = point.normal_mesh;
+    arrays.set(i, p, point.at, own, point.wo, point.width);
 }
 
 void Materials::gather(const std::vector<int>& picks) {
@@ -136,8 +125,8 @@ void Materials::gather(const std::vector<int>& picks) {
         const size_t i = size_t(picks[k]);
         for (size_t r = 0; r < arrays.rows; ++r) subset.values[r][k] = arrays.values[r][i];
         for (size_t r = 0; r < arrays.sets.size(); ++r) subset.sets[r][k] = arrays.sets[r][i];
-        subset.part[k] = arrays.part[i];
-        subset.triangle[k] = arrays.triangle[i];
+        subset.instance[k] = arrays.instance[i];
+        subset.face[k] = arrays.face[i];
     }
 }
 
@@ -217,15 +206,18 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, cons
     const bool own_normal = normal_asset.length2() > 1e-12f;
     if (!own_normal && !brushed) return {};
     const MaterialPoint& point = points[size_t(i)];
-    const geometry::Mesh& mesh = *p.geometry->meshes()[point.mesh];
+    const geometry::Instance& in = p.geometry->instances()[point.at.instance];
     V3f normal(0.f), tangent(0.f);
-    if (own_normal) {
-        normal = to_world(mesh, normal_asset);
+    if (own_normal) {  // a network's normal lies around the mesh's own, which the frame's may be turned over from
+        normal = in.normal_to_world(normal_asset);
+        if (!in.identity) normal.normalize();
         if (point.inside) normal = -normal;
         normal = frame.to_local(normal);
     }
     if (brushed) {
-        tangent = tangent_asset.length2() > 1e-12f ? to_world(mesh, tangent_asset) : p.geometry->tangent(point.mesh, point.triangle);
+        if (tangent_asset.length2() <= 1e-12f) tangent = p.geometry->tangent(point.at);
+        else if (in.identity) tangent = tangent_asset;
+        else tangent = in.step_to_world(tangent_asset).normalized();
         if (tangent.length2() < 1e-12f) tangent = V3f(0, 1, 0).cross(point.s.normal);  // no UVs: around the vertical
         tangent = frame.to_local(tangent);
     }
@@ -241,7 +233,7 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
     if (random.next() < blend) {
         id = mix32(uint32_t(random.next() * 16777216.f) + 77u);
     } else {
-        const V3f q(arrays.values[0][size_t(i)], arrays.values[1][size_t(i)], arrays.values[2][size_t(i)]);
+        const V3f q(arrays.values[nodes::row_position][size_t(i)], arrays.values[nodes::row_position + 1][size_t(i)], arrays.values[nodes::row_position + 2][size_t(i)]);
         id = nearest_flake(q / s.flake_size);
     }
     if (unit(mix32(id + 11)) >= s.flake_density) return false;

@@ -13,28 +13,33 @@ struct LayerCost {
     std::atomic<uint64_t> nanoseconds{0}, points{0};
 };
 
-/// Fills the arrays of a batch from surface points; n <= nodes::max_batch.
+/// Fills the rows of a batch from surface points; n <= nodes::max_batch.
 struct PointArrays {
-    alignas(64) std::array<std::array<float, nodes::max_batch>, 29> values;
-    std::array<uint32_t, nodes::max_batch> part, triangle;
+    alignas(64) std::array<std::array<float, nodes::max_batch>, nodes::row_count> values;  ///< by nodes::PointRow
+    std::array<uint32_t, nodes::max_batch> instance, face;
     std::vector<std::array<float, nodes::max_batch>> sets;  ///< six per further set of UVs
-    std::array<const float*, 6 * program::most_uv_sets> set_rows{};
-    size_t rows = 29;  ///< of `values` that are filled: without footprints less
-    /// `wo` points to the eye; the surface's normal where nobody looks. `width`: of the ray there, across its direction, metres.
-    void set(int i, const Prepared& p, const geometry::Surface& s, const V3f& wo, uint32_t mesh, uint32_t triangle, float u, float v, float width);
+    std::array<const float*, 6 * nodes::most_uv_sets> set_rows{};
+    size_t rows = nodes::row_count;  ///< of `values` that are filled: without footprints less
+    /// `s`: the point in the world with the mesh's own normal, whichever side is looked at. `wo` points to the eye; along the normal where nobody
+    /// looks. `width`: of the ray there, across its direction, metres.
+    void set(int i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width);
     nodes::PointBatch batch(int n, const Prepared& prepared) const;
     void resize_sets(size_t count);
+
+private:
+    void set_footprint(size_t i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width);
 };
 
 /// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).
 void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out);
 
 struct MaterialPoint {
-    geometry::Surface s;
+    geometry::SurfacePoint s;   ///< normals face wo
+    V3f normal_mesh{0.f};       ///< the mesh's own, in the world: what networks read
     V3f wo{0.f};
-    uint32_t mesh = 0, triangle = 0;
+    geometry::Place at;
     float width = 0.f;       ///< of the ray's footprint, metres
-    bool inside = false;     ///< wo lies on the inner side of the mesh (normals already face wo)
+    bool inside = false;     ///< wo lies on the inner side of the mesh
     float choice = 0.f;      ///< uniform in [0, 1): chooses among the layers
     int layer = -1;          ///< that stands here
     int coat = -1;           ///< first of a chain in Materials, outermost first
@@ -52,9 +57,9 @@ public:
     /// Call before the points of a batch are filled.
     void begin() { coats_.clear(); }
     /// Fills the arrays of point i from its surface.
-    void locate(int i, const Prepared& p, float u, float v);
+    void locate(int i, const Prepared& p);
     /// Chooses one cover per point by coverage, outermost first, and the coats over it; only the slots of those are evaluated. `picks` must be
-    /// points on meshes of one build-up. `costs` has one entry per layer of the scene, or is null.
+    /// points of one build-up. `costs` has one entry per layer of the scene, or is null.
     void choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up, LayerCost* costs);
     void gather(const std::vector<int>& picks);
 

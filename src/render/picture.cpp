@@ -4,7 +4,10 @@
 
 #include <OpenImageIO/imageio.h>
 
+#include <map>
 #include <mutex>
+
+#include "base/text.h"
 
 namespace vemtra::render {
 
@@ -27,7 +30,7 @@ FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s
 
 Result<Film> render_picture(const Prepared& prepared, const PictureSettings& settings, Progress* progress) {
     const FrameSettings frame = frame_settings(*prepared.scene, settings);
-    Film film(settings.width, settings.height, prepared.groups.size(), settings.coverage ? prepared.layers.size() : 0);
+    Film film(settings.width, settings.height, prepared.rig.groups.size(), settings.coverage ? prepared.layers.size() : 0);
     static std::atomic<bool> never{false};
     const std::atomic<bool>* stop = progress ? &progress->stop : &never;
     for (int s = 0; s < settings.samples; ++s) {
@@ -36,6 +39,7 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
         if (frame.noise > 0.f && std::all_of(film.finished.begin(), film.finished.end(), [](uint8_t done) { return done; })) break;
         report(progress, float(s + 1) / float(settings.samples));
     }
+    if (frame.noise > 0.f && frame.region.x1 > frame.region.x0) film.keep_only(frame.region);  // whole tiles were rendered
     return film;
 }
 
@@ -66,14 +70,19 @@ Status write_image(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void*
 
 }  // namespace
 
+namespace {
+/// What wears no build-up counts as one layer of that name.
+std::string coverage_channel(const LayerId& id) { return id.build_up.empty() ? "coverage.none" : "coverage." + id.build_up + "." + id.layer; }
+}  // namespace
+
 Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
     std::vector<V3f> beauty;
     const std::vector<V3f> gains = group_gains(prepared, *prepared.scene);
     film.resolve(gains, beauty);
     std::vector<std::string> names{"R", "G", "B", "A", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z", "depth.Z"};
-    for (size_t g = 1; g < prepared.groups.size(); ++g)
-        for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.groups[g] + c);
-    for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back("coverage." + prepared.layers[l].build_up + "." + prepared.layers[l].layer);
+    for (size_t g = 1; g < prepared.rig.groups.size(); ++g)
+        for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.rig.groups[g] + c);
+    for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back(coverage_channel(prepared.layers[l]));
     const size_t channels = names.size(), pixels = film.samples.size();
     std::vector<float> data(pixels * channels);
     for (size_t p = 0; p < pixels; ++p) {
@@ -102,7 +111,7 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
 Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view, const scene::Display& display) {
     static std::mutex mutex;
     static std::map<std::string, std::shared_ptr<const texture::DisplayTransform>> made;
-    const bool as_data = view != View::beauty && view != View::clay;
+    const bool as_data = !info(view).lit;
     const std::string name = as_data || (view == View::clay && display.view == "filmic") ? "srgb" : display.view;
     std::shared_ptr<const texture::DisplayTransform> transform;
     {
@@ -132,11 +141,29 @@ Status write_png(const Prepared& prepared, const Film& film, const PictureSettin
     return write_image(spec, OIIO::TypeDesc::UINT8, rgba->data(), file);
 }
 
+// The register: one line per format.
+const std::vector<PictureFormat>& picture_formats() {
+    static const std::vector<PictureFormat> all = {
+        {"OpenEXR", ".exr", write_exr},
+        {"PNG", ".png", write_png},
+    };
+    return all;
+}
+const PictureFormat* picture_format_of(const fs::path& file) {
+    const std::string extension = lower(file.extension().string());
+    for (const PictureFormat& f : picture_formats())
+        if (extension == f.extension) return &f;
+    return nullptr;
+}
+std::string picture_extensions() {
+    std::string text;
+    for (size_t i = 0; i < picture_formats().size(); ++i) text += (i == 0 ? "" : i + 1 == picture_formats().size() ? " or " : ", ") + std::string(picture_formats()[i].extension);
+    return text;
+}
+
 Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
-    const std::string extension = file.extension().string();
-    if (extension == ".exr") return write_exr(prepared, film, settings, info, file);
-    if (extension == ".png") return write_png(prepared, film, settings, info, file);
-    return Error{"Cannot write the picture", file.string(), "", "the extension '" + extension + "' is not one that Vemtra writes", "Use .exr or .png"};
+    if (const PictureFormat* format = picture_format_of(file)) return format->write(prepared, film, settings, info, file);
+    return Error{"Cannot write the picture", file.string(), "", "the extension '" + file.extension().string() + "' is not one that Vemtra writes", "Use " + picture_extensions()};
 }
 
 }  // namespace vemtra::render

@@ -30,6 +30,17 @@ struct PictureInfo {
 Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
 /// What the display shows, 8 bit RGB. Views other than beauty and clay are written as they are.
 Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
+/// One row per format that is written.
+struct PictureFormat {
+    const char* name;       ///< on the screen
+    const char* extension;  ///< lower case, with the dot
+    Status (*write)(const Prepared&, const Film&, const PictureSettings&, const PictureInfo&, const fs::path& file);
+};
+const std::vector<PictureFormat>& picture_formats();
+/// By extension; null where none writes it.
+const PictureFormat* picture_format_of(const fs::path& file);
+/// ".exr or .png": for sentences.
+std::string picture_extensions();
 /// By extension.
 Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
 

@@ -156,7 +156,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     auto image = std::make_shared<LiveImage>();
     scene::Snapshot scene = request.scene;
     film.resolve(group_gains(*prepared_, *scene), image->linear);
-    const bool lit = request.view == View::beauty || request.view == View::clay;
+    const bool lit = info(request.view).lit;
     if (request.denoise && lit) {
         uint32_t most = 0;
         for (uint32_t s : film.samples) most = std::max(most, s);
@@ -260,18 +260,18 @@ void LiveSession::work() {
         for (LayerCost& c : costs_) c.nanoseconds = 0, c.points = 0;
         busy_nanoseconds_ = 0;
         const double pixels = double(request.width) * request.height * request.scale_percent * request.scale_percent / 1e4;
-        const double per_pixel = request.view == View::beauty ? 8.0 : 2.0;
+        const double per_pixel = double(info(request.view).rays_per_pixel);
         if (show_coarse && request.region.x1 <= request.region.x0)
             for (int coarse = 8; coarse >= 2; coarse /= 2) {
                 const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
                 if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
                 const FrameSettings f = make_frame(coarse);
-                Film quick(f.width, f.height, prepared_->groups.size());
+                Film quick(f.width, f.height, prepared_->rig.groups.size());
                 if (!rendered(f, 0, quick)) return false;
                 post(request, quick, coarse, false, edit);
             }
         frame = make_frame(1);
-        film = Film(frame.width, frame.height, prepared_->groups.size());
+        film = Film(frame.width, frame.height, prepared_->rig.groups.size());
         film_bytes_ = film.bytes();
         sample = 0;
         band = 0;
@@ -320,7 +320,7 @@ void LiveSession::work() {
         }
         // One band of rows, then look again at what the hands want.
         const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
-        const double per_row = double(all.x1 - all.x0) * (request.view == View::beauty ? 8.0 : 2.0) / rate_;
+        const double per_row = double(all.x1 - all.x0) * double(info(request.view).rays_per_pixel) / rate_;
         const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
         FrameSettings part = frame;
         part.region = {all.x0, all.y0 + band, all.x1, std::min(all.y1, all.y0 + band + rows)};

@@ -15,20 +15,19 @@ VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, in
     const V3f d = (camera.forward + camera.right * sx + camera.up * sy).normalized();
     RTCRayHit ray = single_ray(camera.origin, d);
     rtcIntersect1(prepared.geometry->scene(), &context, &ray);
-    if (ray.hit.geomID == RTC_INVALID_GEOMETRY_ID) return {};
-    VisiblePoint v{true, ray.hit.geomID, ray.hit.primID, ray.hit.u, ray.hit.v, 0.f};
-    v.width = ray.ray.tfar * camera.pixel_angle;
-    return v;
+    const geometry::Place at = geometry::place_of(ray.hit);
+    if (!hit_something(at)) return {};
+    return {true, at, ray.ray.tfar * camera.pixel_angle};
 }
 }  // namespace
 
-VisiblePoint visible_at(const Prepared& prepared, int width, int height, float x, float y) {
-    return look(prepared, Pinhole(prepared.camera, width, height), width, height, x, y);
+VisiblePoint visible_at(const Prepared& prepared, const scene::Camera& camera, int width, int height, float x, float y) {
+    return look(prepared, Pinhole(camera, width, height), width, height, x, y);
 }
 
-std::vector<VisiblePoint> visible_points(const Prepared& prepared, int width, int height) {
+std::vector<VisiblePoint> visible_points(const Prepared& prepared, const scene::Camera& from, int width, int height) {
     std::vector<VisiblePoint> out(size_t(width) * size_t(height));
-    const Pinhole camera(prepared.camera, width, height);
+    const Pinhole camera(from, width, height);
     parallel_ranges(out.size(), 512, [&](size_t first, size_t last) {
         for (size_t i = first; i < last; ++i) out[i] = look(prepared, camera, width, height, float(i % size_t(width)) + .5f, float(i / size_t(width)) + .5f);
     });

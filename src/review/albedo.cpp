@@ -4,11 +4,11 @@
 
 namespace vemtra::review {
 
-MeasuredAlbedo measure_albedo(const render::Prepared& p, uint32_t mesh, uint32_t triangle, float u, float v, float cosine, int paths) {
+MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& at, float cosine, int paths) {
     MeasuredAlbedo out;
     out.cosine = std::clamp(cosine, 1e-3f, 1.f);
     out.paths = paths;
-    geometry::Surface s = p.geometry->surface(mesh, triangle, u, v);
+    const geometry::SurfacePoint s = p.geometry->at(at);
     const Frame frame(s.normal);
     const float mu = std::min(out.cosine, .99999f);
     const V3f wo(std::sqrt(1.f - mu * mu), 0.f, mu);
@@ -25,15 +25,15 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, uint32_t mesh, uint32_t
             render::MaterialPoint& point = materials->points[size_t(i)];
             point.s = s;
             point.wo = frame.to_world(wo);
-            point.mesh = mesh;
-            point.triangle = triangle;
+            point.normal_mesh = s.normal;
+            point.at = at;
             point.inside = false;
             float unused;
             render::sample_2d(91u, uint32_t(first + i), 0, point.choice, unused);
-            materials->locate(i, p, u, v);
+            materials->locate(i, p);
             picks.push_back(i);
         }
-        materials->choose(p, picks, p.build_ups[size_t(p.build_up_of_mesh[mesh])], nullptr);
+        materials->choose(p, picks, p.build_ups[size_t(p.build_up_of[at.instance])], nullptr);
         for (int i = 0; i < n; ++i) {
             const uint32_t index = uint32_t(first + i);
             surface::WalkRandom random(mix32(index + 0x9e3779b9u));

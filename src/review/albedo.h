@@ -12,6 +12,6 @@ struct MeasuredAlbedo {
 };
 
 /// Directional albedo of the part's build-up at a surface point, over the azimuth of U. Light that enters a body counts as gone through.
-MeasuredAlbedo measure_albedo(const render::Prepared& prepared, uint32_t mesh, uint32_t triangle, float u, float v, float cosine, int paths);
+MeasuredAlbedo measure_albedo(const render::Prepared& prepared, const geometry::Place& at, float cosine, int paths);
 
 }  // namespace vemtra::review

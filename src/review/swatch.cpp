@@ -1,6 +1,7 @@
 #include "review/swatch.h"
 
 #include "base/hash.h"
+#include "nodes/slot_names.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -9,13 +10,13 @@ namespace vemtra::review {
 scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder) {
     scene::Scene s;
     s.name = item.layer.name;
-    s.assets.push_back({"form", (shipped_assets() / "stock" / "swatch.glb").string(), 1.f, "y", {}});
-    s.parts.push_back({"form", "form", "form", "Form", "swatch", true, 0, {}});
+    s.assets.push_back({.id = "form", .file = (shipped_assets() / "stock" / "swatch.glb").string()});
+    s.parts.push_back({.id = "form", .asset = "form", .source = "form", .name = "Form", .build_up = "swatch"});
     scene::BuildUp b = scene::default_build_up("swatch", "Swatch");
     std::string target = b.layers.front().id;
-    if (item.layer.kind == "coat") {  // a coat needs something to look through to: half of the form's wood stays bare
-        b.layers.front().surface = {{"base_color", {scene::Value{V3f(.58f, .45f, .30f)}, {}}}, {"specular_roughness", {scene::Value{.5f}, {}}}};
-        target = scene::add_layer(b, "Coat", {}, "coat");
+    if (!scene::traits(item.layer.kind).may_be_base) {  // a coat needs something to look through to: half of the form's wood stays bare
+        b.layers.front().surface = {{nodes::slot::base_color, {scene::Value{V3f(.58f, .45f, .30f)}, {}}}, {nodes::slot::specular_roughness, {scene::Value{.5f}, {}}}};
+        target = scene::add_layer(b, "Coat", {}, item.layer.kind);
     }
     scene::apply_stock(b, target, item);
     s.build_ups.push_back(std::move(b));

@@ -38,7 +38,16 @@ struct Measured {
 
 inline constexpr int thumbnail_width = 78, thumbnail_height = 48;
 
-/// Measures one build-up as the camera sees it. A few ten thousand points; some ten milliseconds.
+Histogram histogram(const std::vector<float>& values);
+
+inline constexpr float measuring_width = 240.f;  ///< of the grid of measuring points, over the picture
+/// The points at which all of this is measured: a few ten thousand, as the scene's camera sees them.
+std::vector<render::VisiblePoint> measuring_points(const render::Prepared& prepared);
+/// Layers, gates and faults of one build-up.
+Measured measure_layers(const render::Prepared& prepared, const std::string& build_up, const std::vector<render::VisiblePoint>& points);
+/// Adds what the nodes of `out.build_up` give.
+void measure_nodes(const render::Prepared& prepared, const std::vector<render::VisiblePoint>& points, Measured& out);
+/// All of it for one build-up; some ten milliseconds.
 Measured measure(const render::Prepared& prepared, const std::string& build_up);
 
 }  // namespace vemtra::review

@@ -9,15 +9,32 @@ void Document::edit(const std::string& label, const std::function<void(Scene&)>&
     change(*next);
     if (*next == *now_) return;
     const bool merged = !merge_key.empty() && merge_key == merge_key_ && !past_.empty();
-    if (!merged) past_.push_back({label, now_});
+    if (!merged) {
+        past_.push_back({label, now_, bytes_of(*now_)});
+        held_ += past_.back().bytes;
+        forget_oldest();
+    }
     merge_key_ = merge_key;
     future_.clear();
     now_ = std::move(next);
 }
 
+void Document::set_budget(size_t bytes) {
+    budget_ = bytes;
+    forget_oldest();
+}
+
+void Document::forget_oldest() {
+    while (held_ > budget_ && past_.size() > 1) {
+        held_ -= past_.front().bytes;
+        past_.pop_front();
+    }
+}
+
 void Document::undo() {
     if (past_.empty()) return;
-    future_.push_back({past_.back().label, now_});
+    held_ -= past_.back().bytes;
+    future_.push_back({past_.back().label, now_, 0});
     now_ = past_.back().snapshot;
     past_.pop_back();
     merge_key_.clear();
@@ -25,7 +42,8 @@ void Document::undo() {
 
 void Document::redo() {
     if (future_.empty()) return;
-    past_.push_back({future_.back().label, now_});
+    past_.push_back({future_.back().label, now_, bytes_of(*now_)});
+    held_ += past_.back().bytes;
     now_ = future_.back().snapshot;
     future_.pop_back();
     merge_key_.clear();

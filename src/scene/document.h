@@ -1,6 +1,7 @@
 // The open document: the present snapshot, and the ones before and after it. Undo is exact by construction: it returns the very
 // snapshot that was there (docs/decisions/0002).
 #pragma once
+#include <deque>
 #include <functional>
 
 #include "scene/scene.h"
@@ -18,6 +19,12 @@ public:
     void edit(const std::string& label, const std::function<void(Scene&)>& change, const std::string& merge_key = {});
     void end_merge() { merge_key_.clear(); }  ///< the hand has let go
 
+    /// The steps before the present one hold at most about this many bytes: the oldest are forgotten first, the last one never.
+    void set_budget(size_t bytes);
+    size_t budget() const { return budget_; }
+    size_t held() const { return held_; }          ///< bytes, about
+    size_t steps() const { return past_.size(); }
+
     bool can_undo() const { return !past_.empty(); }
     bool can_redo() const { return !future_.empty(); }
     std::string undo_label() const { return past_.empty() ? "" : past_.back().label; }
@@ -32,9 +39,13 @@ private:
     struct Step {
         std::string label;
         Snapshot snapshot;
+        size_t bytes = 0;
     };
+    void forget_oldest();
     Snapshot now_, saved_;
-    std::vector<Step> past_, future_;
+    std::deque<Step> past_;
+    std::vector<Step> future_;
+    size_t budget_ = size_t(256) << 20, held_ = 0;
     std::string merge_key_;
 };
 

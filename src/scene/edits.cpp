@@ -3,29 +3,27 @@
 #include <algorithm>
 #include <set>
 
+#include "scene/slot_names.h"
+
 namespace vemtra::scene {
 namespace {
 
-std::string fresh(const std::set<std::string>& taken, const std::string& stem) {
-    if (!taken.count(stem)) return stem;
-    for (int n = 2;; ++n)
-        if (std::string id = stem + "-" + std::to_string(n); !taken.count(id)) return id;
-}
-
-std::set<std::string> ids(const BuildUp& b) {
-    std::set<std::string> taken;
-    for (const Node& n : b.commons) taken.insert(n.id);
-    for (const Layer& l : b.layers) {
-        taken.insert(l.id);
-        for (const Node& n : l.nodes) taken.insert(n.id);
-    }
+std::vector<std::string> ids(const BuildUp& b) {
+    std::vector<std::string> taken;
+    for_each_node(b, [&](const Node& n, const Layer*) { taken.push_back(n.id); });
+    for (const Layer& l : b.layers) taken.push_back(l.id);
     return taken;
 }
 
 }  // namespace
 
-std::string fresh_id(const BuildUp& build_up, const std::string& stem) { return fresh(ids(build_up), stem); }
-std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem) { return fresh({taken.begin(), taken.end()}, stem); }
+std::string FreshIds::take(const std::string& stem) {
+    if (taken_.insert(stem).second) return stem;
+    for (int& n = next_.try_emplace(stem, 2).first->second;; ++n)
+        if (std::string id = stem + "-" + std::to_string(n); taken_.insert(id).second) return id;
+}
+std::string fresh_id(const BuildUp& build_up, const std::string& stem) { return FreshIds(ids(build_up)).take(stem); }
+std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem) { return FreshIds(taken).take(stem); }
 
 std::string stem_of(const std::string& name) {
     std::string stem;
@@ -37,7 +35,7 @@ std::string stem_of(const std::string& name) {
     return stem.empty() ? "item" : stem;
 }
 
-std::string add_layer(BuildUp& b, const std::string& name, const std::string& above, const std::string& kind) {
+std::string add_layer(BuildUp& b, const std::string& name, const std::string& above, LayerKind kind) {
     Layer layer;
     layer.kind = kind;
     layer.id = fresh_id(b, stem_of(name));
@@ -52,22 +50,19 @@ std::string add_layer(BuildUp& b, const std::string& name, const std::string& ab
 }
 
 void remove_layer(BuildUp& b, const std::string& layer_id) {
-    if (b.layers.size() < 2 || (b.layers[0].id == layer_id && b.layers[1].kind == "coat")) return;
+    if (b.layers.size() < 2 || (b.layers[0].id == layer_id && !traits(b.layers[1].kind).may_be_base)) return;
     for (auto it = b.layers.begin(); it != b.layers.end(); ++it) {
         if (it->id != layer_id) continue;
         Layer removed = std::move(*it);
         b.layers.erase(it);
         // Nodes that something else still reads are kept, with all that they need themselves.
-        std::set<std::string> needed;
-        for_each_input(b, [&](Input& i) { needed.insert(i.from); });
-        for (bool grew = true; grew;) {
-            grew = false;
-            for (const Node& n : removed.nodes)
-                if (needed.count(n.id))
-                    for (const auto& [name, input] : n.inputs) grew |= needed.insert(input.from).second;
-        }
+        std::vector<std::string> read;
+        for_each_input(b, [&](Input& i) { read.push_back(i.from); });
+        BuildUp own;
+        own.commons = removed.nodes;
+        const Ids needed = Graph(own).upstream(read);
         for (Node& n : removed.nodes)
-            if (needed.count(n.id)) b.commons.push_back(std::move(n));
+            if (needed.contains(n.id)) b.commons.push_back(std::move(n));
         return;
     }
 }
@@ -78,21 +73,13 @@ std::string duplicate_layer(BuildUp& b, const std::string& layer_id) {
     Layer copy = *source;
     copy.name += " copy";
     copy.id = fresh_id(b, stem_of(copy.name));
-    std::map<std::string, std::string> renamed;
-    std::set<std::string> taken = ids(b);
-    for (Node& n : copy.nodes) {
-        const std::string id = fresh(taken, n.id);
-        taken.insert(id);
-        renamed[n.id] = id;
-        n.id = id;
-    }
-    auto follow = [&](Input& i) {
-        if (auto it = renamed.find(i.from); it != renamed.end()) i.from = it->second;
-    };
-    follow(copy.gate.mask);
-    for (auto& [name, input] : copy.surface) follow(input);
-    for (Node& n : copy.nodes)
-        for (auto& [name, input] : n.inputs) follow(input);
+    std::unordered_map<std::string, std::string> renamed;
+    BuildUp with = b;  // the copy's own id is taken, too
+    with.layers.push_back(Layer());
+    with.layers.back().id = copy.id;
+    copy.nodes = copies(with, copy.nodes, renamed);
+    if (const auto it = renamed.find(copy.gate.mask.from); it != renamed.end()) copy.gate.mask.from = it->second;
+    follow(copy.surface, renamed);
     const std::string id = copy.id;
     b.layers.insert(b.layers.begin() + (source - b.layers.data()) + 1, std::move(copy));
     return id;
@@ -108,7 +95,7 @@ void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index) {
         b.layers.insert(b.layers.begin() + long(to), std::move(moved));
         break;
     }
-    if (b.layers.empty() || b.layers.front().kind != "coat") build_up = std::move(b);  // the base cannot be a coat
+    if (b.layers.empty() || traits(b.layers.front().kind).may_be_base) build_up = std::move(b);  // the base cannot be a coat
 }
 
 std::string add_node(BuildUp& b, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name) {
@@ -135,18 +122,7 @@ void remove_node(BuildUp& b, const std::string& node_id) {
 Node* node(BuildUp& b, const std::string& node_id) { return const_cast<Node*>(find_node(b, node_id).node); }
 
 bool would_circle(const BuildUp& b, const std::string& from_node, const std::string& to_node) {
-    std::vector<std::string> open{from_node};
-    std::set<std::string> seen;
-    while (!open.empty()) {
-        const std::string id = open.back();
-        open.pop_back();
-        if (id == to_node) return true;
-        if (!seen.insert(id).second) continue;
-        if (const Node* n = find_node(b, id).node)
-            for (const auto& [name, input] : n->inputs)
-                if (!input.from.empty()) open.push_back(input.from);
-    }
-    return false;
+    return from_node == to_node || Graph(b).upstream({from_node}).contains(to_node);
 }
 
 BuildUp default_build_up(const std::string& id, const std::string& name) {
@@ -154,8 +130,8 @@ BuildUp default_build_up(const std::string& id, const std::string& name) {
     b.id = id;
     b.name = name;
     add_layer(b, "Base");
-    b.layers[0].surface["base_color"] = {Value{V3f(.5f, .5f, .5f)}, {}};
-    b.layers[0].surface["specular_roughness"] = {Value{.45f}, {}};
+    b.layers[0].surface[slot::base_color] = {Value{V3f(.5f, .5f, .5f)}, {}};
+    b.layers[0].surface[slot::specular_roughness] = {Value{.45f}, {}};
     return b;
 }
 
@@ -236,28 +212,11 @@ void exchange_surface(BuildUp& b, const std::string& layer_id, const Inputs& sur
     layer->surface.clear();
     layer->build_up.clear();
     // Nodes of this lane that nothing reads any more, directly or through others, served the old surface alone.
-    for (bool again = true; again;) {
-        std::set<std::string> read;
-        for_each_input(b, [&](Input& i) { read.insert(i.from); });
-        const size_t before = layer->nodes.size();
-        std::erase_if(layer->nodes, [&](const Node& n) { return !read.count(n.id); });
-        again = layer->nodes.size() != before;
-    }
-    std::map<std::string, std::string> renamed;
-    for (Node n : nodes) {
-        const std::string id = fresh_id(b, n.id);
-        renamed[n.id] = id;
-        n.id = id;
-        layer->nodes.push_back(std::move(n));
-    }
-    auto follow = [&](Input& i) {
-        if (const auto it = renamed.find(i.from); it != renamed.end()) i.from = it->second;
-    };
-    for (Node& n : layer->nodes)
-        if (std::any_of(renamed.begin(), renamed.end(), [&](const auto& r) { return r.second == n.id; }))
-            for (auto& [name, input] : n.inputs) follow(input);
+    remove_unread(b, layer_id, ids_of(layer->nodes));
+    std::unordered_map<std::string, std::string> renamed;
+    for (Node& n : copies(b, nodes, renamed)) layer->nodes.push_back(std::move(n));
     layer->surface = surface;
-    for (auto& [name, input] : layer->surface) follow(input);
+    follow(layer->surface, renamed);
 }
 
 }  // namespace vemtra::scene

@@ -1,9 +1,30 @@
 // Edits of a Scene that more than one place of the interface makes, or that must keep several fields in agreement.
 // All of them take ids; an id that does not exist makes the edit do nothing.
 #pragma once
+#include <unordered_set>
+
+#include "scene/graph.h"
 #include "scene/scene.h"
 
 namespace vemtra::scene {
+
+/// Hands out ids that are not taken: "rust", "rust-2", ... In constant time each, however many are taken.
+class FreshIds {
+public:
+    explicit FreshIds(const std::vector<std::string>& taken) : taken_(taken.begin(), taken.end()) {}
+    std::string take(const std::string& stem);
+
+private:
+    std::unordered_set<std::string> taken_;
+    std::unordered_map<std::string, int> next_;
+};
+/// The ids of the items.
+template <class T>
+std::vector<std::string> ids_of(const std::vector<T>& items) {
+    std::vector<std::string> out;
+    for (const T& item : items) out.push_back(item.id);
+    return out;
+}
 
 /// An id that is not taken yet in the build-up (layers and nodes share no names), made from a readable stem: "rust", "rust-2", ...
 std::string fresh_id(const BuildUp& build_up, const std::string& stem);
@@ -12,7 +33,7 @@ std::string fresh_id(const std::vector<std::string>& taken, const std::string& s
 std::string stem_of(const std::string& name);
 
 /// Adds above `above` (empty: outermost). Returns the new layer's id.
-std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {}, const std::string& kind = "cover");
+std::string add_layer(BuildUp& build_up, const std::string& name, const std::string& above = {}, LayerKind kind = LayerKind::cover);
 void remove_layer(BuildUp& build_up, const std::string& layer_id);  ///< the last layer stays, and a base under a coat; nodes that others use move to commons
 std::string duplicate_layer(BuildUp& build_up, const std::string& layer_id);
 void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index);  ///< not where a coat would become the base
@@ -30,19 +51,6 @@ bool build_up_reaches(const Scene& scene, const std::string& from, const std::st
 
 /// Gives a layer another surface; gate, amount, name and the nodes that feed the mask stay. Nodes that fed only the old surface go.
 void exchange_surface(BuildUp& build_up, const std::string& layer_id, const Inputs& surface, const std::vector<Node>& nodes);
-
-/// Every input of the build-up that a node feeds, to look at or to change: calls f(Input&).
-template <class F>
-void for_each_input(BuildUp& build_up, F&& f) {
-    for (Node& n : build_up.commons)
-        for (auto& [name, input] : n.inputs) f(input);
-    for (Layer& layer : build_up.layers) {
-        f(layer.gate.mask);
-        for (auto& [name, input] : layer.surface) f(input);
-        for (Node& n : layer.nodes)
-            for (auto& [name, input] : n.inputs) f(input);
-    }
-}
 
 /// A build-up of one layer in a neutral grey paint, and a rig with a soft sky and a key light: what a new project starts with.
 BuildUp default_build_up(const std::string& id, const std::string& name);

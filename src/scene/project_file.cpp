@@ -17,7 +17,21 @@ public:
     void operator()(const char* key, const std::string& v) { out[key] = v; }
     void operator()(const char* key, const V2f& v) { out[key] = Json::array({number(v.x), number(v.y)}); }
     void operator()(const char* key, const V3f& v) { out[key] = Json::array({number(v.x), number(v.y), number(v.z)}); }
+    void operator()(const char* key, const Value& v) { out[key] = literal(v); }
+    void operator()(const char* key, const LayerKind& v) { out[key] = traits(v).name; }
+    /// Written only where something was moved: most things stand where their file has them.
+    void operator()(const char* key, const Placement& v) {
+        if (!(v == Placement())) out[key] = object(v);
+    }
     void operator()(const char* key, const Input& v) { out[key] = input(v); }
+    /// Left out where it is empty.
+    void some(const char* key, const std::string& v) {
+        if (!v.empty()) out[key] = v;
+    }
+    template <class T>
+    void some(const char* key, const std::vector<T>& v) {
+        if (!v.empty()) (*this)(key, v);
+    }
     void operator()(const char* key, const Inputs& v) {
         Json o = Json::object();
         for (const auto& [name, i] : v) o[name] = input(i);
@@ -50,12 +64,14 @@ private:
         if (auto* f = std::get_if<float>(&value)) return number(*f);
         if (auto* v = std::get_if<V2f>(&value)) return Json::array({number(v->x), number(v->y)});
         if (auto* v = std::get_if<V3f>(&value)) return Json::array({number(v->x), number(v->y), number(v->z)});
+        if (auto* v = std::get_if<V4f>(&value)) return Json::array({number(v->x), number(v->y), number(v->z), number(v->w)});
         return std::get<std::string>(value);
     }
     static Json input(const Input& i) {
         if (i.from.empty() && !i.worn) return literal(i.value);
         Json o = Json::object();
         if (!i.from.empty()) o["from"] = i.from;
+        if (!i.output.empty()) o["output"] = i.output;
         o["value"] = literal(i.value);
         if (i.worn) o["worn"] = literal(*i.worn);
         if (i.worn_shown) o["worn_shown"] = true;
@@ -81,6 +97,19 @@ public:
     }
     void operator()(const char* key, V2f& v) { take(key, "two numbers [x, y]", [&](const Json& j) { return vector(j, &v.x, 2); }); }
     void operator()(const char* key, V3f& v) { take(key, "three numbers [x, y, z]", [&](const Json& j) { return vector(j, &v.x, 3); }); }
+    void operator()(const char* key, Value& v) { take(key, "a value", [&](const Json& j) { return literal(j, v); }); }
+    void operator()(const char* key, LayerKind& v) {
+        take(key, "\"cover\" or \"coat\"", [&](const Json& j) {
+            for (const LayerTraits& t : layer_kinds())
+                if (j.is_string() && j.get<std::string>() == t.name) return v = t.kind, true;
+            return false;
+        });
+    }
+    void operator()(const char* key, Placement& v) {
+        take(key, "", [&](const Json& j) { v = object<Placement>(j, at(key), file_, problems_); return true; });
+    }
+    template <class T>
+    void some(const char* key, T& v) { (*this)(key, v); }
     void operator()(const char* key, Input& v) { take(key, "a value, or {\"from\": node}", [&](const Json& j) { return input(j, v); }); }
     void operator()(const char* key, Inputs& v) {
         take(key, "an object of values", [&](const Json& j) {
@@ -151,11 +180,13 @@ private:
         float f;
         V2f v2;
         V3f v3;
+        V4f v4;
         if (j.is_boolean()) return value = j.get<bool>(), true;
         if (j.is_string()) return value = j.get<std::string>(), true;
         if (number(j, f)) return value = f, true;
         if (vector(j, &v2.x, 2)) return value = v2, true;
         if (vector(j, &v3.x, 3)) return value = v3, true;
+        if (vector(j, &v4.x, 4)) return value = v4, true;
         return false;
     }
     static bool input(const Json& j, Input& v) {
@@ -165,6 +196,7 @@ private:
         if (from != j.end()) {
             if (!from->is_string()) return false;
             v.from = from->get<std::string>();
+            if (const auto output = j.find("output"); output != j.end() && output->is_string()) v.output = output->get<std::string>();
         }
         if (worn != j.end() && !literal(*worn, v.worn.emplace())) return false;
         if (shown != j.end() && shown->is_boolean()) v.worn_shown = shown->get<bool>();
@@ -178,7 +210,19 @@ private:
 };
 
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Node> {
-    a("id", s.id); a("kind", s.kind); a("type", s.type); a("name", s.name); a("inputs", s.inputs);
+    a("id", s.id); a("kind", s.kind); a("type", s.type); a("name", s.name); a.some("network", s.network); a("inputs", s.inputs);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, NetworkInput> {
+    a("name", s.name); a("type", s.type); a("value", s.value); a.some("help", s.help);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, NetworkOutput> {
+    a("name", s.name); a("type", s.type); a("input", s.input);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Network> {
+    a("id", s.id); a("name", s.name); a.some("help", s.help); a("inputs", s.inputs); a("outputs", s.outputs); a("nodes", s.nodes);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Placement> {
+    a("position", s.position); a("rotation", s.rotation); a("scale", s.scale);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Gate> {
     a("mask", s.mask); a("amount", s.amount);
@@ -190,10 +234,10 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("id", s.id); a("name", s.name); a("layers", s.layers); a("commons", s.commons);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Asset> {
-    a("id", s.id); a("file", s.file); a("scale", s.scale); a("up", s.up);
+    a("id", s.id); a("file", s.file); a("scale", s.scale); a("up", s.up); a("placement", s.placement);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Part> {
-    a("id", s.id); a("asset", s.asset); a("source", s.source); a("name", s.name); a("build_up", s.build_up); a("visible", s.visible); a("priority", s.priority);
+    a("id", s.id); a("asset", s.asset); a("source", s.source); a("name", s.name); a("build_up", s.build_up); a("visible", s.visible); a("priority", s.priority); a("placement", s.placement);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Environment> {
     a("on", s.on); a("image", s.image); a("rotation", s.rotation); a("exposure", s.exposure); a("tint", s.tint);
@@ -227,7 +271,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("name", s.name); a("color", s.color); a("roughness", s.roughness);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Scene> {
-    a("name", s.name); a("assets", s.assets); a("parts", s.parts); a("build_ups", s.build_ups); a("rigs", s.rigs);
+    a("name", s.name); a("assets", s.assets); a("parts", s.parts); a("build_ups", s.build_ups); a.some("networks", s.networks); a("rigs", s.rigs);
     a("cameras", s.cameras); a("rig", s.rig); a("camera", s.camera); a("render", s.render); a("display", s.display); a("kept_values", s.kept_values); a("search_folders", s.search_folders);
 }
 
@@ -267,6 +311,8 @@ void repair(Scene& scene, const std::string& file, std::vector<Error>& problems)
     unique_all(scene.assets, "assets");
     unique_all(scene.parts, "parts");
     unique_all(scene.build_ups, "build_ups");
+    unique_all(scene.networks, "networks");
+    for (Network& n : scene.networks) unique_all(n.nodes, "networks." + n.id + ".nodes");
     unique_all(scene.rigs, "rigs");
     unique_all(scene.cameras, "cameras");
     for (BuildUp& b : scene.build_ups) {
@@ -286,14 +332,9 @@ void repair(Scene& scene, const std::string& file, std::vector<Error>& problems)
     within(scene.render.depth, 1, 64, "render.depth");
     within(scene.render.noise, 0.f, 1.f, "render.noise");
     for (BuildUp& b : scene.build_ups) {
-        for (Layer& l : b.layers)
-            if (l.kind != "cover" && l.kind != "coat") {
-                note("build_ups." + b.id + "." + l.id + ".kind", "a layer is a \"cover\" or a \"coat\"", "It is a cover now");
-                l.kind = "cover";
-            }
-        if (!b.layers.empty() && b.layers[0].kind == "coat") {
+        if (!b.layers.empty() && !traits(b.layers[0].kind).may_be_base) {
             note("build_ups." + b.id + "." + b.layers[0].id + ".kind", "the base cannot be a coat: there is nothing to look through to", "It is a cover now");
-            b.layers[0].kind = "cover";
+            b.layers[0].kind = LayerKind::cover;
         }
         for (Layer& l : b.layers)
             if (!l.build_up.empty() && build_up_reaches(scene, l.build_up, b.id)) {
@@ -303,6 +344,17 @@ void repair(Scene& scene, const std::string& file, std::vector<Error>& problems)
     }
     within(scene.display.exposure, -32.f, 32.f, "display.exposure");
     for (Asset& a : scene.assets) within(a.scale, 1e-6f, 1e6f, "assets." + a.id + ".scale");
+    auto standing = [&](Placement& p, const std::string& place) {
+        for (int c = 0; c < 3; ++c) {
+            within(p.position[c], -1e6f, 1e6f, place + ".position");
+            within(p.rotation[c], -3.6e5f, 3.6e5f, place + ".rotation");
+            const float size = std::clamp(std::fabs(p.scale[c]), 1e-6f, 1e6f);
+            if (size != std::fabs(p.scale[c])) note(place + ".scale", "a scale lies between 0.000001 and a million, and is not 0", "It was brought into that range");
+            p.scale[c] = std::copysign(size, p.scale[c]);
+        }
+    };
+    for (Asset& a : scene.assets) standing(a.placement, "assets." + a.id + ".placement");
+    for (Part& p : scene.parts) standing(p.placement, "parts." + p.id + ".placement");
     for (Camera& c : scene.cameras) {
         within(c.focal_length, 1.f, 5000.f, "cameras." + c.id + ".focal_length");
         if ((c.target - c.position).length() < 1e-6f) {

@@ -15,8 +15,8 @@ namespace vemtra::scene {
 
 using Json = nlohmann::ordered_json;
 
-/// A literal: yes/no, a number (also whole numbers), two numbers, three numbers (a vector or a linear Rec.709 colour), or a word.
-using Value = std::variant<bool, float, V2f, V3f, std::string>;
+/// A literal: yes/no, a number (also whole numbers), two, three or four numbers (a vector, or a linear Rec.709 colour, the fourth its alpha), or a word.
+using Value = std::variant<bool, float, V2f, V3f, V4f, std::string>;
 
 /// What stands at an input of a node, a slot or a gate: a literal, and, where `from` names a node of the same build-up, that node's
 /// output instead. The literal is kept while something is connected, so that disconnecting restores it.
@@ -26,19 +26,46 @@ using Value = std::variant<bool, float, V2f, V3f, std::string>;
 struct Input {
     Value value{0.f};
     std::string from;
-    std::optional<Value> worn;
+    std::string output{};     ///< which output of `from`, where that is an instance of a network; empty: its first
+    std::optional<Value> worn{};
     bool worn_shown = false;
     bool operator==(const Input&) const = default;
     const Value& shown() const { return worn && worn_shown ? *worn : value; }  ///< of the literals
 };
 using Inputs = std::map<std::string, Input>;
 
-/// A node of a network. `kind` names a description of the catalogue (nodes/), `type` which of its output types is meant.
+/// A node. `kind` names a description of the catalogue (nodes/), `type` which of its output types is meant. Where `network` names a
+/// network of the scene, the node is an instance of that instead: its inputs are the network's, and kind and type are empty.
 struct Node {
     std::string id, kind, type, name;
-    Inputs inputs;  ///< only what differs from the description's defaults needs to be here
+    std::string network;
+    Inputs inputs;  ///< only what differs from the defaults needs to be here
     Json extra;     ///< keys that this version does not know, kept for saving
     bool operator==(const Node&) const = default;
+};
+
+/// What a network takes from where it is used. Inside, `from` names it like a node.
+struct NetworkInput {
+    std::string name, type;  ///< type: the standard's name, as Node::type
+    Value value{0.f};        ///< where the instance says nothing
+    std::string help;
+    Json extra;
+    bool operator==(const NetworkInput&) const = default;
+};
+struct NetworkOutput {
+    std::string name, type;
+    Input input;             ///< from a node of the network, or from one of its inputs
+    Json extra;
+    bool operator==(const NetworkOutput&) const = default;
+};
+/// Nodes that are defined once and used as one node wherever they are wanted. Networks may hold instances of others, never of themselves.
+struct Network {
+    std::string id, name, help;
+    std::vector<NetworkInput> inputs;
+    std::vector<NetworkOutput> outputs;
+    std::vector<Node> nodes;
+    Json extra;
+    bool operator==(const Network&) const = default;
 };
 
 /// Where a mask enters a layer. coverage = layer amount * (1 + gate amount * (mask - 1)): gate amount 0 opens the gate fully.
@@ -49,11 +76,24 @@ struct Gate {
     bool operator==(const Gate&) const = default;
 };
 
-/// One layer of a build-up. A cover hides what is under it where its gate is open; a coat is looked through: an interface over a medium that
-/// absorbs. A cover may be a whole build-up instead of a surface of its own.
+/// A cover hides what is under it where its gate is open; a coat is looked through: an interface over a medium that absorbs.
+enum class LayerKind : uint8_t { cover, coat };
+/// What sets the kinds apart. Code asks for a trait, never for a kind.
+struct LayerTraits {
+    LayerKind kind;
+    const char* name;        ///< in the file
+    const char* title;       ///< on the screen
+    bool hides;              ///< what lies under it is not seen where it is; else it is looked through
+    bool may_be_base;        ///< it needs nothing below it
+    bool may_be_build_up;    ///< it may be made of a whole build-up
+};
+const std::vector<LayerTraits>& layer_kinds();
+const LayerTraits& traits(LayerKind kind);
+
+/// One layer of a build-up.
 struct Layer {
     std::string id, name;
-    std::string kind = "cover";  ///< "cover" or "coat"
+    LayerKind kind = LayerKind::cover;
     std::string build_up;        ///< id of the build-up that this cover is made of; empty: it has a surface of its own
     bool on = true;
     float amount = 1.f;  ///< 0..1, how much of the layer is there at all
@@ -73,11 +113,25 @@ struct BuildUp {
     bool operator==(const BuildUp&) const = default;
 };
 
+/// Where something stands: scaled, then turned, then moved. Angles in degrees: about x, then y, then z, each by the right-hand rule.
+struct Placement {
+    V3f position{0.f}, rotation{0.f};
+    V3f scale{1.f};          ///< per axis, not 0
+    Json extra;
+    bool operator==(const Placement&) const = default;
+    bool at_rest() const { return position == V3f(0.f) && rotation == V3f(0.f) && scale == V3f(1.f); }
+};
+/// Row vectors: world = p * matrix.
+M44f matrix_of(const Placement& placement);
+/// The placement whose matrix is the nearest to `m`: shear is dropped.
+Placement placement_of(const M44f& m);
+
 struct Asset {
     std::string id, file;   ///< file relative to the project file
     float scale = 1.f;      ///< file units to metres, > 0
     std::string up = "y";   ///< axis of the file that points up: "y" or "z"
     Json extra;
+    Placement placement;    ///< of all its parts together
     bool operator==(const Asset&) const = default;
 };
 
@@ -87,6 +141,7 @@ struct Part {
     bool visible = true;
     int priority = 0;  ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
+    Placement placement;   ///< from where the asset's file has it; two parts of the same source share its mesh
     bool operator==(const Part&) const = default;
 };
 
@@ -191,6 +246,7 @@ struct Scene {
     std::vector<Asset> assets;
     std::vector<Part> parts;
     std::vector<BuildUp> build_ups;
+    std::vector<Network> networks;
     std::vector<Rig> rigs;
     std::vector<Camera> cameras;
     std::string rig, camera;  ///< ids of the ones in use
@@ -203,6 +259,9 @@ struct Scene {
 };
 
 using Snapshot = std::shared_ptr<const Scene>;
+
+/// What a copy of the scene takes in memory, about.
+size_t bytes_of(const Scene& scene);
 
 /// Finds by `id` (or by name for light groups); null when there is none.
 template <class T>
@@ -228,5 +287,7 @@ NodePlace find_node(const BuildUp& build_up, const std::string& node_id);
 /// The value of a literal as a number; a colour gives its first component, words give the fallback.
 float as_number(const Value& value, float fallback = 0.f);
 V3f as_vector(const Value& value, V3f fallback = V3f(0.f));
+/// A literal of a colour or vector: one number stands for all components.
+V3f as_triple(const Value& value);
 
 }  // namespace vemtra::scene

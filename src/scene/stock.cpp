@@ -98,24 +98,10 @@ StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& na
     item.layer.kind = layer.kind;
     item.layer.surface = layer.surface;
     // The nodes that the slots read, and those that these read, in the order in which they stand.
-    std::set<std::string> wanted;
-    std::vector<std::string> open;
-    for (const auto& [slot, input] : layer.surface)
-        if (!input.from.empty()) open.push_back(input.from);
-    while (!open.empty()) {
-        const std::string id = open.back();
-        open.pop_back();
-        if (!wanted.insert(id).second) continue;
-        if (const Node* n = find_node(b, id).node)
-            for (const auto& [port, input] : n->inputs)
-                if (!input.from.empty()) open.push_back(input.from);
-    }
-    auto take = [&](const std::vector<Node>& nodes) {
-        for (const Node& n : nodes)
-            if (wanted.count(n.id)) item.layer.nodes.push_back(n);
-    };
-    take(b.commons);
-    for (const Layer& l : b.layers) take(l.nodes);
+    const Ids wanted = Graph(b).upstream(sources(layer.surface));
+    for_each_node(b, [&](const Node& n, const Layer*) {
+        if (wanted.contains(n.id)) item.layer.nodes.push_back(n);
+    });
     return item;
 }
 
@@ -123,7 +109,7 @@ void apply_stock(BuildUp& b, const std::string& layer_id, const StockItem& item)
     Layer* layer = find(b.layers, layer_id);
     if (!layer) return;
     const bool base = layer == &b.layers.front();
-    layer->kind = base ? "cover" : item.layer.kind;
+    layer->kind = base ? LayerKind::cover : item.layer.kind;
     exchange_surface(b, layer_id, item.layer.surface, item.layer.nodes);
 }
 

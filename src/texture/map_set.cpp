@@ -6,26 +6,15 @@
 #include <set>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "texture/colour.h"
+#include "texture/picture_formats.h"
 #include "texture/texture.h"
 
 namespace vemtra::texture {
 namespace {
 
 using nlohmann::json;
-
-bool is_image_name(const fs::path& p) {
-    static const std::set<std::string> known{".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr", ".tga", ".webp", ".bmp", ".tx", ".jp2", ".psd", ".dpx"};
-    std::string e = p.extension().string();
-    for (char& c : e) c = char(std::tolower(static_cast<unsigned char>(c)));
-    return known.count(e) > 0;
-}
-
-std::string plain(const std::string& s) {
-    std::string out;
-    for (char c : s) out += char(std::tolower(static_cast<unsigned char>(c)));
-    return out;
-}
 
 void set_colour_space(MapEntry& m, const std::string& from_name) {
     if (!info(m.kind).colour) {
@@ -95,7 +84,7 @@ std::vector<MapSet> find_map_sets(const std::vector<fs::path>& paths, std::vecto
             return;
         }
         for (const auto& e : it) {
-            if (!is_image_name(e.path())) continue;
+            if (!is_picture_name(e.path())) continue;
             if (e.is_directory(ec)) problems.push_back({"A texture map cannot be read", e.path().string(), "", "it is a folder", "Rename the folder, or move it away"});
             else files.push_back(e.path());
         }
@@ -106,7 +95,7 @@ std::vector<MapSet> find_map_sets(const std::vector<fs::path>& paths, std::vecto
         if (fs::is_directory(p, ec)) {
             add_folder(p);
             for (const auto& e : fs::directory_iterator(p, ec))
-                if (e.is_directory(ec) && !e.is_symlink(ec) && !is_image_name(e.path())) add_folder(e.path());
+                if (e.is_directory(ec) && !e.is_symlink(ec) && !is_picture_name(e.path())) add_folder(e.path());
         } else {
             chosen.insert(p);
             const fs::path folder = p.has_parent_path() ? p.parent_path() : fs::path(".");
@@ -124,11 +113,11 @@ std::vector<MapSet> find_map_sets(const std::vector<fs::path>& paths, std::vecto
         std::map<std::string, std::map<std::string, size_t>> entries;  // set -> pattern -> index
         std::set<std::string> wanted;
         for (size_t i = 0; i < files.size(); ++i)
-            if (chosen.count(files[i])) wanted.insert(plain(read[i].set));
+            if (chosen.count(files[i])) wanted.insert(lower(read[i].set));
         const bool by_file = std::any_of(files.begin(), files.end(), [&](const fs::path& f) { return chosen.count(f) > 0; });
         for (size_t i = 0; i < files.size(); ++i) {
             const MapName& n = read[i];
-            const std::string id = plain(n.set);
+            const std::string id = lower(n.set);
             if (by_file && !wanted.count(id)) continue;
             const auto header = read_header(files[i]);
             if (!header) {
@@ -264,7 +253,8 @@ void check_map_set(MapSet& set) {
         if (m.kind == MapKind::base_color && m.colour_space != "raw" && f.channels.size() >= 3 && !f.constant) {
             auto decode = colour_decode(m.colour_space);
             auto linear = [&](float x) { return decode && (*decode)->has_curve ? (*decode)->curve16[size_t(clamp01(x) * 65535.f + .5f)] : x; };
-            const float bright = linear(std::max({f.channels[0].mean, f.channels[1].mean, f.channels[2].mean}));
+            // Of the mean colour: a white has all channels high, a black none.
+            const float bright = linear(std::min({f.channels[0].mean, f.channels[1].mean, f.channels[2].mean}));
             const float dark = linear(std::max({f.channels[0].mean, f.channels[1].mean, f.channels[2].mean}));
             if (bright > .85f) note(m, Grade::finding, "its colour is brighter than what real materials reflect", "Check its colour space, or darken it");
             if (dark < .008f) note(m, Grade::finding, "its colour is darker than what real materials reflect", "Check its colour space");
@@ -287,17 +277,17 @@ void check_map_set(MapSet& set) {
         }
 }
 
-std::vector<scene::MapWire> wires_of(const MapSet& set, const fs::path& folder) {
-    std::vector<scene::MapWire> out;
+std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) {
+    std::vector<nodes::MapWire> out;
     for (const MapEntry& m : set.maps) {
         if (!m.use) continue;
-        scene::MapWire w;
+        nodes::MapWire w;
         w.file = m.pattern;
         std::error_code ec;
         if (!folder.empty())
             if (const fs::path relative = fs::proximate(m.pattern, folder, ec); !ec) w.file = relative.generic_string();
         auto kind = [&](MapKind k) {
-            using Use = scene::MapWire::Use;
+            using Use = nodes::MapWire::Use;
             w.name = info(k).title;
             w.use = info(k).colour ? Use::color : k == MapKind::normal ? Use::normal : k == MapKind::height || k == MapKind::displacement || k == MapKind::bump ? Use::height : Use::number;
             w.invert = k == MapKind::glossiness;
@@ -346,7 +336,7 @@ MapGuesses::MapGuesses(fs::path file) : file_(std::move(file)) {
 }
 std::string MapGuesses::key(const MapSet& set, const MapEntry& m) {
     std::error_code ec;
-    return fs::absolute(set.folder, ec).lexically_normal().string() + "|" + plain(set.name) + "|" + plain(m.word.empty() ? fs::path(m.pattern).filename().string() : m.word);
+    return fs::absolute(set.folder, ec).lexically_normal().string() + "|" + lower(set.name) + "|" + lower(m.word.empty() ? fs::path(m.pattern).filename().string() : m.word);
 }
 void MapGuesses::apply(MapSet& set) const {
     for (MapEntry& m : set.maps) {

@@ -5,7 +5,7 @@
 #include <map>
 #include <optional>
 
-#include "scene/map_wires.h"
+#include "nodes/map_wires.h"
 #include "texture/map_names.h"
 #include "texture/map_probe.h"
 
@@ -57,7 +57,7 @@ void check_map_set(MapSet& set);
 
 /// What applying the set does: one wire per map that is used, packed maps per channel. Paths are written relative to `folder` where that is
 /// not empty and they lie below it or beside it.
-std::vector<scene::MapWire> wires_of(const MapSet& set, const fs::path& folder);
+std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder);
 
 /// Corrected guesses, kept for the user by set and word.
 class MapGuesses {

@@ -5,16 +5,14 @@
 #include <array>
 #include <set>
 
+#include "base/text.h"
+
 namespace vemtra::texture {
 namespace {
 
 Wrap wrap_of(const std::string& word) { return word == "clamp" ? Wrap::clamp : word == "mirror" ? Wrap::mirror : word == "constant" ? Wrap::constant : Wrap::periodic; }
 Filter filter_of(const std::string& word) { return word == "off" ? Filter::off : word == "box" ? Filter::box : Filter::smooth; }
 
-std::string lower(std::string s) {
-    for (char& c : s) c = char(std::tolower(static_cast<unsigned char>(c)));
-    return s;
-}
 /// Index of a channel by its letter or its name in the file, also without the name of its layer; -1: there is none.
 int channel_of(const ImageHeader& h, const std::string& wanted) {
     const std::string want = lower(wanted);

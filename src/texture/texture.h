@@ -8,7 +8,7 @@
 
 #include "base/paths.h"
 #include "nodes/kernel.h"
-#include "program/program.h"
+#include "program/compile.h"
 #include "texture/filter.h"
 #include "texture/map_cache.h"
 #include "texture/seamless.h"

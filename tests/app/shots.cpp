@@ -34,16 +34,16 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.select_part("handle");
         bench.select_layer("zinc");
         bench.look_for_maps({root / "demo" / "maps"});
-        wait_until([&] { return !bench.map_sets.empty() && !bench.busy(); });
+        wait_until([&] { return !bench.map_sets.empty() && !bench.jobs().busy(); });
         QTest::qWait(300);  // the drawer grows, and the picture with it
         picture(w, uint32_t(samples));
         shot("maps");
         bench.apply_map_set(0);
         picture(w, uint32_t(samples));
-        w.drawer()->show_page("Files");
+        w.drawer()->show_page(app::Page::files);
         shot("maps-board");
         bench.undo();
-        w.drawer()->show_page("Parts");
+        w.drawer()->show_page(app::Page::parts);
         bench.select_part("body");
     }
     if (wants("clay")) {
@@ -75,9 +75,9 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.edit("Rig", [](scene::Scene& s) { s.rig = "studio"; });
         picture(w, uint32_t(samples));
         bench.compare_with(0);
-        w.drawer()->show_page("Snapshots");
+        w.drawer()->show_page(app::Page::snapshots);
         shot("compare");
-        w.drawer()->show_page("Rigs");
+        w.drawer()->show_page(app::Page::rigs);
         bench.compare_with(-1);
         bench.select_part("cap");
         picture(w, uint32_t(samples));
@@ -87,7 +87,7 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.edit("Rig", [](scene::Scene& s) { s.rig = "quay"; });  // the one that the cache was filled for
         bench.select_part("body");
         bench.select_layer("lacquer");
-        w.drawer()->show_page("Stock");
+        w.drawer()->show_page(app::Page::stock);
         w.setMinimumSize(1280, 800);
         for (QSplitter* s : w.findChildren<QSplitter*>())
             if (s->orientation() == Qt::Vertical && s->indexOf(w.drawer()) >= 0) s->setSizes({360, 376});

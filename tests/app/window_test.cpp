@@ -39,7 +39,7 @@ struct Open {
     void import(const std::string& name, const std::string& text) {
         std::ofstream(scratch.path / name) << text;
         w.bench().import_asset(scratch.path / name);
-        wait_until([&] { return !w.bench().busy() && !w.bench().scene().parts.empty(); });
+        wait_until([&] { return !w.bench().jobs().busy() && !w.bench().scene().parts.empty(); });
     }
     void click(QWidget* on, QPoint at, Qt::KeyboardModifiers m = {}) { QTest::mouseClick(on, Qt::LeftButton, m, at); }
     void drag(QWidget* on, QPoint from, QPoint to) {
@@ -138,7 +138,7 @@ TEST_CASE("the window writes the very pixels that the command line writes") {
     bench.edit("small", [](scene::Scene& s) { s.render.width = 72, s.render.height = 54, s.render.samples = 3, s.render.seed = 4; });
     REQUIRE(scene::save(bench.scene(), copy));
     bench.write_picture(o.scratch.path / "window.exr");
-    wait_until([&] { return !bench.busy(); });
+    wait_until([&] { return !bench.jobs().busy(); });
     CHECK(std::system((std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string()).c_str()) == 0);
     fs::remove(copy);
     auto a = texture::read_picture(o.scratch.path / "window.exr"), b = texture::read_picture(o.scratch.path / "cli.exr");
@@ -309,7 +309,7 @@ TEST_CASE("bad input is told with file and remedy, and nothing is lost") {
     auto* text = o.w.findChild<QLabel*>("error-text");
     std::ofstream(o.scratch.path / "broken.obj") << "v 1 2\nf 9 9 9\n";
     bench.import_asset(o.scratch.path / "broken.obj");
-    wait_until([&] { return !bench.busy() && text->isVisible(); });
+    wait_until([&] { return !bench.jobs().busy() && text->isVisible(); });
     CHECK(text->text().contains("broken.obj"));
     CHECK_FALSE(o.w.open_project(o.scratch.path / "none.vemtra", false));
     CHECK(text->text().contains("none.vemtra"));
@@ -365,7 +365,7 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     auto& bench = o.w.bench();
     o.import("crate.obj", cube_obj);
     bench.edit("few samples", [](scene::Scene& s) { s.render.samples = 4; });
-    o.w.drawer()->show_page("Stock");
+    o.w.drawer()->show_page(app::Page::stock);
     auto* list = o.w.drawer()->findChild<QListWidget*>("stock");
     auto* search = o.w.drawer()->findChild<QLineEdit*>("stock-search");
     REQUIRE(list);
@@ -393,10 +393,10 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     const auto ash = o.pixels();
     choose("varnish", "varnish-honey");
     press("Onto layer");  // the base cannot be a coat
-    CHECK(bench.layer()->kind == "cover");
+    CHECK(bench.layer()->kind == scene::LayerKind::cover);
     press("New layer");
     CHECK(bench.build_up()->layers.size() == 2);
-    CHECK(bench.layer()->kind == "coat");
+    CHECK(bench.layer()->kind == scene::LayerKind::coat);
     const auto varnished = o.pixels();
     V3f before(0.f), after(0.f);
     for (size_t i = 0; i < ash.size(); ++i)  // the crate alone: where the picture changed
@@ -418,7 +418,7 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     bench.edit_build_up("Flip", [&](scene::BuildUp& b) { scene::find(b.layers, coat)->surface["thickness"].worn_shown = true; });
     const auto worn = o.pixels();
     CHECK(worn != clean);
-    o.w.drawer()->show_page("Values");
+    o.w.drawer()->show_page(app::Page::values);
     press("Write down");
     CHECK(bench.scene().kept_values.size() == 1);
     bench.undo();
@@ -445,7 +445,7 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     CHECK(enter.isAccepted());
     QDropEvent drop(middle, Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(view, &drop);
-    REQUIRE(wait_until([&] { return !bench.map_sets.empty() && !bench.busy(); }));
+    REQUIRE(wait_until([&] { return !bench.map_sets.empty() && !bench.jobs().busy(); }));
     auto* table = w.findChild<QTableWidget*>("maps");
     REQUIRE(table);
     CHECK(table->isVisible());
@@ -509,7 +509,7 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
 
     // What was set right is remembered for the set.
     bench.look_for_maps({s.path / "maps"});
-    REQUIRE(wait_until([&] { return !bench.busy(); }));
+    REQUIRE(wait_until([&] { return !bench.jobs().busy(); }));
     CHECK(bench.map_sets[0].maps[size_t(row)].kind == texture::MapKind::glossiness);
     bench.undo();
     CHECK(*bench.snapshot() == *old);
@@ -582,7 +582,7 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
     auto* drawer = w.findChild<app::Drawer*>("drawer");
     auto* tree = w.findChild<QTreeWidget*>("findings");
     auto press = [&](const QString& what) {  // the button of that finding
-        drawer->show_findings();
+        drawer->show_page(app::Page::findings);
         for (int i = 0; i < tree->topLevelItemCount(); ++i)
             if (tree->topLevelItem(i)->text(0).contains(what)) {
                 auto* button = tree->itemWidget(tree->topLevelItem(i), 4) ? tree->itemWidget(tree->topLevelItem(i), 4)->findChild<QPushButton*>() : nullptr;
@@ -593,15 +593,15 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
         return false;
     };
     picture(w, 1);
-    CHECK(bench.image()->prepared->geometry->triangles() == 0);
-    drawer->show_page("Files");
+    CHECK(bench.image()->prepared->geometry->faces() == 0);
+    drawer->show_page(app::Page::files);
     auto* files = w.findChild<QTreeWidget*>("files");
     REQUIRE(wait_until([&] { return files->topLevelItemCount() == 2; }));
     CHECK(files->topLevelItem(0)->text(2) == "outside, not read");
     CHECK(files->topLevelItem(1)->text(2) == "there");
     REQUIRE(wait_until([&] { return press("outside of the project"); }));
-    REQUIRE(wait_until([&] { return bench.image() && bench.image()->prepared->geometry->triangles() == 2; }));
-    drawer->show_page("Files");
+    REQUIRE(wait_until([&] { return bench.image() && bench.image()->prepared->geometry->faces() == 2; }));
+    drawer->show_page(app::Page::files);
     REQUIRE(wait_until([&] { return files->topLevelItem(0)->text(2) == "there"; }));
 
     // One press, an edit like any other.
@@ -619,12 +619,12 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
     // Allowed once, it stays so; and it can be handed on whole.
     REQUIRE(w.open_project(s.path / "got" / "plate.vemtra", false));
     picture(w, 1);
-    CHECK(bench.image()->prepared->geometry->triangles() == 2);
+    CHECK(bench.image()->prepared->geometry->faces() == 2);
     bench.collect_into(s.path / "given" / "plate.vemtra");
-    REQUIRE(wait_until([&] { return !bench.busy(); }));
+    REQUIRE(wait_until([&] { return !bench.jobs().busy(); }));
     CHECK(fs::exists(s.path / "given" / "assets" / "plate.obj"));
     fs::rename(s.path / "plate.obj", s.path / "got" / "plate.obj");
-    drawer->show_page("Files");
+    drawer->show_page(app::Page::files);
     REQUIRE(wait_until([&] { return files->topLevelItem(0)->text(2) == "missing"; }));
     bench.find_missing_in(s.path / "got");
     REQUIRE(wait_until([&] { return bench.scene().assets[0].file == "plate.obj"; }));

@@ -61,7 +61,7 @@ TEST_CASE("what is not at its place is found by name in the search folders, over
     CHECK(loaded->scene.search_folders == scene.search_folders);
     render::Workshop workshop;
     const auto p = prepared(loaded->scene, s.path / "project", workshop);
-    CHECK(p->geometry->triangles() > 0);
+    CHECK(p->geometry->faces() > 0);
     for (const Error& e : p->problems) CHECK(e.what == "Left out while importing");  // triangles at the poles
 }
 
@@ -83,7 +83,7 @@ TEST_CASE("a project from elsewhere reads nothing outside of its folder until it
     options.folder = s.path / "got";
     options.blocked = blocked;
     auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
-    CHECK(p->geometry->triangles() == 0);
+    CHECK(p->geometry->faces() == 0);
     CHECK(std::count_if(p->problems.begin(), p->problems.end(), [](const Error& e) { return e.what == not_read_outside; }) == 3);
     CHECK(p->textures->files().empty());
     // Nor does collecting it carry them along.
@@ -92,7 +92,7 @@ TEST_CASE("a project from elsewhere reads nothing outside of its folder until it
     CHECK(c->problems.size() == 3);
     options.blocked.reset();
     p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
-    CHECK(p->geometry->triangles() > 0);
+    CHECK(p->geometry->faces() > 0);
     CHECK_FALSE(p->textures->files().empty());
     CHECK_FALSE(exchange::paths_that_leave(plain_scene("ball.obj"), s.path));
     // The list of the artist's own projects.

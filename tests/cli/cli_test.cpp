@@ -106,7 +106,7 @@ TEST_CASE("the command line measures albedo and knows the stock") {
     const auto bare = nlohmann::json::parse(cli("measure albedo " + project + " --part part --cos 1,0.5 --paths 4000 --json").out);
     REQUIRE(bare["measured"].size() == 2);
     CHECK(bare["measured"][1]["albedo"][0].get<float>() == Approx(.8f).margin(.005));
-    const auto coat = scene::add_layer(b, "Coat", {}, "coat");
+    const auto coat = scene::add_layer(b, "Coat", {}, scene::LayerKind::coat);
     scene::find(b.layers, coat)->surface = {{"coat_ior", {scene::Value{1.5f}, {}}}, {"coat_roughness", {scene::Value{0.f}, {}}}};
     REQUIRE(scene::save(scene, project));
     const auto coated = nlohmann::json::parse(cli("measure albedo " + project + " --part Part --uv 0.3,0.6 --cos 1 --paths 40000 --json").out);

@@ -1,4 +1,5 @@
 #include "geometry/field.h"
+#include "geometry/import.h"
 
 #include <tbb/global_control.h>
 
@@ -12,9 +13,11 @@ namespace {
 std::unique_ptr<geometry::Geometry> make(const Scratch& s, const std::string& obj) {
     auto r = geometry::import(s.write("m.obj", obj).string(), {});
     REQUIRE(r);
-    return std::make_unique<geometry::Geometry>(r->parts);
+    std::vector<geometry::Instance> instances;
+    for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
+    return std::make_unique<geometry::Geometry>(std::move(instances));
 }
-program::FieldRequest request(bool edges, float reach) { return {"b", edges, reach, 90.f}; }
+nodes::FieldRequest request(bool edges, float reach) { return {"b", "cavity", {edges ? 1.f : 0.f, reach, 90.f}}; }
 }  // namespace
 
 TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {

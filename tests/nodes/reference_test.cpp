@@ -3,7 +3,7 @@
 #include <set>
 #include <sstream>
 
-#include "program/program.h"
+#include "program/compile.h"
 #include "support.h"
 
 using namespace vemtra;
@@ -64,10 +64,10 @@ std::vector<float> evaluate(const scene::BuildUp& b, const std::string& node, no
     for (int i = 0; i < 64; ++i) u[size_t(i)] = (float(i % 8) + .5f) / 8.f, v[size_t(i)] = (float(i / 8) + .5f) / 8.f;
     nodes::PointBatch batch;
     batch.n = 64;
-    batch.position_object[0] = batch.uv[0] = u.data();
-    batch.position_object[1] = batch.uv[1] = v.data();
-    batch.position_object[2] = z.data();
-    for (int c = 0; c < 3; ++c) batch.normal_object[c] = c == 2 ? one.data() : zero.data(), batch.color[c] = one.data();
+    batch.rows[nodes::row_position + 0] = batch.rows[nodes::row_uv + 0] = u.data();
+    batch.rows[nodes::row_position + 1] = batch.rows[nodes::row_uv + 1] = v.data();
+    batch.rows[nodes::row_position + 2] = z.data();
+    for (int c = 0; c < 3; ++c) batch.rows[nodes::row_normal + c] = c == 2 ? one.data() : zero.data(), batch.rows[nodes::row_color + c] = one.data();
     program::Workspace workspace;
     const float* out[4] = {};
     p.run(batch, workspace, out);
@@ -91,7 +91,7 @@ TEST_CASE("every output of the reference documents that our nodes make has the s
             const auto& expected = reference[std::string(file) + ":" + (file[0] == 'n' ? "noise" : "ramps") + "/" + output];
             const std::string type_text = expected["type"];
             nodes::Type type;
-            if (!nodes::type_from_name(type_text == "color4" ? "color3" : type_text, type)) continue;  // no vector4 here
+            if (!nodes::type_from_name(type_text == "color4" ? "color3" : type_text, type) || type == nodes::Type::vector4) continue;  // no node of ours makes it yet
             std::vector<float> values = expected["grid"];
             if (type_text == "color4")
                 for (size_t i = 0; i < 64; ++i) std::copy_n(&values[4 * i], 3, &values[3 * i]);
@@ -117,9 +117,9 @@ TEST_CASE("both builds of the kernels give the same bits") {
         const float uniform[64] = {3, 0, 2};
         nodes::PointBatch points;
         points.n = 1000;
-        for (int c = 0; c < 3; ++c) points.position_object[c] = points.normal_object[c] = points.color[c] = inputs[size_t(c)];
-        points.uv[0] = inputs[0];
-        points.uv[1] = inputs[1];
+        for (int c = 0; c < 3; ++c) points.rows[nodes::row_position + c] = points.rows[nodes::row_normal + c] = points.rows[nodes::row_color + c] = inputs[size_t(c)];
+        points.rows[nodes::row_uv + 0] = inputs[0];
+        points.rows[nodes::row_uv + 1] = inputs[1];
         float* to_a[] = {a.data()};
         float* to_b[] = {b.data()};
         description->kernel.avx2({1000, 1, inputs.data(), to_a, uniform, -1, &points});

@@ -1,4 +1,4 @@
-#include "program/program.h"
+#include "program/compile.h"
 
 #include "support.h"
 
@@ -18,8 +18,8 @@ struct Compiled {
 std::vector<float> run(const program::Program& p, std::vector<float> x) {
     nodes::PointBatch batch;
     batch.n = int(x.size());
-    for (int c = 0; c < 3; ++c) batch.position_object[c] = batch.normal_object[c] = batch.color[c] = x.data();
-    batch.uv[0] = batch.uv[1] = x.data();
+    for (int c = 0; c < 3; ++c) batch.rows[nodes::row_position + c] = batch.rows[nodes::row_normal + c] = batch.rows[nodes::row_color + c] = x.data();
+    batch.rows[nodes::row_uv + 0] = batch.rows[nodes::row_uv + 1] = x.data();
     program::Workspace w;
     std::vector<const float*> out(size_t(p.component_count()));
     p.run(batch, w, out.data());

@@ -77,7 +77,7 @@ TEST_CASE("light sampling, surface sampling and both together have one mean") {
     for (Strategy strategy : {Strategy::combined, Strategy::light_only, Strategy::surface_only}) {
         auto frame = render::frame_settings(scene, {.width = 40, .height = 40, .samples = 1});
         frame.strategy = strategy;
-        render::Film film(40, 40, p->groups.size());
+        render::Film film(40, 40, p->rig.groups.size());
         const int samples = strategy == Strategy::combined ? 256 : 1024;
         render::render_samples(*p, frame, 0, uint32_t(samples), film, nullptr, nullptr, nullptr);
         std::vector<V3f> out;
@@ -166,7 +166,7 @@ TEST_CASE("light groups add up to the picture, and the balance scales them witho
     options.folder = demo_project.parent_path();
     options.field_rays = 1;
     const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
-    CHECK(p->groups == std::vector<std::string>{"backdrop", "boxes", "kicker", "lamp", "emission"});
+    CHECK(p->rig.groups == std::vector<std::string>{"backdrop", "boxes", "kicker", "lamp", "emission"});
     auto film = render::render_picture(*p, {.width = 48, .height = 48, .samples = 8});
     std::vector<V3f> all, louder;
     film->resolve(render::group_gains(*p, scene), all);

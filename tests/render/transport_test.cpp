@@ -181,7 +181,7 @@ TEST_CASE("a coat shows by its coverage, over whatever cover is there") {
     b.set("specular_weight", 0.f);
     b.set("base_color", V3f(.6f));
     auto& layers = b.scene.build_ups[0];
-    const auto coat = scene::add_layer(layers, "Varnish", {}, "coat");
+    const auto coat = scene::add_layer(layers, "Varnish", {}, scene::LayerKind::coat);
     auto value = [&](float amount) {
         auto* l = scene::find(layers.layers, coat);
         l->surface["coat_color"].value = V3f(.2f);
@@ -196,7 +196,7 @@ TEST_CASE("a coat shows by its coverage, over whatever cover is there") {
 TEST_CASE("a span moves from its value to its worn end by the driver") {
     scene::BuildUp b = scene::default_build_up("b", "B");
     const auto driver = scene::add_node(b, "base", "constant", "float", "Driver");
-    scene::Input input{scene::Value{V3f(.1f, .2f, .3f)}, driver, scene::Value{V3f(.9f, .4f, .3f)}, false};
+    scene::Input input{scene::Value{V3f(.1f, .2f, .3f)}, driver, {}, scene::Value{V3f(.9f, .4f, .3f)}, false};
     for (float t : {0.f, .25f, 1.f}) {
         scene::node(b, driver)->inputs["value"].value = t;
         program::Resources resources;

@@ -36,7 +36,7 @@ TEST_CASE("measures agree with the picture: coverage, colour, and what arrives")
     float covered = 0.f;  // covers share the surface; a coat lies over them
     for (size_t k = 0; k < housing.layers.size(); ++k) {
         if (housing.layers[k].id == "marine-enamel") enamel = k;
-        if (housing.layers[k].kind == "coat") lacquer = k;
+        if (housing.layers[k].kind == scene::LayerKind::coat) lacquer = k;
         else covered += m.layers[k].coverage;
     }
     CHECK(covered == Approx(1.f).margin(1e-3));

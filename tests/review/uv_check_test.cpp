@@ -1,12 +1,14 @@
-#include "review/uv_check.h"
+#include "geometry/uv_report.h"
+#include "review/findings/uvs.h"
 
 #include "support.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
-using review::check_uvs;
 
 namespace {
+geometry::UvReport check_uvs(const geometry::Mesh& m) { return geometry::check_uvs(*geometry::make_shape(std::make_shared<geometry::Mesh>(m))); }
+
 /// Squares of one metre side by side, each with the UV corners given.
 geometry::Mesh squares(const std::vector<std::array<V2f, 4>>& uvs) {
     geometry::Mesh m;

@@ -1,7 +1,7 @@
 #include "scene/stock.h"
 
 #include "nodes/description.h"
-#include "review/plausible.h"
+#include "review/findings/plausible.h"
 #include "support.h"
 #include "surface/slots.h"
 
@@ -66,11 +66,11 @@ TEST_CASE("a surface is exchanged and the mask is not touched") {
     CHECK(scene::find_node(b, mask).node);
     CHECK_FALSE(scene::find_node(b, tone).node);  // it served the old surface alone
     scene::apply_stock(b, id, *stock.find("varnish-honey"));
-    CHECK(scene::find(b.layers, id)->kind == "coat");
+    CHECK(scene::find(b.layers, id)->kind == scene::LayerKind::coat);
     scene::apply_stock(b, "base", *stock.find("varnish-honey"));
-    CHECK(b.layers.front().kind == "cover");
+    CHECK(b.layers.front().kind == scene::LayerKind::cover);
     scene::move_layer(b, id, 0);
-    CHECK(b.layers.front().kind == "cover");
+    CHECK(b.layers.front().kind == scene::LayerKind::cover);
 }
 
 TEST_CASE("what the artist keeps comes back with its network, and broken stock files are told") {
@@ -125,7 +125,7 @@ TEST_CASE("surfaces that nothing real has are hinted at, real ones are not") {
     CHECK(review::plausibility(s).empty());
     const scene::Stock stock = shipped();
     for (const auto& item : stock.items) {
-        if (item.layer.kind == "coat") continue;
+        if (item.layer.kind == scene::LayerKind::coat) continue;
         s.build_ups[0].layers[0].surface = item.layer.surface;
         INFO(item.layer.id);
         const bool alloyed = item.layer.id == "tarnish-silver" || item.layer.id == "hammered";  // powders in a binder: said to be half metal

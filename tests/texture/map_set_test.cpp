@@ -132,7 +132,7 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     // Onto a layer: one placement, blank maps as values.
     scene::BuildUp b = scene::default_build_up("b", "B");
     const std::string layer = b.layers.front().id;
-    const std::string placement = scene::wire_maps(b, layer, lantern.name, wires_of(lantern, s.path));
+    const std::string placement = nodes::wire_maps(b, layer, lantern.name, wires_of(lantern, s.path));
     REQUIRE_FALSE(placement.empty());
     const scene::Inputs& surface = b.layers.front().surface;
     const scene::Node* colour = scene::find_node(b, surface.at("base_color").from).node;
@@ -152,7 +152,7 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     CHECK(resources.images.size() == 2);
     // Applying once more replaces, and leaves no nodes behind.
     const size_t nodes_before = b.layers.front().nodes.size();
-    scene::wire_maps(b, layer, lantern.name, wires_of(lantern, s.path));
+    nodes::wire_maps(b, layer, lantern.name, wires_of(lantern, s.path));
     CHECK(b.layers.front().nodes.size() <= nodes_before + 1);
 }
 

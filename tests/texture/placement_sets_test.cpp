@@ -1,4 +1,5 @@
-#include "review/uv_points.h"
+#include "geometry/uv_points.h"
+#include "review/evaluate_at.h"
 #include "texture_support.h"
 
 using namespace vemtra;
@@ -49,11 +50,11 @@ struct Bench {
         program::Resources resources = p->resources;
         std::vector<Error> ignored;
         const auto program = program::compile(scene.build_ups[0], {{"place", nodes::Type::place, {scene::Value{V2f(0.f)}, place}}}, resources, ignored);
-        const auto point = review::uv_point(*p->geometry->meshes()[0], {u, v});
+        const auto point = geometry::uv_point(p->geometry->shape(0), {u, v});
         REQUIRE(point.covered);
         auto arrays = std::make_unique<render::PointArrays>();
-        const auto surface = p->geometry->surface(0, point.triangle, point.u, point.v);
-        arrays->set(0, *p, surface, surface.normal, 0, point.triangle, point.u, point.v, .01f);
+        const auto surface = p->geometry->at({0, point.face, point.u, point.v});
+        arrays->set(0, *p, {0, point.face, point.u, point.v}, surface, surface.normal, .01f);
         program::Workspace workspace;
         const float* out[6];
         program.run(arrays->batch(1, *p), workspace, out);

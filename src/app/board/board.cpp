@@ -67,7 +67,7 @@ void Board::relayout() {
     resized_ = false;
     const double least = std::max(50, viewport()->width() - core_width);
     const double before = layout_.width;
-    layout_ = b ? lay_out(*b, least) : BoardLayout();
+    layout_ = b ? lay_out(*b, least, &bench_.scene()) : BoardLayout();
     const bool at_end = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
     horizontalScrollBar()->setRange(0, std::max(0, int(std::ceil(layout_.width - least))));
     horizontalScrollBar()->setPageStep(int(least));
@@ -237,14 +237,14 @@ void Board::paint_lane(QPainter& p, size_t index) {
     p.setFont(strong_font());
     p.setPen(layer && !layer->on ? t.faint : t.text);
     const double x = horizontalScrollBar()->value() + 10;
-    p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter, layer ? QString::fromStdString(layer->name) + (layer->kind == "coat" ? "  - coat" : "") + (layer->on ? "" : "  (off)") : "Commons");
+    p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter, layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") + (layer->on ? "" : "  (off)") : "Commons");
     if (!layer) return;
     p.setPen(QPen(t.line.darker(120), 1));
     p.setBrush(t.raised);
     p.drawRoundedRect(lane.end, 3, 3);
     for (size_t i = 0; i < lane.tabs.size(); ++i) {
         const QPointF at = BoardLayout::end_tab(lane, i);
-        const bool gate = lane.tabs[i] == "gate";
+        const bool gate = lane.tabs[i] == scene::gate_slot;
         const nodes::Port* port = nodes::slots_of(*layer).port(lane.tabs[i]);
         const scene::Input* input = gate ? &layer->gate.mask : &layer->surface.at(lane.tabs[i]);
         draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab), gate ? 'N' : nodes::type_letter(port->type), !input->from.empty());
@@ -266,7 +266,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     const scene::BuildUp* b = bench_.build_up();
     const scene::Node* n = scene::find_node(*b, tile.node).node;
     if (!n) return;
-    const nodes::NodeDescription* d = nodes::describe(n->kind);
+    const auto d = nodes::describe(bench_.scene(), *n);
     const bool selected = bench_.selection().node == tile.node;
     const bool shown = bench_.live.view == render::View::node && bench_.live.shown_node == tile.node;
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
@@ -302,7 +302,7 @@ void Board::paint_thumbnail(QPainter& p, const BoardTile& tile) {
     p.fillRect(picture, theme().surround);
     p.setFont(small_font());
     p.setPen(theme().faint);
-    p.drawText(picture, Qt::AlignCenter, n && nodes::describe(n->kind) ? "feeds nothing" : "unknown");
+    p.drawText(picture, Qt::AlignCenter, n && nodes::describe(bench_.scene(), *n) ? "feeds nothing" : "unknown");
 }
 
 void Board::paint_core(QPainter& p) {
@@ -455,7 +455,7 @@ void Board::drop_wire(const QPoint& at) {
     } else if (s.kind == Spot::end || (s.kind == Spot::lane && !s.id.empty())) {
         if (!s.port.empty()) return connect_to_layer(from, s.id, s.port);
         QMenu menu(this);
-        menu.addAction("gate", [=, this] { connect_to_layer(from, s.id, "gate"); });
+        menu.addAction(scene::gate_slot, [=, this] { connect_to_layer(from, s.id, scene::gate_slot); });
         menu.addSeparator();
         const scene::BuildUp* b = bench_.build_up();
         const scene::Layer* layer = b ? scene::find(b->layers, s.id) : nullptr;
@@ -492,7 +492,7 @@ void Board::connect_nodes(const std::string& from, const std::string& to, const 
     bench_.edit_build_up("Connect to " + port, [&](scene::BuildUp& x) {
         scene::Node* n = scene::node(x, to);
         if (!n) return;
-        const auto* d = nodes::describe(n->kind);
+        const auto d = nodes::describe(bench_.scene(), *n);
         auto [it, fresh] = n->inputs.try_emplace(port);
         if (fresh && d && d->port(port)) it->second.value = d->port(port)->value;
         it->second.from = from;
@@ -503,7 +503,7 @@ void Board::connect_to_layer(const std::string& node, const std::string& layer, 
     bench_.edit_build_up("Connect to " + slot, [&](scene::BuildUp& b) {
         scene::Layer* l = scene::find(b.layers, layer);
         if (!l) return;
-        if (slot == "gate") {
+        if (slot == scene::gate_slot) {
             l->gate.mask.from = node;
             return;
         }
@@ -565,7 +565,7 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
             menu.addAction("Disconnect " + QString::fromStdString(s.port), [=, this] {
                 bench_.edit_build_up("Disconnect " + s.port, [&](scene::BuildUp& b) {
                     auto* l = scene::find(b.layers, s.id);
-                    if (s.port == "gate") l->gate.mask.from.clear();
+                    if (s.port == scene::gate_slot) l->gate.mask.from.clear();
                     else l->surface[s.port].from.clear();
                 });
             });
@@ -581,7 +581,7 @@ bool Board::viewportEvent(QEvent* e) {
         if (const auto* b = bench_.build_up()) {
             if (s.kind == Spot::tile || s.kind == Spot::output) {
                 if (const auto* n = scene::find_node(*b, s.id).node)
-                    if (const auto* d = nodes::describe(n->kind)) {
+                    if (const auto d = nodes::describe(bench_.scene(), *n)) {
                         text = QString::fromStdString(s.port.empty() ? d->title + ": " + d->help : s.port + ": " + d->port(s.port)->help);
                         const auto it = bench_.measured().nodes.find(s.id);
                         if (it != bench_.measured().nodes.end()) text += QString("\nOn what the camera sees: %1 to %2").arg(number_text(it->second.values.smallest), number_text(it->second.values.largest));

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "nodes/description.h"
+#include "scene/graph.h"
 
 namespace vemtra::app {
 
@@ -22,7 +23,14 @@ QPointF BoardLayout::input_tab(const BoardTile& t, size_t index) {
 QPointF BoardLayout::output_tab(const BoardTile& t) { return {t.rect.right(), t.rect.top() + picture_height * .5}; }
 QPointF BoardLayout::end_tab(const BoardLane& lane, size_t index) { return {lane.end.left(), lane.end.top() + 11 + 17 * double(index)}; }
 
-BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
+namespace {
+std::shared_ptr<const nodes::NodeDescription> known(const scene::Node& n) {
+    const nodes::NodeDescription* d = nodes::describe(n.kind);
+    return d ? std::shared_ptr<const nodes::NodeDescription>(std::shared_ptr<void>(), d) : nullptr;
+}
+}  // namespace
+
+BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Scene* scene) {
     BoardLayout out;
     struct Pending {
         const std::vector<scene::Node>* nodes;
@@ -66,7 +74,7 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
         const int index = int(out.lanes.size());
         if (pending.layer) {
             lane.layer = pending.layer->id;
-            lane.tabs.push_back("gate");
+            lane.tabs.push_back(scene::gate_slot);
             for (const nodes::Port& port : nodes::slots_of(*pending.layer).ports)
                 if (auto it = pending.layer->surface.find(port.name); it != pending.layer->surface.end() && !it->second.from.empty()) lane.tabs.push_back(port.name);
         }
@@ -83,7 +91,7 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
             tile.node = n.id;
             tile.lane = index;
             tile.rect = QRectF(right - end_width - 30 - column * double(c + 1) + (column - tile_width), y + lane_head + row * used[c]++, tile_width, tile_height);
-            if (const auto* d = nodes::describe(n.kind))
+            if (const auto d = scene ? nodes::describe(*scene, n) : known(n))
                 for (const nodes::Port& p : d->ports)
                     if (!p.uniform) tile.inputs.push_back(p.name);
             out.tiles.push_back(std::move(tile));
@@ -111,7 +119,7 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width) {
         for (size_t t = 0; t < out.lanes[l].tabs.size(); ++t) {
             const std::string& slot = out.lanes[l].tabs[t];
             const scene::Input* input = &lanes[l].layer->gate.mask;
-            if (slot != "gate") input = &lanes[l].layer->surface.at(slot);
+            if (slot != scene::gate_slot) input = &lanes[l].layer->surface.at(slot);
             if (!input->from.empty()) wire(input->from, lanes[l].layer->id, BoardLayout::end_tab(out.lanes[l], t), int(l));
         }
     }

@@ -44,6 +44,7 @@ inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, 
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.
-BoardLayout lay_out(const scene::BuildUp& build_up, double least_width);
+/// `scene`: whose networks instances are of; null: there are none.
+BoardLayout lay_out(const scene::BuildUp& build_up, double least_width, const scene::Scene* scene = nullptr);
 
 }  // namespace vemtra::app

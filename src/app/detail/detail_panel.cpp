@@ -4,8 +4,11 @@
 
 #include "app/detail/form.h"
 #include "app/detail/levels_plot.h"
+#include "app/detail/part_form.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "nodes/frame.h"
+#include "texture/picture_formats.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -35,7 +38,7 @@ Reach reach_slot(const std::string& build_up, const std::string& layer, const Po
         auto* b = scene::find(s.build_ups, build_up);
         auto* l = b ? scene::find(b->layers, layer) : nullptr;
         if (!l) return nullptr;
-        if (port.name == "gate") return &l->gate.mask;
+        if (port.name == scene::gate_slot) return &l->gate.mask;
         if (make) l->surface.try_emplace(port.name, Input{port.value, {}});
         const auto it = l->surface.find(port.name);
         return it == l->surface.end() ? nullptr : &it->second;
@@ -47,23 +50,23 @@ QString label_of(const Port& port) { return QString::fromStdString(port.name).re
 /// Numbers and colours of one end of an input: `end` gives the literal to read, or makes the place to write.
 void add_literal(Form& form, const Port& port, Type type, const QString& label, const QString& help, const std::function<scene::Value(const Scene&)>& literal,
                  const std::function<void(Scene&, scene::Value)>& write) {
-    const NumberRange range{port.low, port.high, scene::as_number(port.value), port.hard, port.whole, QString::fromStdString(port.unit)};
-    if (type == Type::number) {
-        form.number(label, help, range, [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); }, [=](Scene& s, float v) { write(s, v); });
-        return;
+    const NumberRange range{port.low, port.high, scene::as_number(port.value), port.hard, port.whole || type == Type::integer, QString::fromStdString(port.unit)};
+    auto number = [=](const Scene& s) { return std::optional(scene::as_number(literal(s))); };
+    auto read = [=](const Scene& s) { return std::optional(scene::as_triple(literal(s))); };
+    auto give = [=](Scene& s, const V3f& v) { write(s, nodes::to_value(type, v)); };
+    switch (nodes::info(type).editor) {
+        case nodes::Editor::number: form.number(label, help, range, number, [=](Scene& s, float v) { write(s, v); }); break;
+        case nodes::Editor::toggle: form.toggle(label, help, [=](const Scene& s) { return std::optional(*number(s) > .5f); }, [=](Scene& s, bool v) { write(s, v ? 1.f : 0.f); }); break;
+        case nodes::Editor::color: form.color(label, help, scene::as_triple(port.value), read, give); break;
+        case nodes::Editor::vector: form.vector(label, help, range, std::min(3, nodes::components(type)), read, give); break;
+        case nodes::Editor::words:
+            form.text(label, help, [=](const Scene& s) { const auto v = literal(s); auto* t = std::get_if<std::string>(&v); return std::optional(t ? *t : std::string()); },
+                      [=](Scene& s, const std::string& v) { write(s, v); });
+            break;
+        case nodes::Editor::none:  // a place has no value of its own: without a placement it is where the UVs are
+            form.choice(label, help, {"the UVs"}, [](const Scene&) { return std::optional(0); }, [](Scene&, int) {});
+            break;
     }
-    if (type == Type::place) {  // it has no value of its own: without a placement it is where the UVs are
-        form.choice(label, help, {"the UVs"}, [](const Scene&) { return std::optional(0); }, [](Scene&, int) {});
-        return;
-    }
-    auto read = [=](const Scene& s) {
-        const auto v = literal(s);
-        return std::optional(std::holds_alternative<float>(v) ? V3f(scene::as_number(v)) : scene::as_vector(v));
-    };
-    if (type == Type::color)
-        form.color(label, help, std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value), read, [=](Scene& s, const V3f& v) { write(s, v); });
-    else
-        form.vector(label, help, range, nodes::components(type), read, [=](Scene& s, const V3f& v) { write(s, type == Type::vector2 ? scene::Value(V2f(v.x, v.y)) : scene::Value(v)); });
 }
 
 void add_port(Workbench& bench, Form& form, const Port& port, Type type, const Reach& reach) {
@@ -72,15 +75,13 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
         const Input* i = reach(const_cast<Scene&>(s), false);
         return i ? i->value : port.value;
     };
-    if (port.text && port.name == "uv_set") {
+    if (port.role == nodes::Role::uv_set) {
         // The names that the assets bring.
         std::vector<std::string> sets{""};
         if (const auto image = bench.image())
-            for (const auto& mesh : image->prepared->geometry->meshes()) {
-                auto add = [&](const std::string& name) { if (!name.empty() && std::find(sets.begin(), sets.end(), name) == sets.end()) sets.push_back(name); };
-                add(mesh->uv_name);
-                for (const auto& s : mesh->more_uvs) add(s.name);
-            }
+            for (const auto& instance : image->prepared->geometry->instances())
+                for (const std::string& name : instance.shape->uv_set_names())
+                    if (std::find(sets.begin(), sets.end(), name) == sets.end()) sets.push_back(name);
         const scene::Value now = literal(bench.scene());
         if (const auto* t = std::get_if<std::string>(&now); t && std::find(sets.begin(), sets.end(), *t) == sets.end()) sets.push_back(*t);
         QStringList items{"the part's first"};
@@ -94,8 +95,8 @@ void add_port(Workbench& bench, Form& form, const Port& port, Type type, const R
                     [=](Scene& s, int i) { if (Input* in = reach(s, true)) in->value = sets[size_t(i)]; });
         return;
     }
-    if (port.text && port.choices.empty()) {
-        form.file(label, help, "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp);;All files (*)",
+    if (port.role == nodes::Role::file) {
+        form.file(label, help, QString("Images (%1);;All files (*)").arg(QString::fromStdString(texture::picture_patterns())),
                   [=](const Scene& s) { auto v = literal(s); auto* t = std::get_if<std::string>(&v); return std::optional(t ? *t : std::string()); },
                   [=](Scene& s, const std::string& v) { if (Input* i = reach(s, true)) i->value = v; });
         return;
@@ -184,19 +185,21 @@ DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent
     connect(&bench_, &Workbench::selection_changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
+    connect(&bench_, &Workbench::arranging_changed, this, &DetailPanel::refresh);
     refresh();
 }
 
 std::string DetailPanel::shape() const {
     const Selection& s = bench_.selection();
     std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
-    if (const auto* n = bench_.node()) key += n->kind + n->type;
+    if (bench_.arranging()) return key + "arranged" + (bench_.whole_asset ? " whole" : "") + std::to_string(bench_.scene().parts.size());
+    if (const auto* n = bench_.node()) key += n->kind + n->type + n->network;
     else if (const auto* l = bench_.layer())
         for (const auto& [name, input] : l->surface) {
             if (!input.from.empty()) key += name + ",";
             if (input.worn) key += name + "+,";
         }
-    if (const auto* l = bench_.layer()) key += l->kind + "|" + l->build_up;
+    if (const auto* l = bench_.layer()) key += std::string(scene::traits(l->kind).name) + "|" + l->build_up;
     return key;
 }
 
@@ -205,13 +208,11 @@ void DetailPanel::refresh() {
     form_->refresh();
     if (plot_)
         if (const auto* n = bench_.node()) {
-            const auto* d = nodes::describe(n->kind);
-            const auto in = n->inputs.find("in");
             const review::Histogram* h = nullptr;
-            if (in != n->inputs.end() && bench_.measured().build_up == bench_.selection().build_up)
-                if (auto it = bench_.measured().nodes.find(in->second.from); it != bench_.measured().nodes.end()) h = &it->second.values;
+            if (bench_.measured().build_up == bench_.selection().build_up)
+                if (auto it = bench_.measured().nodes.find(nodes::source_of(*n, nodes::Role::subject)); it != bench_.measured().nodes.end()) h = &it->second.values;
             plot_->set_histogram(h);
-            plot_->set_cuts(scene::as_number(nodes::literal_of(*n, *d->port("inlow"))), scene::as_number(nodes::literal_of(*n, *d->port("inhigh"))));
+            plot_->set_cuts(nodes::number_of(*n, nodes::Role::cut_low), nodes::number_of(*n, nodes::Role::cut_high));
         }
 }
 
@@ -219,7 +220,8 @@ void DetailPanel::rebuild() {
     shape_ = shape();
     plot_ = nullptr;
     form_ = new Form(bench_);
-    if (const auto* n = bench_.node()) build_node(*n);
+    if (bench_.arranging() && bench_.part()) build_part(*form_, bench_);
+    else if (const auto* n = bench_.node()) build_node(*n);
     else if (const auto* l = bench_.layer()) build_layer(*l);
     else form_->note("Nothing is selected. Click a layer or a tile on the board, or a part in the picture.");
     setWidget(form_);  // deletes the rows that were there
@@ -232,15 +234,15 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
         return build_up ? scene::find(build_up->layers, id) : nullptr;
     };
     const bool base = bench_.build_up()->layers.front().id == id;
-    const bool coat = layer.kind == "coat";
-    form_->heading(base ? "Base layer" : coat ? "Coat" : "Cover");
+    const bool coat = !scene::traits(layer.kind).may_be_build_up;
+    form_->heading(base ? "Base layer" : scene::traits(layer.kind).title);
     form_->text("name", "What the layer is called on the board.", [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->name) : std::nullopt; },
                 [=](Scene& s, const std::string& v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->name = v; });
     if (!base) {
         form_->number("amount", "How much of the layer is there at all: 0.5 is half there everywhere.", {0.f, 1.f, 1.f, true},
                       [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->amount) : std::nullopt; },
                       [=](Scene& s, float v) { if (auto* l = with(s)) const_cast<scene::Layer*>(l)->amount = v; });
-        Port gate{.name = "gate", .help = "The mask: white shows the layer, black hides it.", .value = 1.f, .hard = true};
+        Port gate{.name = scene::gate_slot, .help = "The mask: white shows the layer, black hides it.", .value = 1.f, .hard = true};
         add_port(bench_, *form_, gate, Type::number, reach_slot(b, id, gate));
         form_->number("gate amount", "Towards 0 the mask is pushed to white: the gate stands open.", {0.f, 1.f, 1.f, true},
                       [=](const Scene& s) { auto* l = with(s); return l ? std::optional(l->gate.amount) : std::nullopt; },
@@ -290,7 +292,7 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
 
 void DetailPanel::build_node(const scene::Node& node) {
     const std::string b = bench_.selection().build_up, id = node.id;
-    const nodes::NodeDescription* d = nodes::describe(node.kind);
+    const std::shared_ptr<const nodes::NodeDescription> d = nodes::describe(bench_.scene(), node);
     if (!d) {
         form_->heading("Unknown node");
         form_->note("This version has no node of the kind '" + QString::fromStdString(node.kind) + "'. It is kept in the file, and its readers use their own values.");
@@ -311,38 +313,33 @@ void DetailPanel::build_node(const scene::Node& node) {
                       [=](const Scene& s) { auto* n = with(s); return n ? std::optional(int(std::find(d->types.begin(), d->types.end(), d->output_type(*n)) - d->types.begin())) : std::nullopt; },
                       [=](Scene& s, int i) { if (auto* n = with(s)) n->type = nodes::type_name(d->types[size_t(i)]); });
     }
-    if (d->port("inlow") && d->port("in")) {
+    if (d->port(nodes::Role::cut_low) && d->port(nodes::Role::subject)) {
         plot_ = new LevelsPlot;
         form_->widget(plot_);
         connect(plot_, &LevelsPlot::moved, this, [=, this](bool high, float v) {
             bench_.edit("Levels", [&](Scene& s) {
-                if (auto* n = with(s)) n->inputs[high ? "inhigh" : "inlow"].value = v;
+                if (auto* n = with(s)) nodes::set(*n, high ? nodes::Role::cut_high : nodes::Role::cut_low, v);
             }, "levels " + id);
         });
         connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
     }
-    if (d->port("centre") && d->port("axis"))
+    if (nodes::has_pin(*d))
         form_->button("Place in the picture", "Click a place on the asset: it becomes the middle, and the surface's direction there the axis.", [=, this] {
             bench_.pick_place([=, this](const Workbench::SurfaceSpot& spot) {
                 bench_.edit("Place " + id, [&](Scene& s) {
-                    auto* n = with(s);
-                    if (!n) return;
-                    n->inputs["centre"].value = spot.position;
-                    n->inputs["axis"].value = spot.normal;
-                    if (d->port("placed")) n->inputs["placed"].value = 4.f;  // by the pin
+                    if (auto* n = with(s)) nodes::place(*n, spot.position, spot.normal, true);
                 });
             });
         });
     const Type type = d->output_type(node);
     int stops = 2;
-    if (const Port* n = d->port("num_intervals")) stops = int(scene::as_number(nodes::literal_of(node, *n)));
+    if (const Port* n = d->port(nodes::Role::stop_count)) stops = int(nodes::number_of(node, *n));
     bool folded = false;
     for (bool advanced : {false, true})
         for (const Port& p : d->ports) {
             // A row per stop only where the ramp has that many.
-            if (p.name.rfind("interval", 0) == 0 || (p.name.rfind("color", 0) == 0 && p.name.size() <= 7 && std::isdigit(p.name.back()))) {
-                const int n = std::atoi(p.name.c_str() + p.name.find_first_of("0123456789"));
-                if (advanced || n > std::max(stops, 4)) continue;
+            if (p.stop > 0) {
+                if (advanced || p.stop > std::max(stops, 4)) continue;
             } else if (p.folded != advanced) continue;
             if (advanced && !folded) form_->begin_fold("More"), folded = true;
             add_port(bench_, *form_, p, d->port_type(p, type), reach_node(b, id, p));

@@ -2,30 +2,43 @@
 
 namespace vemtra::app {
 
+// The register: one line per page.
+const std::vector<DrawerPage>& drawer_pages() {
+    static const std::vector<DrawerPage> all = {
+        {Page::parts, "Parts", make_parts_page, nullptr},
+        {Page::rigs, "Rigs", make_rigs_page, nullptr},
+        {Page::stock, "Stock", make_stock_page, nullptr},
+        {Page::maps, "Maps", make_maps_page, nullptr},
+        {Page::values, "Values", make_kept_values_page, nullptr},
+        {Page::snapshots, "Snapshots", make_snapshots_page, nullptr},
+        {Page::picture, "Picture", make_picture_page, nullptr},
+        {Page::files, "Files", make_files_page, nullptr},
+        {Page::findings, "Findings", make_findings_page, [](Workbench& bench) { return int(bench.findings().size()); }},
+    };
+    return all;
+}
+
 Drawer::Drawer(Workbench& bench, QWidget* parent) : QTabWidget(parent), bench_(bench) {
     setDocumentMode(true);
     setObjectName("drawer");
-    addTab(make_parts_page(bench), "Parts");
-    addTab(make_rigs_page(bench), "Rigs");
-    addTab(make_stock_page(bench), "Stock");
-    addTab(make_maps_page(bench), "Maps");
-    addTab(make_kept_values_page(bench), "Values");
-    addTab(make_snapshots_page(bench), "Snapshots");
-    addTab(make_picture_page(bench), "Picture");
-    addTab(make_files_page(bench), "Files");
-    addTab(make_findings_page(bench), "Findings");
-    auto count_findings = [this] {
-        const size_t n = bench_.findings().size();
-        const QString text = n ? QString("Findings (%1)").arg(n) : "Findings";
-        if (tabText(count() - 1) != text) setTabText(count() - 1, text);  // setting it lays out the whole window anew
-    };
-    connect(&bench_, &Workbench::measured_changed, this, count_findings);
-    connect(&bench_, &Workbench::picture_changed, this, count_findings);
+    for (const DrawerPage& page : drawer_pages()) addTab(page.make(bench), page.title);
+    connect(&bench_, &Workbench::measured_changed, this, &Drawer::show_counts);
+    connect(&bench_, &Workbench::picture_changed, this, &Drawer::show_counts);
 }
 
-void Drawer::show_page(const QString& title) {
+void Drawer::show_page(Page page) {
     for (int i = 0; i < count(); ++i)
-        if (tabText(i).startsWith(title)) setCurrentIndex(i);
+        if (drawer_pages()[size_t(i)].id == page) setCurrentIndex(i);
+}
+
+void Drawer::show_counts() {
+    for (int i = 0; i < count(); ++i) {
+        const DrawerPage& page = drawer_pages()[size_t(i)];
+        if (!page.count) continue;
+        const int n = page.count(bench_);
+        const QString text = n ? QString("%1 (%2)").arg(page.title).arg(n) : page.title;
+        if (tabText(i) != text) setTabText(i, text);  // setting it lays out the whole window anew
+    }
 }
 
 }  // namespace vemtra::app

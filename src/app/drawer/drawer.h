@@ -1,4 +1,4 @@
-// The strip of lists under the picture: parts, rigs, stock, kept values, snapshots, findings. One page, one file.
+// The strip of lists under the picture: one row per page in drawer_pages(), one file each.
 #pragma once
 #include <QBoxLayout>
 #include <QPushButton>
@@ -20,14 +20,24 @@ inline QPushButton* add_button(QBoxLayout* row, const QString& text, const QStri
     return b;
 }
 
+enum class Page : uint8_t { parts, rigs, stock, maps, values, snapshots, picture, files, findings };
+struct DrawerPage {
+    Page id;
+    const char* title;
+    QWidget* (*make)(Workbench&);
+    int (*count)(Workbench&);  ///< shown behind the title where it is not 0; null: none
+};
+/// In the order in which they stand.
+const std::vector<DrawerPage>& drawer_pages();
+
 class Drawer : public QTabWidget {
     Q_OBJECT
 public:
     explicit Drawer(Workbench& bench, QWidget* parent = nullptr);
-    void show_page(const QString& title);
-    void show_findings() { setCurrentIndex(count() - 1); }
+    void show_page(Page page);
 
 private:
+    void show_counts();
     Workbench& bench_;
 };
 

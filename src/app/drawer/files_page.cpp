@@ -61,6 +61,14 @@ public:
             QSettings("Vemtra", "Vemtra").setValue("prepared-gigabytes", int(v));
         })->setObjectName("prepared-limit");
         add_button(row, "Empty", "Remove all prepared maps; they are made again where they are needed", [this] { bench_.workshop().textures()->maps().clear(); });
+        row->addSpacing(10);
+        undo_ = new QLabel;
+        undo_->setObjectName("undo-held");
+        row->addWidget(undo_);
+        budget("of", "Memory that steps to take back may hold; the oldest are forgotten first", {8, 16384, 256, true, true, "MB"}, float(bench_.document().budget() >> 20), [this](float v) {
+            bench_.set_undo_budget(size_t(v) << 20);
+            QSettings("Vemtra", "Vemtra").setValue("undo-megabytes", int(v));
+        })->setObjectName("undo-budget");
         box->addLayout(row);
         tree_ = new QTreeWidget;
         tree_->setObjectName("files");
@@ -114,6 +122,7 @@ private:
         const auto state = store.maps().state();
         texels_->setText(QString("Texels %1 MB").arg(store.memory() >> 20));
         disk_->setText("Prepared " + size_text(state.bytes));
+        undo_->setText(QString("Undo %1 steps, %2").arg(bench_.document().steps()).arg(size_text(bench_.document().held())));
     }
     static QString size_text(uint64_t bytes) {
         if (bytes >= (1u << 30)) return QString("%1 GB").arg(double(bytes) / double(1 << 30), 0, 'f', 1);
@@ -179,7 +188,7 @@ private:
         if (rows.empty()) new QTreeWidgetItem(tree_, {"The project names no files yet: import an asset first", "", "", ""});
     }
     Workbench& bench_;
-    QLabel *texels_, *disk_;
+    QLabel *texels_, *disk_, *undo_;
     QTreeWidget* tree_;
     std::vector<QStringList> rows_;
     bool looking_ = false;

@@ -6,6 +6,7 @@
 #include <QPushButton>
 
 #include "app/drawer/drawer.h"
+#include "scene/slot_names.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
 
@@ -49,8 +50,8 @@ public:
     }
 
 private:
-    static const char* color_slot(const scene::Layer& l) { return l.kind == "coat" ? "coat_color" : "base_color"; }
-    static const char* rough_slot(const scene::Layer& l) { return l.kind == "coat" ? "coat_roughness" : "specular_roughness"; }
+    static const char* color_slot(const scene::Layer& l) { return scene::traits(l.kind).hides ? scene::slot::base_color : scene::slot::coat_color; }
+    static const char* rough_slot(const scene::Layer& l) { return scene::traits(l.kind).hides ? scene::slot::specular_roughness : scene::slot::coat_roughness; }
     static scene::Value shown(const scene::Layer& l, const char* slot) {
         const auto it = l.surface.find(slot);
         return it == l.surface.end() ? nodes::slots_of(l).port(slot)->value : it->second.shown();

@@ -9,6 +9,8 @@
 #include <QVBoxLayout>
 
 #include "app/drawer/drawer.h"
+#include "scene/graph.h"
+#include "texture/picture_formats.h"
 #include "nodes/description.h"
 
 namespace vemtra::app {
@@ -32,7 +34,7 @@ public:
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
         add_button(row, "Map...", "Choose one map: its siblings are found by their names", [this] {
-            const QString f = QFileDialog::getOpenFileName(this, "Choose a texture map", QString::fromStdString(bench_.folder().string()), "Images (*.exr *.png *.jpg *.jpeg *.tif *.tiff *.hdr *.tga *.webp *.bmp);;All files (*)");
+            const QString f = QFileDialog::getOpenFileName(this, "Choose a texture map", QString::fromStdString(bench_.folder().string()), QString("Images (%1);;All files (*)").arg(QString::fromStdString(texture::picture_patterns())));
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
         sets_ = new QComboBox;
@@ -147,8 +149,8 @@ private:
         for (const std::string& s : texture::colour_spaces()) spaces << QString::fromStdString(s);
         std::vector<std::string> slot_names{""};
         for (const nodes::Port& p : nodes::surface_description().ports) slot_names.push_back(p.name), slots << QString::fromStdString(p.name).replace('_', ' ');
-        slot_names.push_back("gate");
-        slots << "gate";
+        slot_names.push_back(scene::gate_slot);
+        slots << scene::gate_slot;
         for (int r = 0; r < table_->rowCount(); ++r) {
             const MapEntry& m = set.maps[size_t(r)];
             auto* check = new QCheckBox;

@@ -16,16 +16,24 @@ public:
         box->setContentsMargins(6, 6, 6, 6);
         tree_ = new QTreeWidget;
         tree_->setObjectName("parts");
-        tree_->setColumnCount(4);
-        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority"});
+        tree_->setColumnCount(5);
+        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority", "Asset"});
         tree_->setRootIsDecorated(false);
         tree_->header()->setStretchLastSection(false);
         tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
         tree_->setColumnWidth(1, 190);
         tree_->setColumnWidth(2, 46);
         tree_->setColumnWidth(3, 58);
+        tree_->setColumnWidth(4, 96);
         tree_->headerItem()->setToolTip(3, "Where two clear parts overlap, as glass and what is in it, the higher one is there. Double-click to change");
         box->addWidget(tree_);
+        auto* row = new QHBoxLayout;
+        add_button(row, "Place", "Move, turn and scale the selected part in the picture (P)", [this] { bench_.arrange(!bench_.arranging()); });
+        add_button(row, "Sit down", "Its lowest point comes to lie on the stage", [this] { bench_.sit_down(); });
+        add_button(row, "Another one", "An instance beside it, which shares its mesh (Ctrl+Shift+D)", [this] { bench_.duplicate_part(); });
+        add_button(row, "Remove", "Takes the part out of the project", [this] { bench_.remove_part(); });
+        row->addStretch(1);
+        box->addLayout(row);
         connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
             if (item && !filling_) bench_.select_part(item->data(0, Qt::UserRole).toString().toStdString());
         });
@@ -58,6 +66,8 @@ private:
                 item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
                 item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
                 item->setText(3, QString::number(part.priority));
+                item->setText(4, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
+                item->setToolTip(4, "Shared by all of its parts; \"moved\": not where the file has it");
                 item->setTextAlignment(3, Qt::AlignCenter);
                 item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
                 auto* choice = new QComboBox;
@@ -72,9 +82,7 @@ private:
                         auto* p = scene::find(x.parts, id);
                         if (!p) return;
                         if (build_up.empty()) {
-                            std::vector<std::string> taken;
-                            for (auto& b : x.build_ups) taken.push_back(b.id);
-                            build_up = scene::fresh_id(taken, scene::stem_of(p->name));
+                            build_up = scene::FreshIds(scene::ids_of(x.build_ups)).take(scene::stem_of(p->name));
                             x.build_ups.push_back(scene::default_build_up(build_up, p->name));
                         }
                         p->build_up = build_up;

@@ -5,6 +5,9 @@
 
 #include "app/detail/form.h"
 #include "app/drawer/drawer.h"
+#include "scene/graph.h"
+#include "texture/picture_formats.h"
+#include "render/lights.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -44,11 +47,9 @@ public:
             bench_.edit("Duplicate rig", [](Scene& s) {
                 const Rig* now = scene::active_rig(s);
                 if (!now) return;
-                std::vector<std::string> taken;
-                for (auto& r : s.rigs) taken.push_back(r.id);
                 Rig copy = *now;
                 copy.name += " copy";
-                copy.id = scene::fresh_id(taken, scene::stem_of(copy.name));
+                copy.id = scene::FreshIds(scene::ids_of(s.rigs)).take(scene::stem_of(copy.name));
                 s.rig = copy.id;
                 s.rigs.push_back(copy);
             });
@@ -135,7 +136,7 @@ private:
         }
         form_->heading("Environment");
         toggle("on", "Light from all around.", [](Rig& r) { return &r.environment.on; });
-        form_->file("image", "An equirectangular picture; without one, the tint is the light.", "Images (*.exr *.hdr *.png *.jpg *.tif)",
+        form_->file("image", "An equirectangular picture; without one, the tint is the light.", QString("Images (%1)").arg(QString::fromStdString(texture::picture_patterns())),
                     [=](const Scene& s) { auto* r = at(s); return r ? std::optional(r->environment.image) : std::nullopt; },
                     [=](Scene& s, const std::string& v) { if (auto* r = at(s)) r->environment.image = v; });
         number("rotation", "Turns the environment about the vertical.", {-180.f, 180.f, 0.f, false, false, "deg"}, [](Rig& r) { return &r.environment.rotation; });
@@ -160,15 +161,37 @@ private:
             form_->vector(id + "position", "Where it stands, metres.", {-3.f, 3.f, 0.f}, 3,
                           [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(x->position) : std::nullopt; },
                           [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->position = v; });
-            form_->vector(id + "size", "Width and height, metres.", {.01f, 3.f, .5f}, 2,
-                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(V3f(x->size.x, x->size.y, 0)) : std::nullopt; },
-                          [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->size = V2f(std::max(1e-3f, v.x), std::max(1e-3f, v.y)); });
-            form_->choice(id + "shape", "Its shape.", {"rectangle", "sphere"},
-                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(x->shape == "sphere" ? 1 : 0) : std::nullopt; },
-                          [=](Scene& s, int v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->shape = v ? "sphere" : "rectangle"; });
+            QStringList kinds;
+            for (const render::LightKind& k : render::light_kinds()) kinds << k.title;
+            form_->choice(id + "shape", "Its shape.", kinds,
+                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(int(&render::light_kind(x->shape) - render::light_kinds().data())) : std::nullopt; },
+                          [=](Scene& s, int v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->shape = render::light_kinds()[size_t(v)].name; });
+            for (const render::LightRow& of_kind : render::light_kind(l.shape).rows) kind_row(of_kind, id, at, light);
             form_->button("Remove " + QString::fromStdString(l.name), "Takes the light out of the rig.", [this, at, i] {
                 bench_.edit("Remove light", [&](Scene& s) { if (auto* r = at(s); r && i < r->lights.size()) r->lights.erase(r->lights.begin() + long(i)); });
             });
+        }
+    }
+    /// A row that only lights of one kind have.
+    template <class At, class Light>
+    void kind_row(const render::LightRow& row, const QString& id, At at, Light light) {
+        using What = render::LightRow::What;
+        auto vector = [&](int components, NumberRange range, auto get, auto set) {
+            form_->vector(id + row.label, row.help, range, components,
+                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(get(*x)) : std::nullopt; },
+                          [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* x = light(*r)) set(*x, v); });
+        };
+        switch (row.what) {
+            case What::target: vector(3, {-3.f, 3.f, 0.f}, [](const scene::Light& x) { return x.target; }, [](scene::Light& x, const V3f& v) { x.target = v; }); break;
+            case What::width_and_height:
+                vector(2, {.01f, 3.f, .5f}, [](const scene::Light& x) { return V3f(x.size.x, x.size.y, 0.f); },
+                       [](scene::Light& x, const V3f& v) { x.size = V2f(std::max(1e-3f, v.x), std::max(1e-3f, v.y)); });
+                break;
+            case What::diameter:
+                form_->number(id + row.label, row.help, {.01f, 3.f, .5f},
+                              [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(x->size.x) : std::nullopt; },
+                              [=](Scene& s, float v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->size.x = std::max(1e-3f, v); });
+                break;
         }
     }
     Workbench& bench_;

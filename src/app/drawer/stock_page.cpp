@@ -46,7 +46,7 @@ public:
 
 private:
     void work() {
-        setpriority(PRIO_PROCESS, id_t(gettid()), 19);
+        setpriority(PRIO_PROCESS, id_t(gettid()), 10);  // swatches can wait for the picture
         render::Workshop workshop(64);
         for (;;) {
             scene::StockItem item;
@@ -183,7 +183,8 @@ private:
             if (i.layer.id == kept) list_->setCurrentItem(item);
         }
         show_note();
-        if (isVisible()) asked_.clear(), ask();
+        asked_.reset();
+        if (isVisible()) ask();
     }
     QIcon waiting() const {
         QPixmap p(72, 72);
@@ -199,11 +200,16 @@ private:
     /// Asks for the swatches in the list, in the rig that is in use; again when that changes.
     void ask() {
         const scene::Rig* rig = scene::active_rig(bench_.scene());
-        std::string key = bench_.folder().string();
-        if (rig) key += rig->id + rig->environment.image + std::to_string(rig->environment.rotation) + "/" + std::to_string(rig->environment.exposure) + "/" + std::to_string(rig->lights.size());
-        if (key == asked_) return;
-        if (!asked_.empty() && key.substr(0, 1) != asked_.substr(0, 1)) icons_.clear();
-        asked_ = key;
+        // All that lights the swatches: a light that is moved or tinted makes them anew, a balance or a name does not.
+        Lighting now{bench_.folder(), rig ? *rig : scene::Rig()};
+        now.rig.name.clear();
+        now.rig.groups.clear();
+        if (asked_ && now == *asked_) return;
+        if (lit_by_ && !(now == *lit_by_)) {
+            icons_.clear();
+            for (int i = 0; i < list_->count(); ++i) list_->item(i)->setIcon(waiting());
+        }
+        asked_ = lit_by_ = now;
         std::vector<scene::StockItem> items;
         for (int i = 0; i < list_->count(); ++i)
             if (const auto* item = bench_.stock().find(list_->item(i)->data(Qt::UserRole).toString().toStdString())) items.push_back(*item);
@@ -226,7 +232,12 @@ private:
     QLabel* note_;
     QPushButton *rename_, *remove_;
     std::map<std::string, QIcon> icons_;
-    std::string asked_;
+    struct Lighting {
+        fs::path folder;
+        scene::Rig rig;
+        bool operator==(const Lighting&) const = default;
+    };
+    std::optional<Lighting> asked_, lit_by_;  ///< what swatches were asked in last; what those in `icons_` are lit by
     SwatchMaker maker_;  // last: its thread must end before what it reports to
 };
 

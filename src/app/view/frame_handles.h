@@ -4,6 +4,7 @@
 #include <QPainter>
 
 #include "app/workbench.h"
+#include "nodes/frame.h"
 
 namespace vemtra::app {
 
@@ -20,15 +21,10 @@ public:
     void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot);
 
 private:
-    struct Frame {
-        V3f centre{0.f}, x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1};  // in the asset's own space, axes of unit length
-        V2f size{.1f};
-        V3f turned{0.f};
-        int projection = 0;  // of a placement; -1: a pin
-        M44f to_world;
+    struct Shown : nodes::PlacedFrame {
+        M44f to_world;  ///< of the part that is selected
     };
-    std::optional<Frame> frame() const;
-    std::optional<QPointF> screen(const V3f& world, const QSize& view) const;
+    std::optional<Shown> frame() const;
     Workbench& bench_;
 };
 

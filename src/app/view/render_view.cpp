@@ -9,6 +9,7 @@
 #include <QWheelEvent>
 
 #include "app/theme/theme.h"
+#include "base/text.h"
 #include "scene/edits.h"
 #include "render/visible_points.h"
 
@@ -31,6 +32,7 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
     });
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
     connect(&bench_, &Workbench::changed, this, qOverload<>(&QWidget::update));
+    connect(&bench_, &Workbench::arranging_changed, this, qOverload<>(&QWidget::update));
     connect(&bench_, &Workbench::picking_changed, this, [this] {
         setCursor(bench_.picking() || bench_.placing() ? Qt::CrossCursor : Qt::ArrowCursor);
         update();
@@ -54,7 +56,7 @@ void RenderView::paintEvent(QPaintEvent*) {
         p.drawText(rect().adjusted(20, 0, -20, -24), Qt::AlignCenter, "Bring in an asset");
         QFont f = font();
         p.setFont(f);
-        p.drawText(rect().adjusted(20, 24, -20, 0), Qt::AlignCenter, "Drop an OBJ, PLY, glTF or GLB file here, or choose Project > Import asset (Ctrl+I)");
+        p.drawText(rect().adjusted(20, 24, -20, 0), Qt::AlignCenter, QString("Drop an %1 file here, or choose Project > Import asset (Ctrl+I)").arg(QString::fromStdString(geometry::format_names())));
         return;
     }
     if (image_.isNull()) {
@@ -112,10 +114,14 @@ void RenderView::paintEvent(QPaintEvent*) {
         p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
         p.drawRect(region);
     }
-    if (bench_.live.view != render::View::uv) handles_.paint(p, this->size());
+    if (bench_.live.view != render::View::uv) {
+        handles_.paint(p, this->size());
+        placing_.paint(p, this->size());
+    }
     QString note;
     if (bench_.picking()) note = "Click in the picture to take its colour; Esc leaves";
     else if (bench_.placing()) note = "Click the place on the asset; Esc leaves";
+    else if (placing_.shown()) note = placing_.hint();
     else if (marking_) note = "Drag over the part of the picture that should be rendered";
     else if (bench_.live.hold) note = "Held";
     else if (bench_.live.view == render::View::node) {
@@ -153,8 +159,13 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
         else Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
     }
-    handle_ = e->button() == Qt::LeftButton && !marking_ ? handles_.at(e->position(), size()) : FrameHandles::none;
-    if (handle_ != FrameHandles::none) drag_ = Drag::frame;
+    const bool may_hold = e->button() == Qt::LeftButton && !marking_;
+    const PlacementHandles::Handle held = may_hold ? placing_.at(e->position(), size()) : PlacementHandles::none;
+    handle_ = may_hold && held == PlacementHandles::none ? handles_.at(e->position(), size()) : FrameHandles::none;
+    if (held != PlacementHandles::none) {
+        drag_ = Drag::placing;
+        placing_.begin(held, e->position(), size());
+    } else if (handle_ != FrameHandles::none) drag_ = Drag::frame;
     else if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
     else if (bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8) drag_ = Drag::divider;
     else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier)) drag_ = Drag::pan;
@@ -174,6 +185,7 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
     switch (drag_) {
         case Drag::divider: divider_ = std::clamp(e->position().x() / width(), .02, .98); update(); break;
         case Drag::frame: handles_.drag(handle_, e->position(), size(), handle_ == FrameHandles::middle ? spot_at(e->position()) : std::nullopt); update(); break;
+        case Drag::placing: placing_.drag(e->position(), size(), spot_beside(e->position())); update(); break;
         case Drag::region: marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect()); update(); break;
         case Drag::orbit:
             move_camera([&](scene::Camera& c) {
@@ -226,21 +238,22 @@ std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
 }
 
 std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) const {
-    if (!shown_) return std::nullopt;
-    // One ray through the pixel.
-    render::Prepared one = *shown_->prepared;
-    if (const auto* camera = scene::active_camera(bench_.scene())) one.camera = *camera;
-    const auto hit = render::visible_at(one, width(), height(), float(p.x()), float(p.y()));
+    const auto* camera = scene::active_camera(bench_.scene());
+    if (!shown_ || !camera) return std::nullopt;
+    const render::Prepared& prepared = *shown_->prepared;
+    const auto hit = render::visible_at(prepared, *camera, width(), height(), float(p.x()), float(p.y()));
     if (!hit.hit) return std::nullopt;
-    const geometry::Surface s = one.geometry->surface(hit.mesh, hit.triangle, hit.u, hit.v);
-    const geometry::Mesh& mesh = *one.geometry->meshes()[hit.mesh];
-    Workbench::SurfaceSpot spot{one.parts[hit.mesh]->id, s.position, s.normal};
-    if (!mesh.identity) {
-        spot.position = s.position * mesh.world_to_object;
-        mesh.world_to_object.multDirMatrix(s.normal, spot.normal);
-        spot.normal.normalize();
-    }
-    return spot;
+    const geometry::SurfacePoint s = prepared.geometry->at(hit.at);
+    const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
+    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position), in.normal_to_object(s.normal).normalized(), s.position, s.normal};
+}
+/// What lies under the point beside what is being arranged.
+std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {
+    const auto spot = spot_at(p);
+    const scene::Part* arranged = bench_.part();
+    const scene::Part* there = spot ? scene::find(bench_.scene().parts, spot->part) : nullptr;
+    if (!there || !arranged) return spot;
+    return there->id == arranged->id || (bench_.whole_asset && there->asset == arranged->asset) ? std::nullopt : spot;
 }
 std::string RenderView::part_at(const QPointF& p) const {
     const auto spot = spot_at(p);
@@ -260,9 +273,9 @@ void RenderView::frame_all() {
 }
 void RenderView::frame_part() {
     if (!shown_) return;
-    for (size_t m = 0; m < shown_->prepared->parts.size(); ++m)
-        if (shown_->prepared->parts[m]->id == bench_.selection().part) return frame_box(shown_->prepared->geometry->meshes()[m]->bounds());
-    frame_all();
+    const int i = shown_->prepared->instance_of(bench_.selection().part);
+    if (i < 0) return frame_all();
+    frame_box(shown_->prepared->geometry->instances()[size_t(i)].bounds());
 }
 void RenderView::start_region() {
     if (bench_.live.region.x1 > bench_.live.region.x0) {
@@ -286,11 +299,8 @@ void RenderView::dropEvent(QDropEvent* e) {
     std::vector<fs::path> maps;
     for (const QUrl& url : e->mimeData()->urls()) {
         const fs::path file = url.toLocalFile().toStdString();
-        std::string extension = file.extension().string();
-        for (char& c : extension) c = char(std::tolower(static_cast<unsigned char>(c)));
-        std::error_code ec;
-        if (extension == ".vemtra") bench_.open(file);
-        else if (extension == ".obj" || extension == ".ply" || extension == ".gltf" || extension == ".glb") bench_.import_asset(file);
+        if (vemtra::lower(file.extension().string()) == ".vemtra") Q_EMIT open_wanted(file);  // the window asks about unsaved work first
+        else if (geometry::format_of(file.string())) bench_.import_asset(file);
         else maps.push_back(file);
     }
     if (maps.empty()) return;

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "app/view/frame_handles.h"
+#include "app/view/placement_handles.h"
 
 namespace vemtra::app {
 
@@ -17,7 +18,11 @@ public:
     bool marking_region() const { return marking_; }
     const FrameHandles& handles() const { return handles_; }
     QPointF divider() const { return {width() * divider_, height() * .5}; }
+    const PlacementHandles& placing() const { return placing_; }
     QSize minimumSizeHint() const override { return {320, 240}; }
+
+Q_SIGNALS:
+    void open_wanted(const std::filesystem::path& project);  ///< a project was dropped
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -30,11 +35,12 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Drag { none, orbit, pan, dolly, divider, region, frame };
+    enum class Drag { none, orbit, pan, dolly, divider, region, frame, placing };
     void move_camera(const std::function<void(scene::Camera&)>& change);
     void frame_box(const Box3f& box);
     std::optional<V3f> linear_at(const QPointF& p) const;
     std::optional<Workbench::SurfaceSpot> spot_at(const QPointF& p) const;
+    std::optional<Workbench::SurfaceSpot> spot_beside(const QPointF& p) const;
     std::string part_at(const QPointF& p) const;  ///< id; empty: none
     void click(const QPointF& p);
 
@@ -43,6 +49,7 @@ private:
     QImage image_;
     Drag drag_ = Drag::none;
     FrameHandles handles_{bench_};
+    PlacementHandles placing_{bench_};
     FrameHandles::Handle handle_ = FrameHandles::none;
     QPointF last_, pressed_;
     bool moved_ = false, marking_ = false, framed_part_ = false;

@@ -43,7 +43,8 @@ static void range_with(const KernelArgs& k, bool clamped) {
         }
     }
 }
-void range(const KernelArgs& k) { range_with(k, k.uniform[0] != 0.f); }
+enum RangeUniform : int { range_doclamp };
+void range(const KernelArgs& k) { range_with(k, k.uniform[range_doclamp] != 0.f); }
 void levels(const KernelArgs& k) { range_with(k, true); }
 
 }  // namespace VEMTRA_ISA
@@ -58,13 +59,15 @@ VEMTRA_DECLARE_KERNEL(levels)
 
 void describe_adjust(std::vector<NodeDescription>& list) {
     const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
-    auto port = [](const char* name, const char* help, float value) { return Port{.name = name, .help = help, .same_as_output = true, .value = value}; };
-    const std::vector<Port> ends{port("in", "What is adjusted.", 0.f), port("inlow", "This value becomes outlow.", 0.f),
-                                 port("inhigh", "This value becomes outhigh.", 1.f)};
+    auto port = [](const char* name, const char* help, float value, Role role = Role::plain) {
+        return Port{.name = name, .help = help, .same_as_output = true, .value = value, .role = role};
+    };
+    const std::vector<Port> ends{port("in", "What is adjusted.", 0.f, Role::subject), port("inlow", "This value becomes outlow.", 0.f, Role::cut_low),
+                                 port("inhigh", "This value becomes outhigh.", 1.f, Role::cut_high)};
     Port gamma = port("gamma", "Bends the middle: above 1 lifts it.", 1.f);
     gamma.low = .1f;
     gamma.high = 4.f;
-    const Port out_low = port("outlow", "Lower end of the result.", 0.f), out_high = port("outhigh", "Upper end of the result.", 1.f);
+    const Port out_low = port("outlow", "Lower end of the result.", 0.f, Role::result_low), out_high = port("outhigh", "Upper end of the result.", 1.f, Role::result_high);
     std::vector<Port> all = ends;
     all.insert(all.end(), {gamma, out_low, out_high});
     list.push_back({.kind = "levels", .title = "Levels", .group = "adjust",
@@ -73,11 +76,11 @@ void describe_adjust(std::vector<NodeDescription>& list) {
     std::vector<Port> with_clamp = all;
     with_clamp.push_back({.name = "doclamp", .help = "Keep the result between the two ends.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}});
     list.push_back({.kind = "range", .title = "Range", .group = "adjust", .help = "Moves one range of values onto another, with gamma.",
-                    .standard = "MaterialX 1.39 range", .types = any, .ports = with_clamp, .kernel = VEMTRA_PAIR(range)});
+                    .standard = "MaterialX 1.39 range", .types = any, .ports = with_clamp, .kernel = VEMTRA_PAIR(range), .uniforms = {{"doclamp", VEMTRA_ISA::range_doclamp}}});
     std::vector<Port> plain = ends;
     plain.insert(plain.end(), {out_low, out_high});
     list.push_back({.kind = "remap", .title = "Remap", .group = "adjust", .help = "Moves one range of values onto another in a straight line.",
-                    .standard = "MaterialX 1.39 remap", .types = any, .ports = plain, .kernel = VEMTRA_PAIR(remap)});
+                    .standard = "MaterialX 1.39 remap", .types = any, .ports = plain, .kernel = VEMTRA_PAIR(remap), .use = Use::move_range});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -30,6 +30,11 @@ void mix(const KernelArgs& k) {
     }
 }
 
+/// ITU-R BT.709, 3.2.
+void luminance(const KernelArgs& k) {
+    for (int i = 0; i < k.n; ++i) k.out[0][i] = k.in[0][i] * 0.2126f + k.in[1][i] * 0.7152f + k.in[2][i] * 0.0722f;
+}
+
 void constant(const KernelArgs& k) {
     for (int c = 0; c < k.components; ++c)
         for (int i = 0; i < k.n; ++i) k.out[c][i] = k.in[c][i];
@@ -49,6 +54,10 @@ VEMTRA_DECLARE_KERNEL(minimum)
 VEMTRA_DECLARE_KERNEL(maximum)
 VEMTRA_DECLARE_KERNEL(mix)
 VEMTRA_DECLARE_KERNEL(constant)
+VEMTRA_DECLARE_KERNEL(luminance)
+
+KernelPair span_kernel() { return VEMTRA_PAIR(mix); }
+KernelPair luminance_kernel() { return VEMTRA_PAIR(luminance); }
 
 void describe_arithmetic(std::vector<NodeDescription>& list) {
     const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
@@ -72,9 +81,9 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
                     .kernel = VEMTRA_PAIR(mix)});
     list.push_back({.kind = "invert", .title = "Invert", .group = "adjust", .help = "amount - in: turns a mask over.",
                     .standard = "MaterialX 1.39 invert", .types = any,
-                    .ports = {{.name = "in", .help = "What is turned over.", .same_as_output = true, .value = 0.f},
+                    .ports = {{.name = "in", .help = "What is turned over.", .same_as_output = true, .value = 0.f, .role = Role::subject},
                               {.name = "amount", .help = "The value that is subtracted from.", .same_as_output = true, .value = 1.f, .folded = true}},
-                    .kernel = VEMTRA_PAIR(invert)});
+                    .kernel = VEMTRA_PAIR(invert), .use = Use::turn_over});
     list.push_back({.kind = "constant", .title = "Constant", .group = "input", .help = "One value for everything that reads it.",
                     .standard = "MaterialX 1.39 constant", .types = any,
                     .ports = {{.name = "value", .help = "The value.", .same_as_output = true, .value = .5f}},

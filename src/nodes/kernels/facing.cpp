@@ -4,10 +4,12 @@
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
-/// Ports: normal (3); uniform faceforward, invert.
+enum FacingUniform : int { facing_forward, facing_invert };
+
+/// Ports: normal (3).
 void facingratio(const KernelArgs& k) {
-    const float* const* v = k.points->view_object;
-    const bool forward = k.uniform[0] > .5f, invert = k.uniform[1] > .5f;
+    const float* const* v = k.points->rows + row_view;
+    const bool forward = k.uniform[facing_forward] > .5f, invert = k.uniform[facing_invert] > .5f;
     for (int i = 0; i < k.n; ++i) {
         float c = k.in[0][i] * v[0][i] + k.in[1][i] * v[1][i] + k.in[2][i] * v[2][i];
         if (forward) c = c < 0.f ? -c : c;
@@ -30,7 +32,8 @@ void describe_facing(std::vector<NodeDescription>& list) {
                     .ports = {{.name = "normal", .help = "The direction that counts as the surface's own.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .reads = Reads::normal_object},
                               {.name = "faceforward", .help = "Count both sides of the surface alike.", .value = 1.f, .uniform = true, .whole = true, .choices = {"no", "yes"}},
                               {.name = "invert", .help = "1 at the rim instead.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}}},
-                    .kernel = VEMTRA_PAIR(facingratio), .varies = true});
+                    .kernel = VEMTRA_PAIR(facingratio), .varies = true,
+                    .uniforms = {{"faceforward", VEMTRA_ISA::facing_forward}, {"invert", VEMTRA_ISA::facing_invert}}});
 }
 #endif
 }  // namespace vemtra::nodes

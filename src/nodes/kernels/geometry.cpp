@@ -8,10 +8,10 @@ static void copy(const KernelArgs& k, const float* const* from) {
     for (int c = 0; c < k.components; ++c)
         for (int i = 0; i < k.n; ++i) k.out[c][i] = from[c][i];
 }
-void texcoord(const KernelArgs& k) { copy(k, k.points->uv); }
-void position(const KernelArgs& k) { copy(k, k.points->position_object); }
-void normal(const KernelArgs& k) { copy(k, k.points->normal_object); }
-void geomcolor(const KernelArgs& k) { copy(k, k.points->color); }
+void texcoord(const KernelArgs& k) { copy(k, k.points->rows + row_uv); }
+void position(const KernelArgs& k) { copy(k, k.points->rows + row_position); }
+void normal(const KernelArgs& k) { copy(k, k.points->rows + row_normal); }
+void geomcolor(const KernelArgs& k) { copy(k, k.points->rows + row_color); }
 
 }  // namespace VEMTRA_ISA
 

@@ -55,9 +55,11 @@ void noise3d(const KernelArgs& k) {
     }
 }
 
+enum FractalUniform : int { fractal_octaves };
+
 template <int Shift>
 static void fractal_into(const KernelArgs& k, int c, float ox, float oy, float oz) {
-    const int c3 = k.components, octaves = int(k.uniform[0]);
+    const int c3 = k.components, octaves = int(k.uniform[fractal_octaves]);
     const float *__restrict amplitude = k.in[c], *__restrict lacunarity = k.in[c3], *__restrict diminish = k.in[c3 + 1],
                 *__restrict px = k.in[c3 + 2], *__restrict py = k.in[c3 + 3], *__restrict pz = k.in[c3 + 4];
     float* __restrict out = k.out[c];
@@ -120,7 +122,8 @@ void describe_gradient_noise(std::vector<NodeDescription>& list) {
                               {.name = "lacunarity", .help = "How much finer each next size is.", .value = 2.f, .low = 1.f, .high = 4.f},
                               {.name = "diminish", .help = "How much weaker each next size is.", .value = .5f},
                               position},
-                    .kernel = VEMTRA_PAIR(fractal3d)});
+                    .kernel = VEMTRA_PAIR(fractal3d),
+                    .uniforms = {{"octaves", VEMTRA_ISA::fractal_octaves}}});
     list.push_back({.kind = "noise3d", .title = "Noise", .group = "pattern", .help = "Soft irregular waves of one size.", .standard = "MaterialX 1.39 noise3d",
                     .types = any, .ports = {amplitude, {.name = "pivot", .help = "Added to the result: 0.5 with amplitude 0.5 gives 0 to 1.", .value = 0.f}, position},
                     .kernel = VEMTRA_PAIR(noise3d)});

@@ -29,21 +29,22 @@ static inline void cross3(const float* a, const float* b, float* out) {
 }
 static inline float unit_hash(int x, int y) { return float(hash2(x, y) >> 8) * 0x1p-24f; }
 
-// Uniform numbers in port order: pattern, placed, centre (3), axis (3), angle, size, streak, variation.
+enum GrainUniform : int { grain_pattern = 0, grain_placed = 1, grain_centre = 2, grain_axis = 5, grain_angle = 8, grain_size = 9, grain_streak = 10, grain_variation = 11, grain_strength = 12 };
+
 static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     const float* u = k.uniform;
     const PointBatch& p = *k.points;
-    const int pattern = int(u[0]), placed = int(u[1]);
-    for (int c = 0; c < 3; ++c) g.n[c] = p.normal_object[c][i];
+    const int pattern = int(u[grain_pattern]), placed = int(u[grain_placed]);
+    for (int c = 0; c < 3; ++c) g.n[c] = p.rows[row_normal + c][i];
     if (placed == 0) {
-        for (int c = 0; c < 3; ++c) g.e1[c] = p.tangent_object[c] ? p.tangent_object[c][i] : 0.f;
+        for (int c = 0; c < 3; ++c) g.e1[c] = p.rows[row_tangent + c] ? p.rows[row_tangent + c][i] : 0.f;
         cross3(g.n, g.e1, g.e2);
-        g.x = p.uv[0][i] - u[2];
-        g.y = p.uv[1][i] - u[3];
+        g.x = p.rows[row_uv + 0][i] - u[grain_centre];
+        g.y = p.rows[row_uv + 1][i] - u[grain_centre + 1];
     } else {
         float axis[3] = {placed == 1 ? 1.f : 0.f, placed == 2 ? 1.f : 0.f, placed == 3 ? 1.f : 0.f};
         if (placed == 4)
-            for (int c = 0; c < 3; ++c) axis[c] = u[5 + c];
+            for (int c = 0; c < 3; ++c) axis[c] = u[grain_axis + c];
         unit3(axis);
         const float ax = axis[0] < 0.f ? -axis[0] : axis[0];
         const float helper[3] = {ax < .9f ? 1.f : 0.f, ax < .9f ? 0.f : 1.f, 0.f};
@@ -51,12 +52,12 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         unit3(g.e2);
         cross3(g.e2, axis, g.e1);
         float d[3];
-        for (int c = 0; c < 3; ++c) d[c] = p.position_object[c][i] - u[2 + c];
+        for (int c = 0; c < 3; ++c) d[c] = p.rows[row_position + c][i] - u[grain_centre + c];
         g.x = dot3(d, g.e1);
         g.y = dot3(d, g.e2);
     }
-    const float turn = u[8] * 0.017453293f, cs = __builtin_cosf(turn), sn = __builtin_sinf(turn);
-    const float size = max_of(1e-6f, u[9]), streak = max_of(1e-7f, u[10]);
+    const float turn = u[grain_angle] * 0.017453293f, cs = __builtin_cosf(turn), sn = __builtin_sinf(turn);
+    const float size = max_of(1e-6f, u[grain_size]), streak = max_of(1e-7f, u[grain_streak]);
     const float x = cs * g.x + sn * g.y, y = -sn * g.x + cs * g.y;
     float dx = 1.f, dy = 0.f, across = y, along = x;
     g.spot = 0;
@@ -82,7 +83,7 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         float best = -1.f, bx = 0.f, by = 0.f;
         for (int b = -1; b <= 1; ++b)
             for (int a = -1; a <= 1; ++a) {
-                const float jx = .5f + u[11] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f), jy = .5f + u[11] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
+                const float jx = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f), jy = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
                 const float qx = cx - float(ix + a) - jx, qy = cy - float(iy + b) - jy;
                 const float order = unit_hash(iy + b, 3 * (ix + a) + 7);
                 if (qx * qx + qy * qy < .72f && order > best) best = order, bx = qx, by = qy, g.spot = hash2(ix + a, iy + b);
@@ -96,7 +97,7 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     // Back into the plane's own axes, each streak a little askew.
     g.t = across / streak;
     g.s = along / streak;
-    const float askew = u[11] * .25f * (unit_hash(floor_to_int(g.t), int(g.spot & 1023u)) - .5f);
+    const float askew = u[grain_variation] * .25f * (unit_hash(floor_to_int(g.t), int(g.spot & 1023u)) - .5f);
     const float ex = dx - askew * dy, ey = dy + askew * dx;
     g.dx = cs * ex - sn * ey;
     g.dy = sn * ex + cs * ey;
@@ -155,7 +156,7 @@ void grainrelief(const KernelArgs& k) {
         direction_of(g, d);
         cross3(g.n, d, across);
         float n[3];
-        for (int c = 0; c < 3; ++c) n[c] = g.n[c] - across[c] * slope * k.uniform[12];
+        for (int c = 0; c < 3; ++c) n[c] = g.n[c] - across[c] * slope * k.uniform[grain_strength];
         unit3(n);
         for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
     }
@@ -174,18 +175,22 @@ void describe_grain(std::vector<NodeDescription>& list) {
     std::vector<Port> ports{
         {.name = "pattern", .help = "How the tool moved.", .value = 0.f, .high = 4.f, .uniform = true, .whole = true, .choices = {"linear", "radial", "turned", "discs", "grid"}},
         {.name = "placed", .help = "What the pattern lies in: the UVs, a plane across one axis of the asset, or across a pin's axis.", .value = 2.f, .high = 4.f, .uniform = true, .whole = true,
-         .choices = {"UV", "across x", "across y", "across z", "pin"}},
-        {.name = "centre", .help = "Middle of the pattern, or the pin's place, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true},
-        {.name = "axis", .help = "The pin's direction.", .type = Type::vector3, .value = V3f(0, 1, 0), .low = -1.f, .high = 1.f, .uniform = true},
+         .choices = {"UV", "across x", "across y", "across z", "pin"}, .role = Role::placed},
+        {.name = "centre", .help = "Middle of the pattern, or the pin's place, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true, .role = Role::frame_centre},
+        {.name = "axis", .help = "The pin's direction.", .type = Type::vector3, .value = V3f(0, 1, 0), .low = -1.f, .high = 1.f, .uniform = true, .role = Role::frame_axis},
         {.name = "angle", .help = "Turns the whole pattern.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
         {.name = "size", .help = "Distance of the discs, or width of a field of the grid.", .value = .01f, .low = .0005f, .high = .2f, .unit = "m", .uniform = true},
         {.name = "streak", .help = "Width of one streak.", .value = .0003f, .low = .00002f, .high = .01f, .unit = "m", .uniform = true},
         {.name = "variation", .help = "How much streaks and spots differ from each other.", .value = .3f, .uniform = true}};
+    using namespace VEMTRA_ISA;
+    std::vector<UniformAt> uniforms{{"pattern", grain_pattern}, {"placed", grain_placed}, {"centre", grain_centre}, {"axis", grain_axis}, {"angle", grain_angle}, {"size", grain_size},
+                                    {"streak", grain_streak}, {"variation", grain_variation}};
     list.push_back({.kind = "grain", .title = "Grain", .group = "form", .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
-                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(grain), .needs = Needs::tangents, .varies = true});
+                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(grain), .ask = ask_tangents, .varies = true, .uniforms = uniforms});
     ports.push_back({.name = "strength", .help = "How much the streaks tilt the surface.", .value = .05f, .high = .5f, .uniform = true});
+    uniforms.push_back({"strength", grain_strength});
     list.push_back({.kind = "grainrelief", .title = "Grain relief", .group = "form", .help = "The streaks that go with a grain of the same settings: as a normal, or as their height from 0 to 1.",
-                    .types = {Type::vector3, Type::number}, .ports = ports, .kernel = VEMTRA_PAIR(grainrelief), .needs = Needs::tangents, .varies = true});
+                    .types = {Type::vector3, Type::number}, .ports = ports, .kernel = VEMTRA_PAIR(grainrelief), .ask = ask_tangents, .varies = true, .uniforms = uniforms});
 }
 #endif
 }  // namespace vemtra::nodes

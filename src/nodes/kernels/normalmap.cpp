@@ -6,13 +6,15 @@
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
-/// Ports: in (3, encoded 0..1), scale, texcoord (place). Uniform: green, 1 where it points down.
+enum NormalmapUniform : int { normalmap_green };  // 1 where it points down
+
+/// Ports: in (3, encoded 0..1), scale, texcoord (place).
 void normalmap(const KernelArgs& k) {
     const float* axes[4] = {k.in[6], k.in[7], k.in[8], k.in[9]};
-    const float sign = k.uniform[0] > .5f ? -1.f : 1.f;
+    const float sign = k.uniform[normalmap_green] > .5f ? -1.f : 1.f;
     for (int i = 0; i < k.n; ++i) {
         float n[3], u[3], v[3];
-        for (int c = 0; c < 3; ++c) n[c] = k.points->normal_object[c][i];
+        for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
         float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i], y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign, z = 2.f * k.in[2][i] - 1.f;
         if (!place_directions(*k.points, axes, i, u, v)) {
             for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
@@ -48,11 +50,12 @@ VEMTRA_DECLARE_KERNEL(normalmap)
 void describe_normalmap(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "normalmap", .title = "Normal map", .group = "map", .help = "A normal map's colours as directions: wire an image into it, and it to the surface's normal.",
                     .standard = "MaterialX 1.39 normalmap", .types = {Type::vector3},
-                    .ports = {{.name = "in", .help = "The map's colours, read raw; grey-blue is straight up.", .type = Type::vector3, .value = V3f(.5f, .5f, 1.f)},
+                    .ports = {{.name = "in", .help = "The map's colours, read raw; grey-blue is straight up.", .type = Type::vector3, .value = V3f(.5f, .5f, 1.f), .role = Role::subject},
                               {.name = "scale", .help = "How strong the relief is.", .value = 1.f, .high = 2.f},
-                              {.name = "green", .help = "Where green points in the map: up, or down.", .value = 0.f, .uniform = true, .whole = true, .choices = {"up", "down"}},
-                              {.name = "texcoord", .help = "Where the map was read: the same placement as the image's.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true}},
-                    .kernel = VEMTRA_PAIR(normalmap), .needs = Needs::footprint, .varies = true});
+                              {.name = "green", .help = "Where green points in the map: up, or down.", .value = 0.f, .uniform = true, .whole = true, .choices = {"up", "down"}, .role = Role::green_down},
+                              {.name = "texcoord", .help = "Where the map was read: the same placement as the image's.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true, .role = Role::where}},
+                    .kernel = VEMTRA_PAIR(normalmap), .ask = ask_footprint, .varies = true, .use = Use::directions,
+                    .uniforms = {{"green", VEMTRA_ISA::normalmap_green}}});
 }
 #endif
 }  // namespace vemtra::nodes

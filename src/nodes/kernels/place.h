@@ -8,12 +8,12 @@ namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 inline __attribute__((always_inline)) bool place_directions(const PointBatch& p, const float* const* axes, int i, float* along_u, float* along_v) {
-    if (!axes[0] || !p.position_axes[0]) return false;
+    if (!axes[0] || !p.rows[row_position_axes + 0]) return false;
     const float au = axes[0][i], av = axes[1][i], bu = axes[2][i], bv = axes[3][i], d = au * bv - av * bu;
     const float size = (au * au + av * av) * (bu * bu + bv * bv);
     if (!(d * d > 1e-12f * size) || !(size > 0.f)) return false;
     for (int c = 0; c < 3; ++c) {
-        const float a = p.position_axes[c][i], b = p.position_axes[3 + c][i];
+        const float a = p.rows[row_position_axes + c][i], b = p.rows[row_position_axes + 3 + c][i];
         along_u[c] = (a * bv - b * av) / d;
         along_v[c] = (b * au - a * bu) / d;
     }

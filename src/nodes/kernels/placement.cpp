@@ -19,26 +19,30 @@ struct Placing {
     int real_size;
 };
 
-// Uniform numbers in port order: projection, repeat (2), offset (2), rotation, centre (3), turned (3), size (2), blend, shuffle_shift, shuffle_turn, real_size.
+enum PlacementUniform : int {
+    placement_projection = 0, placement_repeat = 1, placement_offset = 3, placement_rotation = 5, placement_centre = 6, placement_turned = 9, placement_size = 12,
+    placement_blend = 14, placement_shift = 15, placement_turn = 16, placement_real_size = 17
+};
+
 static void prepare_placing(const float* u, Placing& p) {
-    p.projection = int(u[0]);
-    for (int c = 0; c < 2; ++c) p.repeat[c] = u[1 + c], p.offset[c] = u[3 + c];
+    p.projection = int(u[placement_projection]);
+    for (int c = 0; c < 2; ++c) p.repeat[c] = u[placement_repeat + c], p.offset[c] = u[placement_offset + c];
     constexpr float degree = 0.017453293f;
-    p.cosine = __builtin_cosf(u[5] * degree);
-    p.sine = __builtin_sinf(u[5] * degree);
-    for (int c = 0; c < 3; ++c) p.centre[c] = u[6 + c];
-    const float ax = u[9] * degree, ay = u[10] * degree, az = u[11] * degree;
+    p.cosine = __builtin_cosf(u[placement_rotation] * degree);
+    p.sine = __builtin_sinf(u[placement_rotation] * degree);
+    for (int c = 0; c < 3; ++c) p.centre[c] = u[placement_centre + c];
+    const float ax = u[placement_turned] * degree, ay = u[placement_turned + 1] * degree, az = u[placement_turned + 2] * degree;
     const float cx = __builtin_cosf(ax), sx = __builtin_sinf(ax), cy = __builtin_cosf(ay), sy = __builtin_sinf(ay), cz = __builtin_cosf(az), sz = __builtin_sinf(az);
     // R = Ry Rx Rz; its columns are the frame's axes.
     const float r[9] = {cy * cz + sy * sx * sz, cx * sz, -sy * cz + cy * sx * sz,
                         -cy * sz + sy * sx * cz, cx * cz, sy * sz + cy * sx * cz,
                         sy * cx, -sx, cy * cx};
     for (int c = 0; c < 9; ++c) p.rows[c] = r[c];
-    for (int c = 0; c < 2; ++c) p.size[c] = max_of(1e-6f, u[12 + c]);
-    p.blend = clamp(u[14], .001f, 1.f);
-    p.shift = u[15];
-    p.turn = u[16];
-    p.real_size = int(u[17]);
+    for (int c = 0; c < 2; ++c) p.size[c] = max_of(1e-6f, u[placement_size + c]);
+    p.blend = clamp(u[placement_blend], .001f, 1.f);
+    p.shift = u[placement_shift];
+    p.turn = u[placement_turn];
+    p.real_size = int(u[placement_real_size]);
 }
 
 static inline void into_frame(const Placing& p, const float* q, bool direction, float* out) {
@@ -76,7 +80,7 @@ static inline void arrange(const Placing& p, float* u, float* v, float more_u = 
     }
     if (p.shift <= 0.f && p.turn <= 0.f) return;
     // Every copy is moved and turned by chance: the cell decides, the same for all maps that are placed by this.
-    const int cx = floor_to_int(u[0]), cy = floor_to_int(v[0]);
+    const int cx = floor_to_int(u[placement_projection]), cy = floor_to_int(v[0]);
     const uint32_t h = hash2(cx, cy);
     const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f), c = __builtin_cosf(angle), s = __builtin_sinf(angle);
     const float du = p.shift * float((h >> 8) & 255) * (1.f / 256.f), dv = p.shift * float(h & 255) * (1.f / 256.f);
@@ -103,7 +107,7 @@ void placement(const KernelArgs& k) {
     const PointBatch& b = *k.points;
     // A further set of UVs stands in for what came in.
     const float* const* uv = k.resource >= 0 && b.uv_sets ? b.uv_sets + 6 * k.resource : k.in;
-    const float* density = b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.parts : 0u) : nullptr;
+    const float* density = b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.instances : 0u) : nullptr;
     for (int i = 0; i < k.n; ++i) {
         float u[3], v[3];
         if (p.projection == by_uv) {
@@ -115,17 +119,17 @@ void placement(const KernelArgs& k) {
                 v[1 + a] = v[0] + (axes ? uv[3 + 2 * a][i] : 0.f);
             }
             float across = 1.f, up = 1.f;
-            if (p.real_size && density && b.part)
-                if (const float d = density[b.part[i]]; d > 0.f) across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
+            if (p.real_size && density && b.instance)
+                if (const float d = density[b.instance[i]]; d > 0.f) across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
             arrange(p, u, v, across, up);
             store(k, 0, i, u, v, axes);
             continue;
         }
-        const bool axes = b.position_axes[0] != nullptr;
+        const bool axes = b.rows[row_position_axes + 0] != nullptr;
         float f[3][3];
         for (int s = 0; s < 3; ++s) {
             float q[3];
-            for (int c = 0; c < 3; ++c) q[c] = b.position_object[c][i] + (s && axes ? b.position_axes[3 * (s - 1) + c][i] : 0.f);
+            for (int c = 0; c < 3; ++c) q[c] = b.rows[row_position + c][i] + (s && axes ? b.rows[row_position_axes + 3 * (s - 1) + c][i] : 0.f);
             into_frame(p, q, false, f[s]);
         }
         if (p.projection != by_box) {
@@ -137,7 +141,7 @@ void placement(const KernelArgs& k) {
             continue;
         }
         float n[3], normal[3];
-        for (int c = 0; c < 3; ++c) n[c] = b.normal_object[c][i];
+        for (int c = 0; c < 3; ++c) n[c] = b.rows[row_normal + c][i];
         into_frame(p, n, true, normal);
         // From outside, u runs to the right on each of the four sides; on top and bottom along x.
         static constexpr int across[3] = {2, 0, 0}, up[3] = {1, 2, 1};
@@ -172,26 +176,41 @@ void placement(const KernelArgs& k) {
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(placement)
 
+using namespace VEMTRA_ISA;
+
+/// A further set of UVs is asked for where nothing is wired in its place.
+static int ask_placement(const Asking& a, Resources& resources) {
+    resources.footprint = true;
+    const std::string set = a.word("uv_set");
+    return set.empty() || a.placed_by ? -1 : resources.uv_set(set);
+}
+static int placement_shape(const scene::Node& node, const NodeDescription& d) {
+    return int(number_of(node, *d.port("projection"))) == by_box ? box_components : components(Type::place);
+}
+
 void describe_placement(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "placement", .title = "Placement", .group = "map", .help = "Where maps are read. Wire it to the texcoord of one map, or of all maps of a set.",
                     .types = {Type::place},
                     .ports = {{.name = "projection", .help = "How the maps come onto the asset: by its UVs, or from a frame that stands in the picture.", .value = 0.f, .high = 5.f, .uniform = true, .whole = true,
-                               .choices = {"UV", "plane", "box", "cylinder", "sphere", "camera"}},
+                               .choices = {"UV", "plane", "box", "cylinder", "sphere", "camera"}, .role = Role::projection},
                               {.name = "repeat", .help = "How often the map stands side by side in one unit of the UVs, or in one size of the frame.", .type = Type::vector2, .value = V2f(1.f), .low = .1f, .high = 16.f, .uniform = true},
                               {.name = "offset", .help = "Moves the map, in its own widths and heights.", .type = Type::vector2, .value = V2f(0.f), .low = -1.f, .high = 1.f, .uniform = true},
                               {.name = "rotation", .help = "Turns the map counter-clockwise about its middle.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
-                              {.name = "centre", .help = "Where the frame of a projection stands, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true},
-                              {.name = "turned", .help = "How the frame is turned: nod, swing, roll.", .type = Type::vector3, .value = V3f(0.f), .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
-                              {.name = "size", .help = "Width and height of one copy of the map in the real world; of a camera, of what it sees at one metre.", .type = Type::vector2, .value = V2f(.1f), .low = .001f, .high = 2.f, .unit = "m", .uniform = true},
+                              {.name = "centre", .help = "Where the frame of a projection stands, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true, .role = Role::frame_centre},
+                              {.name = "turned", .help = "How the frame is turned: nod, swing, roll.", .type = Type::vector3, .value = V3f(0.f), .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true, .role = Role::frame_turn},
+                              {.name = "size", .help = "Width and height of one copy of the map in the real world; of a camera, of what it sees at one metre.", .type = Type::vector2, .value = V2f(.1f), .low = .001f, .high = 2.f, .unit = "m", .uniform = true, .role = Role::frame_size},
                               {.name = "blend", .help = "How soft the corners of a box are.", .value = .25f, .low = .01f, .high = 1.f, .uniform = true},
                               {.name = "shuffle_shift", .help = "Moves every copy by chance, so that nothing is seen to repeat.", .value = 0.f, .uniform = true, .folded = true},
                               {.name = "shuffle_turn", .help = "Turns every copy by chance.", .value = 0.f, .uniform = true, .folded = true},
                               {.name = "real_size", .help = "By UV: yes makes one copy as large as size says, by how dense the part's UVs lie in the mean.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}, .folded = true},
                               {.name = "tiling", .help = "seamless: three copies are mixed everywhere so that no repetition shows and all tones stay as frequent as they are.", .value = std::string("repeat"), .uniform = true, .text = true,
                                .choices = {"repeat", "seamless"}, .folded = true},
-                              {.name = "uv_set", .help = "By UV: the name of another set of UVs of the part; empty: its first one.", .value = std::string(), .uniform = true, .text = true, .folded = true},
-                              {.name = "texcoord", .help = "What is placed when the projection is by UV.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true}},
-                    .kernel = VEMTRA_PAIR(placement), .needs = Needs::footprint, .varies = true});
+                              {.name = "uv_set", .help = "By UV: the name of another set of UVs of the part; empty: its first one.", .value = std::string(), .uniform = true, .text = true, .folded = true, .role = Role::uv_set},
+                              {.name = "texcoord", .help = "What is placed when the projection is by UV.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true, .role = Role::where}},
+                    .kernel = VEMTRA_PAIR(placement), .ask = ask_placement, .varies = true, .use = Use::placement, .shape = placement_shape,
+                    .uniforms = {{"projection", placement_projection}, {"repeat", placement_repeat}, {"offset", placement_offset}, {"rotation", placement_rotation},
+                                 {"centre", placement_centre}, {"turned", placement_turned}, {"size", placement_size}, {"blend", placement_blend},
+                                 {"shuffle_shift", placement_shift}, {"shuffle_turn", placement_turn}, {"real_size", placement_real_size}}});
 }
 #endif
 }  // namespace vemtra::nodes

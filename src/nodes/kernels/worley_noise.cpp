@@ -5,10 +5,12 @@
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
+enum WorleyUniform : int { worley_style };
+
 /// Ports: jitter, style (uniform), position.
 void worleynoise3d(const KernelArgs& k) {
     const float *__restrict jitter = k.in[0], *__restrict px = k.in[1], *__restrict py = k.in[2], *__restrict pz = k.in[3];
-    const bool solid = k.uniform[0] >= .5f;
+    const bool solid = k.uniform[worley_style] >= .5f;
     constexpr int piece = 64;
     float f1[piece], f2[piece], f3[piece];
     int nx[piece], ny[piece], nz[piece];
@@ -70,7 +72,8 @@ void describe_worley_noise(std::vector<NodeDescription>& list) {
                               {.name = "style", .help = "Distance to the nearest point, or one random value per cell.", .value = 0.f, .uniform = true, .whole = true, .choices = {"distance", "solid"}},
                               {.name = "position", .help = "Where it is read: the asset's own space in metres, times a scale for finer or coarser cells.",
                                .type = Type::vector3, .value = V3f(0.f), .low = -10.f, .high = 10.f, .reads = Reads::position_object}},
-                    .kernel = VEMTRA_PAIR(worleynoise3d)});
+                    .kernel = VEMTRA_PAIR(worleynoise3d),
+                    .uniforms = {{"style", VEMTRA_ISA::worley_style}}});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,0 +1,121 @@
+// Triangle meshes as a Shape: flat faces, normals and UVs interpolated between the corners.
+#include <algorithm>
+#include <cstring>
+
+#include "geometry/shape.h"
+
+namespace vemtra::geometry {
+namespace {
+
+class TriangleShape final : public Shape {
+public:
+    explicit TriangleShape(std::shared_ptr<const Mesh> mesh) : mesh_(std::move(mesh)), m_(*mesh_), bounds_(m_.bounds()) {}
+
+    uint32_t faces() const override { return uint32_t(m_.triangles()); }
+    Box3f bounds() const override { return bounds_; }
+    size_t bytes() const override { return m_.bytes(); }
+    uint64_t content_hash() const override { return m_.content_hash(); }
+    const Mesh& faces_as_triangles() const override { return m_; }
+
+    SurfacePoint at(uint32_t face, float u, float v) const override {
+        const uint32_t* i = corners(face);
+        const V3f &a = m_.positions[i[0]], &b = m_.positions[i[1]], &c = m_.positions[i[2]];
+        const float w = 1.f - u - v;
+        SurfacePoint s;
+        s.position = a * w + b * u + c * v;
+        const V3f cross = (b - a).cross(c - a);
+        const float area2 = cross.length();
+        s.normal_geometric = cross / area2;
+        const V3f n = m_.normals[i[0]] * w + m_.normals[i[1]] * u + m_.normals[i[2]] * v;
+        const float length = n.length();
+        s.normal = length > 1e-12f ? n / length : s.normal_geometric;
+        if (s.normal.dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
+        if (!m_.uvs.empty()) {
+            const V2f &ta = m_.uvs[i[0]], &tb = m_.uvs[i[1]], &tc = m_.uvs[i[2]];
+            s.uv = ta * w + tb * u + tc * v;
+            s.uv_per_metre = std::sqrt(std::fabs((tb - ta).cross(tc - ta)) / area2);
+        }
+        if (!m_.colors.empty()) s.color = m_.colors[i[0]] * w + m_.colors[i[1]] * u + m_.colors[i[2]] * v;
+        return s;
+    }
+
+    float area(uint32_t face) const override {
+        const uint32_t* i = corners(face);
+        return .5f * (m_.positions[i[1]] - m_.positions[i[0]]).cross(m_.positions[i[2]] - m_.positions[i[0]]).length();
+    }
+
+    bool has_uvs() const override { return !m_.uvs.empty(); }
+    int uv_set(const std::string& name) const override {
+        for (size_t k = 0; k < m_.more_uvs.size(); ++k)
+            if (m_.more_uvs[k].name == name) return int(k);
+        return -1;
+    }
+    std::vector<std::string> uv_set_names() const override {
+        std::vector<std::string> names;
+        if (!m_.uv_name.empty()) names.push_back(m_.uv_name);
+        for (const UvSet& s : m_.more_uvs) names.push_back(s.name);
+        return names;
+    }
+    float uv_per_metre(int set) const override { return set < 0 ? m_.uv_per_metre : m_.more_uvs[size_t(set)].per_metre; }
+
+    V2f uv(uint32_t face, float u, float v, int set) const override {
+        const std::vector<V2f>& uvs = of_set(set);
+        if (uvs.empty()) return V2f(0.f);
+        const uint32_t* i = corners(face);
+        return uvs[i[0]] * (1.f - u - v) + uvs[i[1]] * u + uvs[i[2]] * v;
+    }
+
+    void uv_gradients(uint32_t face, V3f& u, V3f& v, int set) const override {
+        const std::vector<V2f>& uvs = of_set(set);
+        u = v = V3f(0.f);
+        if (uvs.empty()) return;
+        const uint32_t* i = corners(face);
+        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]], e2 = m_.positions[i[2]] - m_.positions[i[0]];
+        const V2f t1 = uvs[i[1]] - uvs[i[0]], t2 = uvs[i[2]] - uvs[i[0]];
+        V3f d1, d2;
+        if (!dual_basis(e1, e2, d1, d2)) return;
+        u = d1 * t1.x + d2 * t2.x;
+        v = d1 * t1.y + d2 * t2.y;
+        if (!finite(u) || !finite(v)) u = v = V3f(0.f);
+    }
+
+    V3f tangent(uint32_t face) const override {
+        if (m_.uvs.empty()) return V3f(0.f);
+        const uint32_t* i = corners(face);
+        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]], e2 = m_.positions[i[2]] - m_.positions[i[0]];
+        const V2f t1 = m_.uvs[i[1]] - m_.uvs[i[0]], t2 = m_.uvs[i[2]] - m_.uvs[i[0]];
+        const float area = t1.x * t2.y - t1.y * t2.x;
+        const V3f t = (e1 * t2.y - e2 * t1.y) * std::copysign(1.f, area);
+        return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);
+    }
+
+    RTCGeometry attachable(const M44f* to_world) const override {
+        RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_TRIANGLE);
+        // The last element of a shared vertex buffer is read as 16 bytes: Embree gets a copy of its own, which it pads.
+        auto* vertices = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f), m_.positions.size()));
+        if (to_world)
+            for (const V3f& p : m_.positions) {
+                const V3f q = moved(p, *to_world);
+                vertices = std::copy_n(&q.x, 3, vertices);
+            }
+        else
+            std::memcpy(vertices, m_.positions.data(), m_.positions.size() * sizeof(V3f));
+        rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_.indices.data(), 0, 3 * sizeof(uint32_t), m_.triangles());
+        rtcCommitGeometry(g);
+        return g;
+    }
+
+private:
+    const uint32_t* corners(uint32_t face) const { return &m_.indices[3 * size_t(face)]; }
+    const std::vector<V2f>& of_set(int set) const { return set < 0 ? m_.uvs : m_.more_uvs[size_t(set)].uvs; }
+
+    std::shared_ptr<const Mesh> mesh_;
+    const Mesh& m_;
+    Box3f bounds_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Shape> make_shape(std::shared_ptr<const Mesh> mesh) { return std::make_shared<TriangleShape>(std::move(mesh)); }
+
+}  // namespace vemtra::geometry

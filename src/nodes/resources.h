@@ -1,0 +1,61 @@
+// What nodes ask for beyond the points themselves: images, fields of the form, sets of UVs, tangents, footprints. A description fills in its
+// request; the texture and geometry floors answer all requests of a picture at once. An equal request gets the same handle.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "scene/scene.h"
+
+namespace vemtra::nodes {
+
+struct ImageRequest {
+    std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
+    int components = 3;
+    bool seamless = false;  ///< mixed from shifted copies, so that nothing repeats
+    auto operator<=>(const ImageRequest&) const = default;
+};
+struct FieldRequest {
+    std::string build_up;           ///< id: the field is wanted on the parts that wear it
+    std::string field;              ///< name of a row of geometry::field_kinds()
+    std::vector<float> parameters;  ///< in that row's order and units
+    auto operator<=>(const FieldRequest&) const = default;
+};
+
+/// Further sets of UVs that one picture reads; what is beyond is taken as the last one.
+inline constexpr size_t most_uv_sets = 8;
+
+struct Resources {
+    std::vector<ImageRequest> images;
+    std::vector<FieldRequest> fields;
+    std::vector<std::string> uv_sets;  ///< further sets of UVs, by name
+    bool tangents = false;             ///< some program reads the direction of U
+    bool footprint = false;            ///< some program reads the ray's footprint
+    int image(const ImageRequest& r);
+    int field(const FieldRequest& r);
+    int uv_set(const std::string& name);
+    /// Whether all that is asked for here was asked for there.
+    bool within(const Resources& other) const {
+        return images.size() == other.images.size() && fields.size() == other.fields.size() && uv_sets.size() == other.uv_sets.size();
+    }
+};
+
+struct NodeDescription;
+
+/// What a description sees when it asks.
+struct Asking {
+    const scene::Node& node;
+    const NodeDescription& description;
+    int components;                     ///< of the node's output
+    const std::string& build_up;        ///< id
+    const scene::Node* placed_by;       ///< what is wired to the port that says where the node reads; null: nothing
+    std::string word(const char* port) const;
+    float number(const char* port) const;
+};
+/// Asks for what the node needs; returns the handle that its kernel gets, or -1.
+using Ask = int (*)(const Asking&, Resources&);
+
+int ask_nothing(const Asking&, Resources&);
+int ask_tangents(const Asking&, Resources&);
+int ask_footprint(const Asking&, Resources&);
+
+}  // namespace vemtra::nodes

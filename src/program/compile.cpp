@@ -1,0 +1,431 @@
+#include "program/compile.h"
+
+#include <algorithm>
+#include <deque>
+#include <unordered_set>
+
+#include "scene/graph.h"
+
+namespace vemtra::program {
+
+using nodes::Reads;
+using nodes::Type;
+
+namespace {
+constexpr int deepest_instance = 64;  // networks within networks; what is deeper contains itself
+}
+
+class Compiler {
+public:
+    Compiler(const scene::BuildUp& build_up, const std::vector<scene::Network>* networks, Resources& resources, std::vector<Error>& problems)
+        : build_up_(build_up), resources_(resources), problems_(problems) {
+        if (networks)
+            for (const scene::Network& n : *networks) networks_.emplace(n.id, &n);
+        Scope top;
+        scene::for_each_node(build_up, [&](const scene::Node& n, const scene::Layer*) { top.nodes.emplace(n.id, &n); });
+        scopes_.push_back(std::move(top));
+    }
+
+    Program compile(const std::vector<Wanted>& wanted) {
+        for (const Wanted& w : wanted) {
+            Program::Output output;
+            output.sources = convert(read(0, w.input, w.type, w.name), w.type);
+            output.first = program_.component_count_;
+            output.is_constant = true;
+            for (size_t c = 0; c < output.sources.size(); ++c) {
+                const Source& s = output.sources[c];
+                if (s.kind != Source::Kind::constant) output.is_constant = false;
+                else if (c < 3) (&output.value.x)[c] = program_.constants_[size_t(s.index)];
+                program_.reads_points_ |= s.kind == Source::Kind::points;
+            }
+            if (output.is_constant && output.sources.size() == 1) output.value = V3f(output.value.x);
+            program_.component_count_ += int(output.sources.size());
+            program_.outputs_.push_back(std::move(output));
+        }
+        reuse_registers();
+        for (const Program::Step& s : program_.steps_) program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
+        return std::move(program_);
+    }
+
+private:
+    using Source = Program::Source;
+    struct Typed {
+        Type type = Type::number;
+        std::vector<Source> sources;
+    };
+    /// The build-up itself, or one instance of a network on the way that leads to it.
+    struct Scope {
+        const scene::Network* network = nullptr;   ///< null: the build-up
+        const scene::Node* instance = nullptr;
+        int parent = -1, depth = 0;
+        std::unordered_map<std::string_view, const scene::Node*> nodes;
+        std::unordered_map<std::string, int> children;  ///< by the instance's id
+    };
+    /// A node that computes, in its scope.
+    struct At {
+        int scope = 0;
+        const scene::Node* node = nullptr;
+        bool operator==(const At&) const = default;
+    };
+    struct HashAt {
+        size_t operator()(const At& a) const { return std::hash<const void*>()(a.node) * 31 + size_t(a.scope); }
+    };
+
+    void problem(const std::string& node, const std::string& why, const std::string& remedy) {
+        problems_.push_back({"Part of a network cannot be computed, its default is used", "", build_up_.name + " / " + node, why, remedy});
+    }
+
+    const scene::NetworkInput* network_input(int scope, const std::string& name) const {
+        const scene::Network* n = scopes_[size_t(scope)].network;
+        if (n)
+            for (const scene::NetworkInput& i : n->inputs)
+                if (i.name == name) return &i;
+        return nullptr;
+    }
+    /// What the instance of a scope has at that input of its network: its own, or the network's default.
+    scene::Input given(int scope, const scene::NetworkInput& port) const {
+        const scene::Inputs& inputs = scopes_[size_t(scope)].instance->inputs;
+        const auto it = inputs.find(port.name);
+        return it == inputs.end() ? scene::Input{port.value, {}} : it->second;
+    }
+    /// The inside of an instance; -1 where its network is not there or contains itself.
+    int inside(int scope, const scene::Node& instance) {
+        Scope& outer = scopes_[size_t(scope)];
+        if (const auto it = outer.children.find(instance.id); it != outer.children.end()) return it->second;
+        int made = -1;
+        const auto network = networks_.find(instance.network);
+        if (network == networks_.end()) problem(instance.id, "its network '" + instance.network + "' does not exist", "Choose another one, or delete the node");
+        else if (outer.depth >= deepest_instance) problem(instance.id, "the network '" + network->second->name + "' contains itself", "Take it out of itself");
+        else {
+            Scope s;
+            s.network = network->second;
+            s.instance = &instance;
+            s.parent = scope;
+            s.depth = outer.depth + 1;
+            for (const scene::Node& n : network->second->nodes) s.nodes.emplace(n.id, &n);
+            made = int(scopes_.size());
+            scopes_.push_back(std::move(s));
+        }
+        scopes_[size_t(scope)].children.emplace(instance.id, made);
+        return made;
+    }
+    static const scene::NetworkOutput* output_of(const scene::Network& n, const std::string& name) {
+        for (const scene::NetworkOutput& o : n.outputs)
+            if (name.empty() || o.name == name) return &o;
+        return nullptr;
+    }
+
+    /// Follows an input through instances to the node that computes it; node null: a literal stands there, or nothing that exists.
+    At resolve(int scope, scene::Input input, const std::string& reader, bool tell) {
+        for (int hops = 0; !input.from.empty() && hops < 4 * deepest_instance; ++hops) {
+            if (const scene::NetworkInput* port = network_input(scope, input.from)) {
+                input = given(scope, *port);
+                scope = scopes_[size_t(scope)].parent;
+                continue;
+            }
+            const auto it = scopes_[size_t(scope)].nodes.find(input.from);
+            if (it == scopes_[size_t(scope)].nodes.end()) {
+                if (tell) problem(reader, "it reads from '" + input.from + "', which does not exist", "Connect it to another node");
+                return {};
+            }
+            if (it->second->network.empty()) return {scope, it->second};
+            const int inner = inside(scope, *it->second);
+            if (inner < 0) return {};
+            const scene::NetworkOutput* output = output_of(*scopes_[size_t(inner)].network, input.output);
+            if (!output) {
+                if (tell) problem(reader, "the network '" + scopes_[size_t(inner)].network->name + "' has no output '" + input.output + "'", "Choose another output");
+                return {};
+            }
+            input = output->input;
+            scope = inner;
+        }
+        return {};
+    }
+
+    Source constant(float v) {
+        if (!std::isfinite(v)) v = 0.f;
+        const auto [it, fresh] = constant_at_.try_emplace(v == 0.f ? 0u : __builtin_bit_cast(uint32_t, v), int(program_.constants_.size()));
+        if (fresh) program_.constants_.push_back(v == 0.f ? 0.f : v);
+        return {Source::Kind::constant, it->second};
+    }
+
+    Typed literal(const scene::Value& value, Type type) {
+        Typed t{type, {}};
+        const auto floats = nodes::literal(value, type);
+        for (int c = 0; c < nodes::components(type); ++c) t.sources.push_back(constant(floats[size_t(c)]));
+        return t;
+    }
+
+    Typed read(int scope, const scene::Input& input, Type type, const std::string& place) {
+        std::optional<Typed> driven = connected(scope, input, type, place);
+        return driven ? std::move(*driven) : literal(input.shown(), type);
+    }
+
+    /// What a connected input brings, in its own type; nothing where it is not connected or its source cannot be computed.
+    std::optional<Typed> connected(int scope, const scene::Input& input, Type type, const std::string& place) {
+        if (input.from.empty()) return std::nullopt;
+        Typed driver;
+        if (const scene::NetworkInput* port = network_input(scope, input.from)) {
+            Type port_type = Type::number;
+            nodes::type_from_name(port->type, port_type);
+            driver = read(scopes_[size_t(scope)].parent, given(scope, *port), port_type, place);
+        } else {
+            const Typed* t = stands(resolve(scope, input, place, true), place);
+            if (!t) return std::nullopt;
+            driver = *t;
+        }
+        if (!input.worn) return driver;
+        // A span: the node drives the way from one end to the other. Ends of a place have no footprint: they are read over no width.
+        std::vector<Source> in = literal(*input.worn, type).sources;
+        for (const Source& s : literal(input.value, type).sources) in.push_back(s);
+        in.push_back(convert(driver, Type::number)[0]);
+        static const nodes::Kernel span = nodes::span_kernel().get();
+        return Typed{type, emit(span, std::move(in), nodes::components(type), {}, -1, false)};
+    }
+
+    // One number fills all components; several become a number by the type's own rule; fewer drop the last, more are filled with 0.
+    std::vector<Source> convert(const Typed& t, Type type) {
+        const size_t have = t.sources.size(), need = size_t(nodes::components(type));
+        if (have == need) return t.sources;
+        if (type == Type::place && t.type == Type::place) return {t.sources.begin(), t.sources.begin() + long(need)};  // the first side of a box
+        if (type == Type::place) {  // any other (u, v) is taken to move as the UVs do
+            std::vector<Source> out = convert(t, Type::vector2);
+            append_rows(out, nodes::row_uv_axes, 4);
+            return out;
+        }
+        if (have == 1) return std::vector<Source>(need, t.sources[0]);
+        if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance) return emit(nodes::luminance_kernel().get(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
+        std::vector<Source> out = t.sources;
+        while (out.size() < need) out.push_back(constant(0.f));
+        out.resize(need);
+        return out;
+    }
+
+    void append_rows(std::vector<Source>& to, int first, int count) {
+        resources_.footprint |= first >= nodes::rows_without_footprint;
+        for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c});
+    }
+
+    std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform, int resource, bool varies) {
+        const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) { return s.kind == Source::Kind::constant; });
+        if (all_constant) {  // folded: run it once on one point
+            std::vector<float> values(in.size());
+            std::vector<const float*> from(in.size());
+            for (size_t i = 0; i < in.size(); ++i) {
+                values[i] = program_.constants_[size_t(in[i].index)];
+                from[i] = &values[i];
+            }
+            std::vector<float> result(size_t(components), 0.f);
+            std::vector<float*> to;
+            for (float& r : result) to.push_back(&r);
+            nodes::PointBatch one;
+            one.n = 1;
+            kernel({1, components, from.data(), to.data(), uniform.data(), resource, &one});
+            std::vector<Source> out;
+            for (float r : result) out.push_back(constant(r));
+            return out;
+        }
+        // Equal work is done once.
+        size_t key = std::hash<const void*>()(reinterpret_cast<const void*>(kernel)) ^ size_t(resource + 1) * 0x9e3779b9u ^ size_t(components);
+        for (const Source& s : in) key = key * 1099511628211u + size_t(s.kind) * 65537u + size_t(s.index);
+        const auto [first, last] = step_at_.equal_range(key);
+        for (auto it = first; it != last; ++it) {
+            const Program::Step& s = program_.steps_[it->second];
+            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource && int(s.out.size()) == components) return as_sources(s.out);
+        }
+        Program::Step step{kernel, std::move(in), {}, std::move(uniform), resource};
+        for (int c = 0; c < components; ++c) step.out.push_back(program_.registers_++);
+        step_at_.emplace(key, program_.steps_.size());
+        program_.steps_.push_back(step);
+        return as_sources(step.out);
+    }
+
+    static std::vector<Source> as_sources(const std::vector<int>& registers) {
+        std::vector<Source> out;
+        for (int r : registers) out.push_back({Source::Kind::reg, r});
+        return out;
+    }
+
+    /// The result of a node; null where it cannot be computed.
+    const Typed* stands(const At& wanted, const std::string& reader) {
+        if (!wanted.node) return nullptr;
+        if (!entered_.contains(wanted)) compute(wanted);
+        if (const auto it = done_.find(wanted); it != done_.end()) return &it->second;
+        if (entered_.contains(wanted)) problem(reader, "the network runs in a circle through '" + wanted.node->id + "'", "Disconnect one of its inputs");
+        return nullptr;
+    }
+
+    /// Computes a node and all that it needs, the deepest first, over a stack of our own.
+    void compute(const At& wanted) {
+        std::vector<At> open{wanted};
+        while (!open.empty()) {
+            const At at = open.back();
+            const nodes::NodeDescription* d = done_.contains(at) ? nullptr : known(at);
+            if (!d) {
+                open.pop_back();
+                continue;
+            }
+            if (!entered_.insert(at).second) {  // all that it needs stands; what does not runs in a circle
+                Typed made = evaluate(at, *d);
+                done_.emplace(at, std::move(made));
+                open.pop_back();
+                continue;
+            }
+            for (auto it = at.node->inputs.rbegin(); it != at.node->inputs.rend(); ++it) {
+                const nodes::Port* port = d->port(it->first);
+                if (!port || port->uniform) continue;
+                const At source = resolve(at.scope, it->second, at.node->id, false);
+                if (source.node && !entered_.contains(source)) open.push_back(source);
+            }
+        }
+    }
+
+    /// The description of a node that can be computed; tells once where there is none.
+    const nodes::NodeDescription* known(const At& at) {
+        const nodes::NodeDescription* d = nodes::describe(at.node->kind);
+        if (!d && unknown_.insert(at).second) problem(at.node->id, "the node kind '" + at.node->kind + "' is not known", "Delete it, or open the project with the version that made it");
+        return d;
+    }
+
+    /// Says what of the node cannot be meant as it is written.
+    void check(const scene::Node& n, const nodes::NodeDescription& d) {
+        Type named;
+        if (!n.type.empty() && (!nodes::type_from_name(n.type, named) || d.output_type(n) != named))
+            problem(n.id, "the type '" + n.type + "' does not fit a " + n.kind + " node", std::string("Its type is ") + nodes::type_name(d.output_type(n)) + " now");
+        for (const auto& [name, input] : n.inputs) {
+            const nodes::Port* p = d.port(name);
+            if (!p) problem(n.id, "it has no input '" + name + "'", "See docs/nodes.md for its inputs");
+            else if (std::holds_alternative<std::string>(input.value) != p->text)
+                problem(n.id, "its input '" + name + "' holds a " + (p->text ? "number where a word" : "word where a number") + " is expected", "Set it again");
+        }
+    }
+
+    void append_uniform(std::vector<float>& uniform, const nodes::Port& p, const scene::Value& value) {
+        const auto floats = nodes::literal(value, p.type);
+        for (int c = 0; c < nodes::components(p.type); ++c) {
+            float x = floats[size_t(c)];
+            if (p.hard) x = std::clamp(x, p.low, p.high);
+            if (p.whole) x = std::round(x);
+            uniform.push_back(x);
+        }
+    }
+
+    Typed evaluate(const At& at, const nodes::NodeDescription& d) {
+        const scene::Node& n = *at.node;
+        check(n, d);
+        Typed result{d.output_type(n), {}};
+        std::vector<Source> in, box;
+        std::vector<float> uniform;
+        size_t place_at = 0;  // where in `in` the place is that a box has three of
+        for (const nodes::Port& p : d.ports) {
+            const scene::Value value = nodes::literal_of(n, p);
+            if (p.text) continue;
+            if (p.uniform) {
+                append_uniform(uniform, p, value);
+                continue;
+            }
+            const auto it = n.inputs.find(p.name);
+            const Type type = d.port_type(p, result.type);
+            if ((it == n.inputs.end() || (type == Type::place && it->second.from.empty())) && p.reads != Reads::literal) {
+                append_rows(in, nodes::info(p.reads).row, type == Type::place ? 2 : nodes::components(type));
+                if (type == Type::place) append_rows(in, nodes::row_uv_axes, 4);
+                continue;
+            }
+            scene::Input input = it == n.inputs.end() ? scene::Input() : it->second;
+            input.value = value;
+            std::optional<Typed> driven = connected(at.scope, input, type, n.id);
+            if (!driven && type == Type::place && p.reads != Reads::literal) {  // a broken wire leaves the map where the UVs have it
+                append_rows(in, nodes::info(p.reads).row, 2);
+                append_rows(in, nodes::row_uv_axes, 4);
+                continue;
+            }
+            const Typed typed = driven ? std::move(*driven) : literal(input.shown(), type);
+            if (type == Type::place && d.per_side && typed.sources.size() == size_t(nodes::box_components)) {
+                box = typed.sources;
+                place_at = in.size();
+            }
+            for (const Source& s : convert(typed, type)) in.push_back(s);
+        }
+        const int components = d.components_of(n), handle = request(at, d, components);
+        if (box.empty()) {
+            result.sources = emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies);
+            return result;
+        }
+        // A map on a box is read from its three sides.
+        const size_t one = size_t(nodes::components(Type::place));
+        std::vector<Source> sides;
+        for (size_t a = 0; a < 3; ++a) {
+            std::vector<Source> side = in;
+            std::copy_n(box.begin() + long(one * a), one, side.begin() + long(place_at));
+            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true)) sides.push_back(s);
+        }
+        for (size_t a = 0; a < 3; ++a) sides.push_back(box[3 * one + a]);
+        result.sources = emit(nodes::box_blend_kernel().get(), std::move(sides), components, {}, -1, false);
+        return result;
+    }
+
+    int request(const At& at, const nodes::NodeDescription& d, int components) {
+        const scene::Node* placed_by = nullptr;
+        if (const nodes::Port* where = d.port(nodes::Role::where))
+            if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end()) placed_by = resolve(at.scope, it->second, at.node->id, false).node;
+        return d.ask({*at.node, d, components, build_up_.id, placed_by}, resources_);
+    }
+
+    // Registers whose value is not needed any more serve again: the working set stays in the cache.
+    void reuse_registers() {
+        std::vector<int> last(size_t(program_.registers_), -1);
+        for (size_t s = 0; s < program_.steps_.size(); ++s)
+            for (const Source& i : program_.steps_[s].in)
+                if (i.kind == Source::Kind::reg) last[size_t(i.index)] = int(s);
+        for (const auto& output : program_.outputs_)
+            for (const Source& s : output.sources)
+                if (s.kind == Source::Kind::reg) last[size_t(s.index)] = int(program_.steps_.size());
+        std::vector<int> moved(size_t(program_.registers_), -1), available;
+        int used = 0;
+        auto apply = [&](Source& s) {
+            if (s.kind == Source::Kind::reg) s.index = moved[size_t(s.index)];
+        };
+        for (size_t s = 0; s < program_.steps_.size(); ++s) {
+            auto& step = program_.steps_[s];
+            std::vector<int> ends;
+            for (const Source& i : step.in)
+                if (i.kind == Source::Kind::reg && last[size_t(i.index)] == int(s)) ends.push_back(i.index);
+            for (Source& i : step.in) apply(i);
+            for (int& r : step.out) {  // before the inputs are released: kernels may not work in place
+                const int original = r;
+                if (available.empty()) {
+                    r = used++;
+                } else {
+                    r = available.back();
+                    available.pop_back();
+                }
+                moved[size_t(original)] = r;
+            }
+            for (int r : ends)
+                if (last[size_t(r)] == int(s)) {
+                    available.push_back(moved[size_t(r)]);
+                    last[size_t(r)] = -2;
+                }
+        }
+        for (auto& output : program_.outputs_)
+            for (Source& s : output.sources) apply(s);
+        program_.registers_ = used;
+    }
+
+    const scene::BuildUp& build_up_;
+    Resources& resources_;
+    std::vector<Error>& problems_;
+    Program program_;
+    std::unordered_map<std::string, const scene::Network*> networks_;
+    std::deque<Scope> scopes_;  // references stay good while instances are entered
+    std::unordered_map<At, Typed, HashAt> done_;
+    std::unordered_set<At, HashAt> entered_, unknown_;
+    std::unordered_map<uint32_t, int> constant_at_;
+    std::unordered_multimap<size_t, size_t> step_at_;
+};
+
+Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources, std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
+    return Compiler(build_up, networks, resources, problems).compile(wanted);
+}
+
+}  // namespace vemtra::program

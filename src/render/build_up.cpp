@@ -1,0 +1,110 @@
+#include "render/build_up.h"
+
+#include "nodes/description.h"
+#include "nodes/slot_names.h"
+#include "scene/edits.h"
+
+namespace vemtra::render {
+
+namespace slot = nodes::slot;
+
+namespace {
+
+/// Values of slots that no layer may have: told once per layer, by the value that is written in the project.
+void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vector<Error>& problems) {
+    for (const nodes::Port& port : nodes::slots_of(layer).ports) {
+        const auto it = layer.surface.find(port.name);
+        if (it == layer.surface.end() || !it->second.from.empty()) continue;
+        const surface::SlotField* f = surface::slot_field(port.name.c_str());
+        const scene::Value& value = it->second.shown();
+        const V3f v = std::holds_alternative<float>(value) ? V3f(scene::as_number(value)) : scene::as_vector(value);
+        for (int c = 0; f && c < f->components; ++c)
+            if (!std::isfinite(v[c]) || v[c] < f->low || v[c] > f->high) {
+                char range[64];
+                std::snprintf(range, sizeof range, "%g to %g", double(f->low), double(f->high));
+                problems.push_back({"A value is outside of its range", "", b.name + " / " + layer.name + " / " + port.name, "it must lie in " + std::string(range), "It is rendered at the nearest end; set it again"});
+                break;
+            }
+    }
+}
+
+}  // namespace
+
+PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_layer, int depth) {
+    PreparedBuildUp out;
+    for (size_t k = b.layers.size(); k-- > 0;) {
+        const scene::Layer& layer = b.layers[k];
+        const bool base = k == 0;
+        if (!base && (!layer.on || layer.amount <= 0.f)) continue;
+        PreparedLayer p;
+        p.index = first_layer + int(k);
+        p.coat = !scene::traits(layer.kind).hides && !base;
+        p.amount = base ? 1.f : clamp01(layer.amount);
+        p.gate_amount = base ? 1.f : clamp01(layer.gate.amount);
+        if (base) {
+            p.always = true;
+        } else {
+            p.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources_, problems_, &scene_.networks);
+            if (const V3f* mask = p.gate.constant(0)) {
+                const float coverage = p.amount * (1.f + p.gate_amount * (clamp01(mask->x) - 1.f));
+                if (coverage <= 0.f) continue;
+                p.always = coverage >= 1.f;
+            }
+        }
+        if (!layer.build_up.empty() && !p.coat) nest(b, layer, depth, p);
+        else surface(b, layer, p);
+        out.may_open |= p.may_open;
+        const bool hides_all = p.always && !p.coat;
+        out.layers.push_back(std::move(p));
+        if (hides_all) break;  // what is under it cannot show
+    }
+    return out;
+}
+
+void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, int depth, PreparedLayer& p) {
+    for (size_t i = 0; i < scene_.build_ups.size(); ++i) {
+        const scene::BuildUp& inner = scene_.build_ups[i];
+        if (inner.id != layer.build_up || inner.layers.empty()) continue;
+        if (depth > 32 || scene::build_up_reaches(scene_, inner.id, b.id)) {
+            problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "the build-up '" + inner.name + "' contains '" + b.name + "' itself", "Choose another build-up for it"});
+            return;
+        }
+        p.nested = std::make_shared<const PreparedBuildUp>(compile(inner, first_layer_[i], depth + 1));
+        p.may_open = p.nested->may_open;
+        return;
+    }
+    problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "its build-up '" + layer.build_up + "' does not exist or is empty", "Choose another one, or give the layer a surface"});
+}
+
+void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p) {
+    const nodes::NodeDescription& description = nodes::slots_of(layer);
+    std::vector<program::Wanted> all, varying;
+    for (const nodes::Port& port : description.ports) {
+        const auto it = layer.surface.find(port.name);
+        scene::Input input = it == layer.surface.end() ? scene::Input() : it->second;
+        input.value = nodes::literal_of(layer.surface, port);
+        all.push_back({layer.name + " / " + port.name, port.type, input});
+    }
+    for (const auto& [name, input] : layer.surface)
+        if (!description.port(name))
+            problems_.push_back({"A slot is not known and is left out", "", b.name + " / " + layer.name + " / " + name, "a " + std::string(scene::traits(layer.kind).name) + " has no such slot; docs/nodes.md lists them", "Remove it"});
+    check_ranges(b, layer, problems_);
+    const program::Program whole = program::compile(b, all, resources_, problems_, &scene_.networks);
+    for (size_t i = 0; i < all.size(); ++i) {
+        const surface::SlotField* f = surface::slot_field(description.ports[i].name.c_str());
+        if (const V3f* value = whole.constant(i)) {
+            for (int c = 0; c < f->components; ++c) surface::at(p.fixed, *f)[c] = (*value)[c];
+        } else {
+            p.varying.push_back(f);
+            varying.push_back(all[i]);
+        }
+    }
+    p.fixed = surface::sane(p.fixed);
+    std::vector<Error> told_before;
+    if (!varying.empty()) p.slots = program::compile(b, varying, resources_, told_before, &scene_.networks);
+    static const surface::SlotField* opacity = surface::slot_field(slot::geometry_opacity);
+    p.may_open = !p.coat && p.fixed.geometry_opacity < 1.f;
+    for (const surface::SlotField* f : p.varying) p.may_open |= !p.coat && f == opacity;
+}
+
+}  // namespace vemtra::render

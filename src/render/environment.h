@@ -1,0 +1,37 @@
+// Light from all around: an equirectangular picture, importance sampled.
+#pragma once
+#include <memory>
+#include <vector>
+
+#include "base/vec.h"
+#include "texture/texture.h"
+
+namespace vemtra::render {
+
+/// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may wait.
+struct EnvironmentPicture {
+    explicit EnvironmentPicture(texture::Picture pixels);
+    texture::Picture picture;
+    int width = 0, height = 0;           ///< of the sampling grid
+    std::vector<float> marginal, rows;   ///< cumulative: of rows, and within each row
+    float average = 0.f;                 ///< luminance over the sphere
+};
+
+/// That image as a light; +y up, the middle column faces +z turned by the rotation.
+class EnvironmentMap {
+public:
+    /// A plain colour where there is no picture.
+    EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
+    V3f radiance(const V3f& direction) const;
+    float pdf(const V3f& direction) const;  ///< per solid angle
+    V3f sample(float u, float v, float& pdf) const;
+    float average_luminance() const { return average_; }
+
+private:
+    V2f to_uv(const V3f& d) const;
+    std::shared_ptr<const EnvironmentPicture> of_;
+    V3f scale_;
+    float cos_, sin_, average_ = 0.f;
+};
+
+}  // namespace vemtra::render

@@ -1,0 +1,237 @@
+// The path tracer of one tile; integrator.h is its outside. One file per idea: transport.cpp (what a path does at a surface), bodies.cpp (what it
+// does inside of one), shadows.cpp (rays to the lights, and the holes they pass), quick_views.cpp (clay and views of the first hit),
+// integrator.cpp (tiles).
+#pragma once
+#include <chrono>
+#include <cmath>
+
+#include "render/body.h"
+#include "render/integrator.h"
+#include "render/pinhole.h"
+#include "render/sampler.h"
+
+namespace vemtra::render {
+
+using geometry::Place;
+using geometry::SurfacePoint;
+using surface::Slots;
+using surface::Stack;
+using surface::WalkRandom;
+
+inline constexpr int tile_capacity = tile_size * tile_size;
+inline constexpr uint32_t no_hit = RTC_INVALID_GEOMETRY_ID;
+inline constexpr uint32_t stage_hit = no_hit - 1;  ///< Place::instance of the stage
+
+/// What flies: a ray cone, and what it hit last.
+struct Flight {
+    uint32_t seed;         ///< of the pixel that it belongs to
+    V3f origin, direction;
+    float width, spread;   ///< ray cone: radius at the origin, angle
+    Place at;              ///< the hit
+    float t;               ///< its distance
+};
+
+struct Path : Flight {
+    uint32_t pixel;        ///< in the film
+    V3f vertex;            ///< where the direction was chosen; the origin moves on where a hole is passed
+    V3f throughput;
+    float pdf;             ///< of the direction, for MIS; 0 after the camera
+    int bodies;            ///< the clear bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and paths must be small
+    int channel;           ///< the one that it carries after a prism; -1: all
+    bool mirrored;         ///< it left a mirror, where the surroundings were not sampled
+};
+
+/// A ray to a light, and what it brings where nothing stands in its way.
+struct Shadow {
+    uint32_t pixel;
+    V3f origin, direction;
+    float distance;
+    V3f radiance;
+    int group;
+    bool indirect;
+    float width;    ///< of the path that casts it: what it passes needs no finer look
+    uint32_t seed;  ///< of the pixel and of this ray among the path's: holes let it pass by that, wherever the tile lies
+};
+
+/// A shadow ray on its way through what may have holes.
+struct ShadowWalk : Flight {
+    uint32_t shadow;  ///< its place among the tile's
+    float left;       ///< of the way to the light
+};
+
+/// Clear bodies around a point. Sets are never changed, only replaced: paths that part share them.
+struct BodySet {
+    Body body[3];
+    int count = 0;
+};
+
+/// Working memory of one thread: one tile.
+struct Tile {
+    std::vector<Path> paths, next;
+    std::vector<ShadowWalk> walks;
+    std::vector<BodySet> body_sets;
+    std::vector<Shadow> shadows;
+    Materials materials;
+    Stack stack;
+    std::vector<int> picks;
+    std::vector<uint32_t> stopped;
+    std::vector<float> camera_u, camera_v, camera_r, camera_s;
+    const float* outputs[16];
+    Tile() {
+        paths.reserve(tile_capacity);
+        next.reserve(tile_capacity);
+        shadows.reserve(tile_capacity);
+        for (auto* a : {&camera_u, &camera_v, &camera_r, &camera_s}) a->resize(tile_capacity);
+    }
+};
+
+/// Pairs of sample dimensions: six per bounce from 1 on; what comes seldom has a range of its own, so that nothing shares one.
+enum SamplePair : uint32_t {
+    pair_camera = 0,
+    pair_first_bounce = 1,
+    pairs_per_bounce = 6,
+    pair_layer = 0, pair_direction = 1, pair_light = 2, pair_choice = 3, pair_exit_light = 4, pair_survive = 5,  // within a bounce
+    pair_stage = 1000,          // and the bounce
+    pair_hole_layer = 2000, pair_hole_pass = 2100,  // and the surface passed
+};
+
+using Clock = std::chrono::steady_clock;
+
+class Renderer {
+public:
+    Renderer(const Prepared& prepared, const scene::Camera& camera, const FrameSettings& frame, Film& film, LayerCost* costs)
+        : p_(prepared), f_(frame), film_(film), costs_(costs), camera_(camera, frame.width, frame.height),
+          near_(std::max(0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
+
+    /// One sample per pixel of the tile; returns the rays that it took.
+    uint64_t render_tile(Tile& t, const PixelRect& r, uint32_t sample);
+
+private:
+    // integrator.cpp
+    uint64_t start(Tile& t, const PixelRect& r, uint32_t sample);
+    void trace(std::vector<Path>& paths);
+    template <class F>
+    void materials(Tile& t, std::vector<F>& flights, size_t first, size_t count, uint32_t sample, uint32_t pair);
+
+    // transport.cpp
+    void leave(const Path& path, int bounce, float share);
+    void arrive(Tile& t, int bounce, uint32_t sample);
+    void shade(Tile& t, int bounce, uint32_t sample);
+    void first_hit_passes(const Path& path, const MaterialPoint& point, const V3f& albedo);
+    void follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s, bool clear, bool mirror, int bounce, uint32_t sample);
+    void pass(Tile& t, const Path& path, const MaterialPoint& point);
+    bool survive(Path& path, int bounce, uint32_t sample) const;
+    template <class Value>
+    void next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick, float l0, float l1, int bounce, uint32_t ordinal, Value&& value);
+
+    // bodies.cpp
+    static const Body* innermost(const Tile& t, const Path& path, uint32_t without);
+    static void enter(Tile& t, Path& path, const Body& body);
+    static void leave_body(Tile& t, Path& path, uint32_t instance);
+    bool meets_surface(Tile& t, const Path& path, const MaterialPoint& point, bool clear, float& outside);
+    void cross(Tile& t, Path& path, const MaterialPoint& point);
+    void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bounce);
+    void wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random);
+
+    // shadows.cpp
+    void trace_shadows(Tile& t);
+    void through_holes(Tile& t, uint32_t sample, int bounce);
+    void walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample, int bounce);
+
+    // quick_views.cpp
+    uint64_t clay(Tile& t, uint32_t sample);
+    void flat_view(Tile& t, uint32_t sample);
+    void show_node(Tile& t, size_t count);
+
+    static uint32_t pair_of(int bounce, uint32_t use) { return pair_first_bounce + pairs_per_bounce * uint32_t(bounce) + use; }
+    static uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) { return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u); }
+
+    /// Distance at which a ray meets the stage, and how solid the stage is there (1 in the middle, 0 beyond the fade).
+    float stage(const V3f& origin, const V3f& direction, float& solid) const {
+        solid = 0.f;
+        if (!p_.rig.stage_on || std::fabs(direction.y) < 1e-9f) return INFINITY;
+        const float t = (p_.rig.stage_height - origin.y) / direction.y;
+        if (!(t > 1e-5f)) return INFINITY;
+        const float x = origin.x + t * direction.x, z = origin.z + t * direction.z, r = std::sqrt(x * x + z * z);
+        if (r >= p_.rig.stage_fade_end) return INFINITY;
+        const float k = clamp01((r - p_.rig.stage_fade_start) / (p_.rig.stage_fade_end - p_.rig.stage_fade_start));
+        solid = 1.f - k * k * (3.f - 2.f * k);
+        return t;
+    }
+
+    void add(uint32_t pixel, int group, V3f radiance, bool indirect) {
+        if (!finite(radiance)) return;
+        if (indirect && f_.clamp > 0.f)
+            if (const float m = max_component(radiance); m > f_.clamp) radiance *= f_.clamp / m;
+        film_.light[size_t(group)][pixel] += radiance;
+        if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
+    }
+
+    static float balance_heuristic(float a, float b) { return a / (a + b); }
+    float surface_weight(float pdf_surface, float pdf_light) const {
+        if (f_.strategy == FrameSettings::Strategy::light_only) return 0.f;
+        if (f_.strategy == FrameSettings::Strategy::surface_only) return 1.f;
+        return balance_heuristic(pdf_surface, pdf_light);
+    }
+
+    void locate(Flight& path, MaterialPoint& point) const {
+        point.at = path.at;
+        if (path.at.instance == stage_hit) {
+            SurfacePoint& s = point.s;
+            s = SurfacePoint();
+            s.position = path.origin + path.direction * path.t;
+            s.position.y = p_.rig.stage_height;
+            s.normal = s.normal_geometric = V3f(0, path.direction.y < 0.f ? 1.f : -1.f, 0);
+        } else {
+            point.s = p_.geometry->at(path.at);
+        }
+        path.width += path.spread * path.t;
+        point.width = path.width;
+        point.wo = -path.direction;
+        point.normal_mesh = point.s.normal;
+        point.inside = point.s.normal_geometric.dot(point.wo) < 0.f;
+        if (point.inside) {
+            point.s.normal_geometric = -point.s.normal_geometric;
+            point.s.normal = -point.s.normal;
+        }
+        // A shading normal that faces away from the eye is bent back to the horizon.
+        if (const float facing = point.s.normal.dot(point.wo); facing < .01f) point.s.normal = (point.s.normal + point.wo * (.01f - facing)).normalized();
+    }
+
+    const Prepared& p_;
+    const FrameSettings& f_;
+    Film& film_;
+    LayerCost* costs_;
+    Pinhole camera_;
+    bool odd_ = false;
+    const float near_;
+};
+
+/// Points and layers for `n` flights of the tile from `first` on, n <= tile_capacity: MaterialPoint i is that of flights[first + i].
+template <class F>
+void Renderer::materials(Tile& t, std::vector<F>& flights, size_t first, size_t n, uint32_t sample, uint32_t pair) {
+    Materials& m = t.materials;
+    m.begin();
+    for (size_t i = 0; i < n; ++i) {
+        F& path = flights[first + i];
+        MaterialPoint& point = m.points[i];
+        locate(path, point);
+        point.coat = point.layer = -1;
+        if (path.at.instance == stage_hit) {
+            point.slots = p_.rig.stage_slots;
+            continue;
+        }
+        m.locate(int(i), p_);
+        float unused;
+        sample_2d(path.seed, sample, pair, point.choice, unused);
+    }
+    auto on = [&](size_t i) { return flights[first + i].at.instance; };
+    for (size_t b = 0; b < p_.build_ups.size(); ++b) {
+        t.picks.clear();
+        for (size_t i = 0; i < n; ++i)
+            if (on(i) != stage_hit && p_.build_up_of[on(i)] == int(b)) t.picks.push_back(int(i));
+        if (!t.picks.empty()) m.choose(p_, t.picks, p_.build_ups[b], costs_);
+    }
+}
+
+}  // namespace vemtra::render

@@ -1,0 +1,77 @@
+#include "render/rig.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vemtra::render {
+namespace {
+
+constexpr float fair_part = .25f;  // of all choices, shared evenly: a dim light may be the only one that a recess sees
+
+void prepare_environment(const scene::Environment& e, const Paths& paths, const EnvironmentShelf& shelf, PreparedRig& out, std::vector<Error>& problems) {
+    out.backdrop = e.backdrop;
+    out.environment_seen = e.on && e.seen;
+    if (!e.on) return;
+    std::shared_ptr<const EnvironmentPicture> picture;
+    if (!e.image.empty()) {
+        const auto file = paths.find(e.image);
+        auto read = file ? shelf(*file) : Result<std::shared_ptr<const EnvironmentPicture>>(file.error());
+        if (read) picture = *read;
+        else problems.push_back(read.error());
+    }
+    out.environment_group = out.group(e.group);
+    out.environment = std::make_shared<EnvironmentMap>(picture, e.tint * std::exp2(e.exposure), e.rotation);
+}
+
+/// Chances by power as the middle of the asset gets it, but none below a fair part.
+void share_out(PreparedRig& out, const V3f& middle) {
+    std::vector<float>& share = out.light_share;
+    for (const AreaLight& a : out.lights) {
+        const float distance2 = std::max(1e-4f, (a.center - middle).length2());
+        share.push_back(std::max(1e-6f, luminance(a.radiance) * a.kind->area(a) / distance2));
+    }
+    const float environment_power = out.environment ? pi * std::max(1e-6f, out.environment->average_luminance()) : 0.f;
+    float total = environment_power;
+    for (float x : share) total += x;
+    const float least = fair_part / float(out.lights.size() + 1);
+    float sum = 0.f;
+    for (float& x : share) {
+        x = std::max(least, x / std::max(1e-9f, total));
+        sum += x;
+    }
+    out.environment_share = out.environment ? std::max(least, environment_power / std::max(1e-9f, total)) : 0.f;
+    sum += out.environment_share;
+    for (float& x : share) x /= sum;
+    out.environment_share /= std::max(1e-9f, sum);
+}
+
+void prepare_stage(const scene::Stage& stage, PreparedRig& out) {
+    out.stage_on = stage.on;
+    out.stage_height = stage.height;
+    out.stage_fade_end = std::max(1e-3f, stage.fade_end);
+    out.stage_fade_start = std::clamp(stage.fade_start, 0.f, .999f * out.stage_fade_end);
+    out.stage_slots.base_color = stage.color;
+    out.stage_slots.specular_roughness = stage.roughness;
+    out.stage_slots = surface::sane(out.stage_slots);
+}
+
+}  // namespace
+
+int PreparedRig::group(const std::string& name) {
+    const auto it = std::find(groups.begin() + 1, groups.end(), name);
+    if (it != groups.end()) return int(it - groups.begin());
+    groups.push_back(name);
+    return int(groups.size()) - 1;
+}
+
+PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf, std::vector<Error>& problems) {
+    PreparedRig out;
+    prepare_environment(rig.environment, paths, shelf, out, problems);
+    for (const scene::Light& l : rig.lights)
+        if (l.on && l.intensity > 0.f) out.lights.push_back(prepare_light(l, out.group(l.group)));
+    share_out(out, middle);
+    prepare_stage(rig.stage, out);
+    return out;
+}
+
+}  // namespace vemtra::render

@@ -1,0 +1,86 @@
+// Rays to the lights, and the holes that they pass.
+#include "render/renderer.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr float shadow_spread = .01f;    // of rays to the lights, as an angle: lights are not points
+constexpr float before_light = .9999f;   // of the way: the light itself stops nothing
+constexpr uint32_t most_holes = 32;      // surfaces that one ray passes
+
+}  // namespace
+
+void Renderer::trace_shadows(Tile& t) {
+    t.stopped.clear();
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    alignas(64) RTCRay16 ray;
+    alignas(64) int valid[16];
+    for (size_t first = 0; first < t.shadows.size(); first += 16) {
+        const size_t count = std::min<size_t>(16, t.shadows.size() - first);
+        for (size_t k = 0; k < 16; ++k) {
+            const Shadow& s = t.shadows[first + std::min(k, count - 1)];
+            geometry::set_ray(ray, int(k), s.origin, s.direction, s.distance * before_light);
+            valid[k] = k < count ? -1 : 0;
+        }
+        rtcOccluded16(valid, p_.geometry->scene(), &context, &ray);
+        for (size_t k = 0; k < count; ++k) {
+            const Shadow& s = t.shadows[first + k];
+            if (ray.tfar[k] >= 0.f) add(s.pixel, s.group, s.radiance, s.indirect);
+            else if (p_.may_open) t.stopped.push_back(uint32_t(first + k));
+        }
+    }
+}
+
+/// Shadow rays that met something which may have holes: each surface on the way lets them pass by its opacity. A path may cast two, so that
+/// there may be more of them than the tile has points: they are taken in pieces.
+void Renderer::through_holes(Tile& t, uint32_t sample, int bounce) {
+    for (size_t first = 0; first < t.stopped.size(); first += tile_capacity)
+        walk_through_holes(t, first, std::min(t.stopped.size(), first + tile_capacity), sample, bounce);
+}
+
+void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample, int) {
+    std::vector<ShadowWalk>& walks = t.walks;
+    walks.clear();
+    for (size_t i = first; i < last; ++i) {
+        const Shadow& s = t.shadows[t.stopped[i]];
+        ShadowWalk w{};
+        w.seed = s.seed;
+        w.origin = s.origin;
+        w.direction = s.direction;
+        w.width = s.width;
+        w.spread = shadow_spread;
+        w.shadow = t.stopped[i];
+        w.left = s.distance;
+        walks.push_back(w);
+    }
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    for (uint32_t surfaces = 0; surfaces < most_holes && !walks.empty(); ++surfaces) {
+        std::erase_if(walks, [&](ShadowWalk& w) {
+            RTCRayHit ray = geometry::single_ray(w.origin, w.direction, w.left * before_light);
+            rtcIntersect1(p_.geometry->scene(), &context, &ray);
+            w.at = geometry::place_of(ray.hit);
+            w.t = ray.ray.tfar;
+            if (hit_something(w.at)) return !p_.build_ups[size_t(p_.build_up_of[w.at.instance])].may_open;
+            const Shadow& s = t.shadows[w.shadow];
+            add(s.pixel, s.group, s.radiance, s.indirect);
+            return true;
+        });
+        materials(t, walks, 0, walks.size(), sample, pair_hole_layer + surfaces);
+        size_t kept = 0;
+        for (size_t i = 0; i < walks.size(); ++i) {
+            ShadowWalk& w = walks[i];
+            const MaterialPoint& point = t.materials.points[i];
+            float u, v;
+            sample_2d(w.seed, sample, pair_hole_pass + surfaces, u, v);
+            if (u < point.slots.geometry_opacity) continue;
+            w.left -= w.t;
+            w.origin = geometry::offset_origin(point.s.position, -point.s.normal_geometric);
+            walks[kept++] = w;
+        }
+        walks.resize(kept);
+    }
+}
+
+}  // namespace vemtra::render

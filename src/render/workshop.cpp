@@ -1,0 +1,149 @@
+#include "render/workshop.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr size_t most_kept_fields = 24;  // dragging a reach leaves a trail
+
+fs::file_time_type time_of(const fs::path& file) {
+    std::error_code ec;
+    const auto t = fs::last_write_time(file, ec);
+    return ec ? fs::file_time_type{} : t;
+}
+
+}  // namespace
+
+Workshop::Workshop(size_t budget) : textures_(std::make_shared<texture::TextureStore>(budget)) {}
+
+const AssetState::Part* AssetState::part(const std::string& name) const {
+    const auto it = by_name.find(name);
+    return it == by_name.end() ? nullptr : &parts[it->second];
+}
+
+namespace {
+/// Parts that share a mesh share its form.
+void make_forms(AssetState& state) {
+    std::unordered_map<const geometry::Mesh*, std::shared_ptr<const geometry::Shape>> shapes;
+    for (const geometry::ImportedPart& p : state.imported->parts) {
+        auto& shape = shapes[p.mesh.get()];
+        if (!shape) shape = geometry::make_shape(p.mesh);
+        state.by_name.try_emplace(p.name, state.parts.size());
+        state.parts.push_back({shape, p.to_asset, p.bounds().center()});
+    }
+}
+}  // namespace
+
+std::shared_ptr<const AssetState> Workshop::asset(const scene::Asset& asset, const Paths& paths, Progress* progress) {
+    auto state = std::make_shared<AssetState>();
+    const auto found = paths.find(asset.file);
+    if (!found) {
+        state->problem = found.error();
+        return state;
+    }
+    const fs::path& file = *found;
+    const std::string key = file.string() + "|" + std::to_string(asset.scale) + "|" + asset.up;
+    const auto time = time_of(file);
+    {
+        std::lock_guard lock(mutex_);
+        watched_[file.string()] = time;
+        if (auto it = assets_.find(key); it != assets_.end() && it->second.time == time) return it->second.value;
+    }
+    auto imported = geometry::import(file.string(), {.scale = asset.scale, .z_up = asset.up == "z"}, progress);
+    if (imported) {
+        state->imported = std::make_shared<geometry::Imported>(std::move(*imported));
+        make_forms(*state);
+    } else {
+        state->problem = imported.error();
+    }
+    if (stopped(progress)) return state;
+    std::lock_guard lock(mutex_);
+    auto& kept = assets_[key];
+    if (!state->imported && kept.value && kept.value->imported) {  // a file that is broken while another program writes it keeps its last good form
+        auto last = std::make_shared<AssetState>(*kept.value);
+        last->problem = state->problem;
+        state = last;
+    }
+    kept = {time, state};
+    return state;
+}
+
+M44f world_of(const AssetState::Part& part, const scene::Part& placed, const scene::Asset& asset) {
+    M44f m = part.to_asset;
+    if (!placed.placement.at_rest()) {
+        M44f to_pivot, back;
+        to_pivot.setTranslation(-part.pivot);
+        back.setTranslation(part.pivot);
+        m = m * to_pivot * scene::matrix_of(placed.placement) * back;
+    }
+    return asset.placement.at_rest() ? m : m * scene::matrix_of(asset.placement);
+}
+
+Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs::path& file) {
+    const auto time = time_of(file);
+    {
+        std::lock_guard lock(mutex_);
+        watched_[file.string()] = time;
+        if (auto it = environments_.find(file.string()); it != environments_.end() && it->second.time == time) return it->second.value;
+    }
+    auto read = texture::read_picture(file);
+    if (!read) return read.error();
+    auto shared = std::make_shared<const EnvironmentPicture>(std::move(*read));
+    std::lock_guard lock(mutex_);
+    environments_[file.string()] = {time, shared};
+    return shared;
+}
+
+std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances, Progress* progress) {
+    {
+        std::lock_guard lock(mutex_);
+        if (auto last = last_geometry_.lock(); last && last->instances() == instances) return last;
+    }
+    auto made = std::make_shared<const geometry::Geometry>(std::move(instances), progress);
+    std::lock_guard lock(mutex_);
+    if (!stopped(progress)) last_geometry_ = made;
+    return made;
+}
+
+std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress) {
+    auto find = [&]() -> FieldEntry* {
+        std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
+        for (FieldEntry& e : fields_)
+            if (e.geometry.lock() == geometry && e.request == request && e.wanted == wanted) return &e;
+        return nullptr;
+    };
+    {
+        std::lock_guard lock(mutex_);
+        if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
+    }
+    auto made = geometry::cached_field(*geometry, wanted, request);
+    if (!made) {
+        auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress);
+        if (!computed) return nullptr;
+        if (rays >= geometry::field_rays_final) geometry::keep_field(*geometry, wanted, request, *computed);
+        made = computed;
+    }
+    std::lock_guard lock(mutex_);
+    if (FieldEntry* e = find()) e->field = made;
+    else fields_.push_back({geometry, wanted, request, made});
+    if (fields_.size() > most_kept_fields) fields_.erase(fields_.begin());
+    return made;
+}
+
+void Workshop::watch(const fs::path& file) {
+    std::lock_guard lock(mutex_);
+    watched_.emplace(file.string(), time_of(file));
+}
+
+std::vector<fs::path> Workshop::changed_files() {
+    std::lock_guard lock(mutex_);
+    std::vector<fs::path> changed = textures_->maps().take_ready();  // prepared now: to be read from there
+    for (auto& [file, time] : watched_)
+        if (const auto now = time_of(file); now != time && now != fs::file_time_type{}) {
+            time = now;
+            textures_->forget(file);
+            changed.push_back(file);
+        }
+    return changed;
+}
+
+}  // namespace vemtra::render

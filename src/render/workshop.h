@@ -1,0 +1,68 @@
+// The shelves: what is slow to make and is kept between snapshots (docs/decisions/0007).
+#pragma once
+#include <map>
+#include <memory>
+#include <unordered_map>
+
+#include "geometry/field.h"
+#include "geometry/import.h"
+#include "render/environment.h"
+#include "scene/scene.h"
+#include "texture/texture.h"
+
+namespace vemtra::render {
+
+/// What was read of an asset's file. Immutable.
+struct AssetState {
+    struct Part {
+        std::shared_ptr<const geometry::Shape> shape;
+        M44f to_asset;
+        V3f pivot;  ///< middle of the part's bounds in the asset's space: what it is turned and scaled about
+    };
+    std::shared_ptr<const geometry::Imported> imported;  ///< null: broken, see problem
+    std::vector<Part> parts;                             ///< as imported->parts
+    std::unordered_map<std::string, size_t> by_name;
+    Error problem;
+    const Part* part(const std::string& name) const;     ///< null where there is none
+};
+/// Where a part stands: as its file has it, then as it was placed in its asset, then as that was placed.
+M44f world_of(const AssetState::Part& part, const scene::Part& placed, const scene::Asset& asset);
+
+/// Keeps what is slow to make between snapshots: forms, environment pictures, fields, texture maps.
+class Workshop {
+public:
+    explicit Workshop(size_t texture_budget_megabytes = 1024);
+    /// The forms of an asset; read at the first request and again when the file has changed on disk.
+    std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths, Progress* progress = nullptr);
+    Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
+    /// The last one again where nothing has moved.
+    std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances, Progress* progress = nullptr);
+    /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
+    std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress);
+    const std::shared_ptr<texture::TextureStore>& textures() const { return textures_; }
+    /// Files that were read and have changed on disk since; each is told once.
+    std::vector<fs::path> changed_files();
+    void watch(const fs::path& file);
+
+private:
+    template <class T>
+    struct Kept {
+        fs::file_time_type time{};
+        T value;
+    };
+    std::mutex mutex_;
+    std::map<std::string, Kept<std::shared_ptr<const AssetState>>> assets_;
+    std::map<std::string, Kept<std::shared_ptr<const EnvironmentPicture>>> environments_;
+    std::map<std::string, fs::file_time_type> watched_;
+    std::weak_ptr<const geometry::Geometry> last_geometry_;
+    struct FieldEntry {
+        std::weak_ptr<const geometry::Geometry> geometry;
+        std::vector<char> wanted;
+        nodes::FieldRequest request;
+        std::shared_ptr<const geometry::FormField> field;
+    };
+    std::vector<FieldEntry> fields_;
+    std::shared_ptr<texture::TextureStore> textures_;
+};
+
+}  // namespace vemtra::render

@@ -1,0 +1,73 @@
+// What every node of a build-up gives: values where the camera looks, and a small picture of the whole build-up.
+#include "nodes/description.h"
+#include "review/over_points.h"
+#include "review/visible.h"
+#include "scene/edits.h"
+
+namespace vemtra::review {
+namespace {
+
+/// A view of all parts that wear the build-up, for thumbnails.
+class Framing {
+public:
+    Framing(const render::Prepared& p, size_t index, const std::vector<VisiblePoint>& seen, const std::vector<size_t>& seen_picks) : p_(p), index_(index), camera(p.camera) {
+        scene::frame(camera, p.bounds_of(int(index)), float(thumbnail_width) / float(thumbnail_height));
+        camera.position = camera.target + (camera.position - camera.target) * .78f;  // a thumbnail may crop the corners of the sphere around the box
+        look();
+        // Parts that are thin or far apart fill little of it: then one place of them is looked at from near.
+        for (int nearer = 0; nearer < 3 && picks.size() < points.size() / 5 && !seen_picks.empty(); ++nearer) {
+            const V3f at = p.geometry->at(seen[seen_picks[seen_picks.size() / 2]].at).position, away = camera.position - camera.target;
+            camera.target = at;
+            camera.position = at + away * (nearer ? .4f : .25f);
+            look();
+        }
+    }
+
+private:
+    const render::Prepared& p_;
+    size_t index_;
+
+public:
+    scene::Camera camera;
+    std::vector<VisiblePoint> points;
+    std::vector<size_t> picks;
+
+private:
+    void look() {
+        points = render::visible_points(p_, camera, thumbnail_width, thumbnail_height);
+        picks.clear();
+        for (size_t i = 0; i < points.size(); ++i)
+            if (points[i].hit && p_.build_up_of[points[i].at.instance] == int(index_)) picks.push_back(i);
+    }
+};
+
+}  // namespace
+
+void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& points, Measured& out) {
+    const scene::BuildUp* build_up = scene::find(p.scene->build_ups, out.build_up);
+    if (!build_up) return;
+    const size_t index = size_t(build_up - p.scene->build_ups.data());
+    std::vector<size_t> picks;
+    for (size_t i = 0; i < points.size(); ++i)
+        if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index)) picks.push_back(i);
+    const Framing framed(p, index, points, picks);
+    scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer*) {
+        if (!nodes::describe(*p.scene, n)) return;
+        program::Resources resources = p.resources;
+        std::vector<Error> ignored;
+        const program::Program program = program::compile(*build_up, {{"node", nodes::Type::color, {scene::Value{0.f}, n.id}}}, resources, ignored, &p.scene->networks);
+        if (!resources.within(p.resources)) return;  // it feeds nothing that shows
+        NodeMeasure& m = out.nodes[n.id];
+        std::vector<float> values(picks.size());
+        over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) { values[i] = luminance({v[0][at], v[1][at], v[2][at]}); });
+        m.values = histogram(values);
+        m.width = thumbnail_width;
+        m.height = thumbnail_height;
+        m.picture.assign(framed.points.size(), V3f(-1.f));
+        over_points(p, framed.points, framed.picks, program, [&](size_t i, const float* const* v, size_t at) {
+            m.picture[framed.picks[i]] = V3f(std::max(0.f, v[0][at]), std::max(0.f, v[1][at]), std::max(0.f, v[2][at]));
+        }, nullptr, &framed.camera);
+    });
+}
+
+}  // namespace vemtra::review
