@@ -14,7 +14,8 @@ inline double seconds(const std::function<void()>& work) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
 }
 /// Runs both in turn and gives the medians, so that a slow moment of the machine meets both.
-inline std::pair<double, double> side_by_side(int rounds, const std::function<void()>& a, const std::function<void()>& b) {
+inline std::pair<double, double> side_by_side(int rounds, const std::function<void()>& a,
+                                              const std::function<void()>& b) {
     std::vector<double> ta, tb;
     for (int i = 0; i < rounds; ++i) ta.push_back(seconds(a)), tb.push_back(seconds(b));
     std::sort(ta.begin(), ta.end());
@@ -34,7 +35,8 @@ void memory();
 void textures(bool many);
 void window(int argc, char** argv);
 
-/// Four octaves of fractal3d, one point at a time (bench/scalar_noise.cpp, built without vector code but -O3 -march=native).
+/// Four octaves of fractal3d, one point at a time (bench/scalar_noise.cpp, built without vector code but -O3
+/// -march=native).
 float scalar_fractal(float x, float y, float z);
 
 }  // namespace vemtra::bench

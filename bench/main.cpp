@@ -18,8 +18,10 @@ int main(int argc, char** argv) {
     if (wanted("rays")) rays();
     if (wanted("layers")) layers();
     if (wanted("surfaces")) surfaces();
-    if (argc > 1 && wanted("tiles")) textures(true);
-    else if (wanted("textures")) textures(false);
+    if (argc > 1 && wanted("tiles"))
+        textures(true);
+    else if (wanted("textures"))
+        textures(false);
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

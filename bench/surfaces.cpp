@@ -1,4 +1,5 @@
-// What the full surface costs: stacks of layers against one, subsurface against diffuse, and the noise of combined sampling per lobe.
+// What the full surface costs: stacks of layers against one, subsurface against diffuse, and the noise of combined
+// sampling per lobe.
 #include <fstream>
 
 #include "bench.h"
@@ -31,17 +32,22 @@ scene::Scene lantern(const scene::BuildUp& wears, const char* rig) {
 
 /// Fifteen layers with masks that all show somewhere: covers, and a coat among every four.
 scene::BuildUp fifteen(const scene::Stock& stock) {
-    const char* entries[] = {"galvanised", "primer-grey", "primer-red", "lacquer-clear", "enamel-sea-green", "enamel-white", "rust-old", "lacquer-matt", "rust-young", "grime", "verdigris", "oil-film", "dust", "salt", "chalked"};
+    const char* entries[] = {"galvanised",   "primer-grey", "primer-red",   "lacquer-clear", "enamel-sea-green",
+                             "enamel-white", "rust-old",    "lacquer-matt", "rust-young",    "grime",
+                             "verdigris",    "oil-film",    "dust",         "salt",          "chalked"};
     scene::BuildUp b = scene::default_build_up("wears", "Wears");
     scene::apply_stock(b, b.layers.front().id, *stock.find(entries[0]));
-    const auto place = scene::add_node(b, {}, "position", "vector3", "Place"), size = scene::add_node(b, {}, "multiply", "vector3", "Size");
+    const auto place = scene::add_node(b, {}, "position", "vector3", "Place"),
+               size = scene::add_node(b, {}, "multiply", "vector3", "Size");
     scene::node(b, size)->inputs["in1"].from = place;
     scene::node(b, size)->inputs["in2"].value = 40.f;
     for (int k = 1; k < 15; ++k) {
         const auto* item = stock.find(entries[k]);
         const auto layer = scene::add_layer(b, item->layer.name, {}, item->layer.kind);
         scene::apply_stock(b, layer, *item);
-        const auto own = scene::add_node(b, layer, "multiply", "vector3", "Own size"), noise = scene::add_node(b, layer, "noise3d", "float", "Noise"), levels = scene::add_node(b, layer, "levels", "float", "Mask");
+        const auto own = scene::add_node(b, layer, "multiply", "vector3", "Own size"),
+                   noise = scene::add_node(b, layer, "noise3d", "float", "Noise"),
+                   levels = scene::add_node(b, layer, "levels", "float", "Mask");
         scene::node(b, own)->inputs["in1"].from = size;
         scene::node(b, own)->inputs["in2"].value = .6f + .137f * float(k);
         scene::node(b, noise)->inputs["position"].from = own;
@@ -55,12 +61,15 @@ scene::BuildUp fifteen(const scene::Stock& stock) {
 
 void stacks(const scene::Stock& stock) {
     const scene::BuildUp many = fifteen(stock);
-    // One layer of the average kind: each of the fifteen alone (a coat over the steel), the same samples each, and the mean of their times.
+    // One layer of the average kind: each of the fifteen alone (a coat over the steel), the same samples each, and the
+    // mean of their times.
     render::Workshop workshop;
     std::vector<std::shared_ptr<const render::Prepared>> alone;
     for (const scene::Layer& layer : many.layers) {
         scene::BuildUp one = many;
-        std::erase_if(one.layers, [&](const scene::Layer& l) { return l.id != layer.id && !(layer.kind == scene::LayerKind::coat && l.id == many.layers.front().id); });
+        std::erase_if(one.layers, [&](const scene::Layer& l) {
+            return l.id != layer.id && !(layer.kind == scene::LayerKind::coat && l.id == many.layers.front().id);
+        });
         one.layers.back().gate.mask = {scene::Value{1.f}, {}};
         one.layers.back().nodes.clear();
         alone.push_back(prepare(lantern(one, "quay"), workshop));
@@ -74,10 +83,17 @@ void stacks(const scene::Stock& stock) {
         seen += sum > 0;
     }
     constexpr render::View view = render::View::beauty;
-    auto work = [&](const render::Prepared& p, int samples) { render::render_picture(p, {.width = 320, .height = 240, .samples = samples, .view = view, .coverage = false}); };
-    const auto [fifteen_time, one_time] = side_by_side(5, [&] { work(*all, 15); }, [&] { for (const auto& p : alone) work(*p, 1); });
+    auto work = [&](const render::Prepared& p, int samples) {
+        render::render_picture(p, {.width = 320, .height = 240, .samples = samples, .view = view, .coverage = false});
+    };
+    const auto [fifteen_time, one_time] = side_by_side(
+        5, [&] { work(*all, 15); },
+        [&] {
+            for (const auto& p : alone) work(*p, 1);
+        });
     std::printf("  fifteen layers, of which %d covers show (coats are looked through)\n", seen);
-    line("fifteen layers that all show, against one of the average kind", fifteen_time / one_time, "x", "<= 1.6x", fifteen_time / one_time <= 1.6);
+    line("fifteen layers that all show, against one of the average kind", fifteen_time / one_time, "x", "<= 1.6x",
+         fifteen_time / one_time <= 1.6);
 }
 
 void subsurface(const scene::Stock& stock) {
@@ -87,9 +103,13 @@ void subsurface(const scene::Stock& stock) {
     matt.layers.front().surface["subsurface_weight"].value = 0.f;
     render::Workshop workshop;
     const auto a = prepare(lantern(wax, "studio"), workshop), b = prepare(lantern(matt, "studio"), workshop);
-    auto work = [&](const render::Prepared& p) { render::render_picture(p, {.width = 320, .height = 240, .samples = 4, .coverage = false}); };
-    const auto [walks, diffuse] = side_by_side(5, [&] { work(*a); }, [&] { work(*b); });
-    line("samples per second of wax, against the same form matt", diffuse / walks, "x", ">= 0.33x", diffuse / walks >= 1. / 3.);
+    auto work = [&](const render::Prepared& p) {
+        render::render_picture(p, {.width = 320, .height = 240, .samples = 4, .coverage = false});
+    };
+    const auto [walks, diffuse] = side_by_side(
+        5, [&] { work(*a); }, [&] { work(*b); });
+    line("samples per second of wax, against the same form matt", diffuse / walks, "x", ">= 0.33x",
+         diffuse / walks >= 1. / 3.);
 }
 
 /// Mean squared deviation of single-sample pictures from their own mean over many: the variance per sample.
@@ -114,7 +134,15 @@ double variance(const render::Prepared& p, const scene::Scene& s, render::FrameS
 }
 
 void sampling(const scene::Stock& stock) {
-    const std::pair<const char*, const char*> lobes[] = {{"matt", "clay"}, {"metal, rough", "iron"}, {"metal, polished", "brass-polished"}, {"paint", "plastic-satin"}, {"enamel", "enamel-sea-green"}, {"fuzz", "velvet"}, {"thin, translucent", "leaf"}, {"glass, frosted", "glass-frosted"}, {"coat over satin", ""}};
+    const std::pair<const char*, const char*> lobes[] = {{"matt", "clay"},
+                                                         {"metal, rough", "iron"},
+                                                         {"metal, polished", "brass-polished"},
+                                                         {"paint", "plastic-satin"},
+                                                         {"enamel", "enamel-sea-green"},
+                                                         {"fuzz", "velvet"},
+                                                         {"thin, translucent", "leaf"},
+                                                         {"glass, frosted", "glass-frosted"},
+                                                         {"coat over satin", ""}};
     render::Workshop workshop;
     for (const auto& [name, id] : lobes) {
         scene::BuildUp b = scene::default_build_up("wears", "Wears");
@@ -135,7 +163,8 @@ void sampling(const scene::Stock& stock) {
         s.camera = s.cameras[0].id;
         const auto p = prepare(s, workshop);
         using Strategy = render::FrameSettings::Strategy;
-        const double both = variance(*p, s, Strategy::combined), light = variance(*p, s, Strategy::light_only), surface = variance(*p, s, Strategy::surface_only);
+        const double both = variance(*p, s, Strategy::combined), light = variance(*p, s, Strategy::light_only),
+                     surface = variance(*p, s, Strategy::surface_only);
         const double best = std::min(light, surface);
         char text[96];
         std::snprintf(text, sizeof text, "variance, combined over the better of both: %s", name);

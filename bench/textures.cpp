@@ -26,9 +26,12 @@ fs::path scratch() {
 }
 
 float wavy(int x, int y, int c, int variant = 0) {
-    return .5f + .25f * std::sin(float(x) * (.011f + .003f * float(c)) + float(variant)) + .2f * std::sin(float(y) * .017f - float(x) * .005f * float(c + 1)) + .0004f * float((x * 7 + y * 13 + variant) & 63);
+    return .5f + .25f * std::sin(float(x) * (.011f + .003f * float(c)) + float(variant)) +
+           .2f * std::sin(float(y) * .017f - float(x) * .005f * float(c + 1)) +
+           .0004f * float((x * 7 + y * 13 + variant) & 63);
 }
-void write(const fs::path& file, int edge, int channels, OIIO::TypeDesc type, int variant = 0, const char* compression = "none") {
+void write(const fs::path& file, int edge, int channels, OIIO::TypeDesc type, int variant = 0,
+           const char* compression = "none") {
     OIIO::ImageSpec spec(edge, edge, channels, type);
     spec.attribute("compression", compression);
     auto out = OIIO::ImageOutput::create(file.string());
@@ -36,7 +39,8 @@ void write(const fs::path& file, int edge, int channels, OIIO::TypeDesc type, in
     std::vector<float> row(size_t(edge) * size_t(channels));
     for (int y = 0; y < edge; ++y) {
         for (int x = 0; x < edge; ++x)
-            for (int c = 0; c < channels; ++c) row[size_t(x * channels + c)] = wavy(x * size / edge, y * size / edge, c, variant);
+            for (int c = 0; c < channels; ++c)
+                row[size_t(x * channels + c)] = wavy(x * size / edge, y * size / edge, c, variant);
         out->write_scanline(y, 0, OIIO::TypeDesc::FLOAT, row.data());
     }
     out->close();
@@ -88,12 +92,15 @@ void lookups(const fs::path& folder) {
         auto plain = [&] {
             for (int b = 0; b < batches; ++b)
                 for (int i = 0; i < n; ++i) {
-                    const float x = u[size_t(b) * n + size_t(i)] * size - .5f, y = (1.f - v[size_t(b) * n + size_t(i)]) * size - .5f;
-                    const int ix = std::clamp(int(std::floor(x)), 0, size - 2), iy = std::clamp(int(std::floor(y)), 0, size - 2);
+                    const float x = u[size_t(b) * n + size_t(i)] * size - .5f,
+                                y = (1.f - v[size_t(b) * n + size_t(i)]) * size - .5f;
+                    const int ix = std::clamp(int(std::floor(x)), 0, size - 2),
+                              iy = std::clamp(int(std::floor(y)), 0, size - 2);
                     const float a = x - float(ix), c = y - float(iy);
                     const float* p = &flat[(size_t(iy) * size + size_t(ix)) * 3];
                     for (int k = 0; k < 3; ++k) {
-                        const float top = p[k] + a * (p[3 + k] - p[k]), low = p[3 * size + k] + a * (p[3 * size + 3 + k] - p[3 * size + k]);
+                        const float top = p[k] + a * (p[3 + k] - p[k]),
+                                    low = p[3 * size + k] + a * (p[3 * size + 3 + k] - p[3 * size + k]);
                         to[k][i] = top + c * (low - top);
                     }
                 }
@@ -107,7 +114,8 @@ void lookups(const fs::path& folder) {
             for (int b = 0; b < batches; ++b)
                 for (int i = 0; i < n; ++i) {
                     float value[3];
-                    system->texture(handle, thread, opt, u[size_t(b) * n + size_t(i)], 1.f - v[size_t(b) * n + size_t(i)], 0, 0, 0, 0, 3, value);
+                    system->texture(handle, thread, opt, u[size_t(b) * n + size_t(i)],
+                                    1.f - v[size_t(b) * n + size_t(i)], 0, 0, 0, 0, 3, value);
                     for (int k = 0; k < 3; ++k) to[k][i] = value[k];
                 }
         };
@@ -127,7 +135,8 @@ void lookups(const fs::path& folder) {
 }
 
 void preparation(const fs::path& folder) {
-    // Four maps as they come from paint programs, one after the other with all cores each, by the library; ours in parallel over the maps.
+    // Four maps as they come from paint programs, one after the other with all cores each, by the library; ours in
+    // parallel over the maps.
     std::vector<std::pair<fs::path, std::string>> maps;
     for (int i = 0; i < 4; ++i) {
         maps.push_back({folder / ("prepare" + std::to_string(i) + ".tif"), "raw"});
@@ -143,7 +152,8 @@ void preparation(const fs::path& folder) {
             OIIO::ImageSpec config;
             config.attribute("maketx:filtername", "box");
             config.tile_width = config.tile_height = 64;
-            OIIO::ImageBufAlgo::make_texture(OIIO::ImageBufAlgo::MakeTxTexture, file.string(), (folder / "library.tx").string(), config);
+            OIIO::ImageBufAlgo::make_texture(OIIO::ImageBufAlgo::MakeTxTexture, file.string(),
+                                             (folder / "library.tx").string(), config);
         }
     };
     const auto [mine, theirs] = side_by_side(3, ours, library);
@@ -164,14 +174,17 @@ void many_tiles(const fs::path& folder, bool quick) {
         for (int j = 0; j <= 16; ++j)
             for (int i = 0; i <= 16; ++i) {
                 char text[128];
-                std::snprintf(text, sizeof text, "v %g %g %g\nvt %g %g\n", u * .1 + i * .1 / 16, v * .1 + j * .1 / 16, .02 * std::sin(.7 * (u + i / 16.)) * std::cos(.9 * (v + j / 16.)), u + i / 16. * .998 + .001, v + j / 16. * .998 + .001);
+                std::snprintf(text, sizeof text, "v %g %g %g\nvt %g %g\n", u * .1 + i * .1 / 16, v * .1 + j * .1 / 16,
+                              .02 * std::sin(.7 * (u + i / 16.)) * std::cos(.9 * (v + j / 16.)),
+                              u + i / 16. * .998 + .001, v + j / 16. * .998 + .001);
                 obj += text;
             }
         for (int j = 0; j < 16; ++j)
             for (int i = 0; i < 16; ++i) {
                 const int a = vertex + j * 17 + i;
                 char text[128];
-                std::snprintf(text, sizeof text, "f %d/%d %d/%d %d/%d %d/%d\n", a, a, a + 1, a + 1, a + 18, a + 18, a + 17, a + 17);
+                std::snprintf(text, sizeof text, "f %d/%d %d/%d %d/%d %d/%d\n", a, a, a + 1, a + 1, a + 18, a + 18,
+                              a + 17, a + 17);
                 obj += text;
             }
         vertex += 17 * 17;
@@ -187,7 +200,8 @@ void many_tiles(const fs::path& folder, bool quick) {
         std::vector<std::pair<fs::path, std::string>> all;
         for (int t = 0; t < tiles; ++t)
             for (int m = 0; m < 6; ++m) {
-                const fs::path file = place / ("wall_" + std::string(kinds[m]) + "." + std::to_string(1001 + t % 10 + 10 * (t / 10)) + ".tif");
+                const fs::path file = place / ("wall_" + std::string(kinds[m]) + "." +
+                                               std::to_string(1001 + t % 10 + 10 * (t / 10)) + ".tif");
                 if (!fs::exists(file)) write(file, now, channels[m], OIIO::TypeDesc::UINT16, 17 * t + m, "none");
                 all.push_back({file, m == 0 ? "srgb_texture" : "raw"});
             }
@@ -198,11 +212,13 @@ void many_tiles(const fs::path& folder, bool quick) {
         s.build_ups = {scene::default_build_up("b", "Wall")};
         nodes::wire_maps(s.build_ups[0], s.build_ups[0].layers[0].id, "wall", texture::wires_of(sets.at(0), {}));
         for (scene::Node& n : s.build_ups[0].layers[0].nodes)
-            if (n.kind == "image" && n.inputs.at("colorspace").value == scene::Value(std::string("lin_rec709"))) n.inputs["colorspace"].value = std::string("srgb_texture");
+            if (n.kind == "image" && n.inputs.at("colorspace").value == scene::Value(std::string("lin_rec709")))
+                n.inputs["colorspace"].value = std::string("srgb_texture");
         auto imported = geometry::import(place / "wall.obj", {});
         Box3f box;
         for (const auto& part : imported->parts) {
-            s.parts.push_back({.id = part.name, .asset = "wall", .source = part.name, .name = part.name, .build_up = "b"});
+            s.parts.push_back(
+                {.id = part.name, .asset = "wall", .source = part.name, .name = part.name, .build_up = "b"});
             box.extendBy(part.bounds());
         }
         s.rigs = {scene::default_rig()};
@@ -222,7 +238,9 @@ void many_tiles(const fs::path& folder, bool quick) {
             auto film = render::render_picture(*p, {.width = 160, .height = 100, .samples = 1, .coverage = false});
         });
         const auto p = render::prepare(snapshot, workshop, {});
-        auto work = [&] { render::render_picture(*p, {.width = 1280, .height = 800, .samples = 4, .coverage = false}); };
+        auto work = [&] {
+            render::render_picture(*p, {.width = 1280, .height = 800, .samples = 4, .coverage = false});
+        };
         work();
         std::vector<double> times;
         for (int i = 0; i < 3; ++i) times.push_back(seconds(work));
@@ -234,7 +252,8 @@ void many_tiles(const fs::path& folder, bool quick) {
     std::snprintf(text, sizeof text, "%d tiles x 6 maps at 4096: first picture of the prepared project", tiles);
     line(text, first[0], "s", "<= 3 s", first[0] <= 3.);
     line("  texels in memory", double(held) / (1 << 20), "MB", "<= 1024 MB", held <= (size_t(1) << 30));
-    line("  full picture, against the same with maps of 512", seconds_of[0] / seconds_of[1], "x", "<= 1.5x", seconds_of[0] / seconds_of[1] <= 1.5);
+    line("  full picture, against the same with maps of 512", seconds_of[0] / seconds_of[1], "x", "<= 1.5x",
+         seconds_of[0] / seconds_of[1] <= 1.5);
 }
 
 }  // namespace

@@ -1,12 +1,12 @@
 #include "bench.h"
 
 #ifdef VEMTRA_WITH_APP
+#include <fcntl.h>
+#include <unistd.h>
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QStandardPaths>
 #include <QThread>
-#include <fcntl.h>
-#include <unistd.h>
 
 #include <atomic>
 
@@ -17,7 +17,8 @@
 namespace vemtra::bench {
 
 namespace {
-/// Hundredths of a second that the host of a virtual machine kept its processors to itself, since its start; 0 on a real one.
+/// Hundredths of a second that the host of a virtual machine kept its processors to itself, since its start; 0 on a
+/// real one.
 long stolen() {
     static const int file = ::open("/proc/stat", O_RDONLY);
     char text[256] = {};
@@ -27,8 +28,8 @@ long stolen() {
     return steal;
 }
 
-/// Notes the longest time that the interface thread needed for one event. Events during which the machine itself stood still are kept apart:
-/// they say nothing of the program.
+/// Notes the longest time that the interface thread needed for one event. Events during which the machine itself stood
+/// still are kept apart: they say nothing of the program.
 class Watch : public QApplication {
 public:
     using QApplication::QApplication;
@@ -37,7 +38,8 @@ public:
     int depth = 0;
     bool notify(QObject* o, QEvent* e) override {
         QElapsedTimer t;
-        const QString name = depth == 0 ? QString("%1, event %2").arg(o->metaObject()->className()).arg(int(e->type())) : QString();
+        const QString name =
+            depth == 0 ? QString("%1, event %2").arg(o->metaObject()->className()).arg(int(e->type())) : QString();
         const long before = depth == 0 ? stolen() : 0;
         t.start();
         ++depth;
@@ -45,8 +47,10 @@ public:
         --depth;
         const double ms = double(t.nsecsElapsed()) / 1e6;
         if (depth > 0 || ms <= longest) return r;
-        if (stolen() != before) longest_stolen = std::max(longest_stolen, ms);
-        else longest = ms, longest_of = name;
+        if (stolen() != before)
+            longest_stolen = std::max(longest_stolen, ms);
+        else
+            longest = ms, longest_of = name;
         return r;
     }
 };
@@ -67,9 +71,11 @@ void window(int argc, char** argv) {
     while (!bench.image()) application.processEvents(QEventLoop::AllEvents, 5);
     const double first = double(clock.elapsed()) / 1000;
     line("from start to the first picture in the window", first, "s", "<= 2 s", first <= 2);
-    while (!(bench.image()->coarse == 1 && bench.image()->samples >= 3 && bench.image()->fields_final)) application.processEvents(QEventLoop::AllEvents, 5);
+    while (!(bench.image()->coarse == 1 && bench.image()->samples >= 3 && bench.image()->fields_final))
+        application.processEvents(QEventLoop::AllEvents, 5);
 
-    // A slider of the enamel's gloss is moved; the time runs until a picture of that edit has been handed to the window's painter.
+    // A slider of the enamel's gloss is moved; the time runs until a picture of that edit has been handed to the
+    // window's painter.
     bench.select_part("body");
     bench.select_layer("marine-enamel");
     for (int i = 0; i < 30; ++i) application.processEvents(QEventLoop::AllEvents, 10);
@@ -78,7 +84,10 @@ void window(int argc, char** argv) {
     for (int k = 0; k < 40; ++k) {
         QElapsedTimer t;
         t.start();
-        bench.edit_build_up("amount", [&](scene::BuildUp& b) { scene::find(b.layers, "marine-enamel")->amount = .5f + .01f * float(k); }, "amount");
+        bench.edit_build_up(
+            "amount",
+            [&](scene::BuildUp& b) { scene::find(b.layers, "marine-enamel")->amount = .5f + .01f * float(k); },
+            "amount");
         const auto wanted = bench.snapshot();
         while (bench.image()->request.scene != wanted) application.processEvents(QEventLoop::AllEvents, 2);
         application.processEvents();
@@ -88,17 +97,22 @@ void window(int argc, char** argv) {
         while (pause.elapsed() < 30) application.processEvents(QEventLoop::AllEvents, 5);
     }
     std::sort(delays.begin(), delays.end());
-    std::printf("  slider to picture: median %.0f ms, slowest of 40 %.0f ms; longest event: %s\n", delays[20], delays.back(), qPrintable(application.longest_of));
+    std::printf("  slider to picture: median %.0f ms, slowest of 40 %.0f ms; longest event: %s\n", delays[20],
+                delays.back(), qPrintable(application.longest_of));
     line("from a slider movement to a changed picture, median", delays[20], "ms", "<= 100 ms", delays[20] <= 100);
-    line("longest hold of the interface thread meanwhile", application.longest, "ms", "<= 16 ms", application.longest <= 16);
+    line("longest hold of the interface thread meanwhile", application.longest, "ms", "<= 16 ms",
+         application.longest <= 16);
     std::printf("  longest event while the machine's host held its processors: %.0f ms\n", application.longest_stolen);
-    line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB", bench.memory() < (600u << 20));
+    line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB",
+         bench.memory() < (600u << 20));
     bench.discard_autosave();
 }
 
 }  // namespace vemtra::bench
 #else
 namespace vemtra::bench {
-void window(int, char**) { std::printf("  (built without the window)\n"); }
+void window(int, char**) {
+    std::printf("  (built without the window)\n");
+}
 }  // namespace vemtra::bench
 #endif

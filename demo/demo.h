@@ -10,7 +10,8 @@ std::vector<Part> swatch_form();               ///< what the stock is shown on
 Status write_quay(const std::string& file);    ///< overcast harbour with a bright break in the clouds
 Status write_studio(const std::string& file);  ///< dark room with soft boxes
 
-/// A texture set for the hardware into maps/ beside the project, wired to its base. False where something could not be read or written.
+/// A texture set for the hardware into maps/ beside the project, wired to its base. False where something could not be
+/// read or written.
 bool write_maps(const fs::path& project);
 
 }  // namespace vemtra::demo

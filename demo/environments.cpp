@@ -1,4 +1,5 @@
-// The two environments, computed: no photograph is used. Equirectangular, row 0 is straight up, the middle column faces +z.
+// The two environments, computed: no photograph is used. Equirectangular, row 0 is straight up, the middle column faces
+// +z.
 #include <OpenImageIO/imageio.h>
 
 #include "base/file.h"
@@ -10,7 +11,9 @@ namespace {
 
 constexpr int width = 1024, height = 512;
 
-float lattice(int x, int y, int z) { return float(mix32(uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) >> 8) * 0x1p-24f; }
+float lattice(int x, int y, int z) {
+    return float(mix32(uint32_t(x) * 73856093u ^ uint32_t(y) * 19349663u ^ uint32_t(z) * 83492791u) >> 8) * 0x1p-24f;
+}
 float value_noise(const V3f& p) {
     const int X = int(std::floor(p.x)), Y = int(std::floor(p.y)), Z = int(std::floor(p.z));
     auto fade = [](float t) { return t * t * (3.f - 2.f * t); };
@@ -34,7 +37,8 @@ Status write(const std::string& file, const std::function<V3f(const V3f&)>& radi
         for (int x = 0; x < width; ++x) {
             V3f sum(0.f);
             for (int s = 0; s < 4; ++s) {
-                const float theta = pi * (float(y) + .25f + .5f * float(s / 2)) / height, phi = 2.f * pi * ((float(x) + .25f + .5f * float(s % 2)) / width - .5f);
+                const float theta = pi * (float(y) + .25f + .5f * float(s / 2)) / height,
+                            phi = 2.f * pi * ((float(x) + .25f + .5f * float(s % 2)) / width - .5f);
                 sum += radiance({std::sin(theta) * std::sin(phi), std::cos(theta), std::sin(theta) * std::cos(phi)});
             }
             pixels[size_t(y) * width + size_t(x)] = sum / 4.f;
@@ -44,7 +48,8 @@ Status write(const std::string& file, const std::function<V3f(const V3f&)>& radi
     spec.attribute("oiio:ColorSpace", "lin_rec709");
     return write_atomically_with(file, [&](const fs::path& temporary) -> Status {
         auto out = OIIO::ImageOutput::create(temporary.string());
-        if (!out || !out->open(temporary.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !out->close())
+        if (!out || !out->open(temporary.string(), spec) || !out->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) ||
+            !out->close())
             return Error{"Cannot write the image", file, "", out ? out->geterror() : OIIO::geterror(), ""};
         return Done{};
     });
@@ -71,7 +76,8 @@ Status write_quay(const std::string& file) {
             const float a = std::atan2(d.x, d.z), block = std::floor(a * 9.f);
             const float roof = .035f + .075f * lattice(int(block), 3, 1) * step(-.2f, -.9f, std::cos(a - 2.6f) * -1.f);
             if (d.y < roof) {
-                const float window = lattice(int(std::floor(a * 160.f)), int(std::floor(d.y * 120.f)), 5) > .86f ? .05f : 0.f;
+                const float window =
+                    lattice(int(std::floor(a * 160.f)), int(std::floor(d.y * 120.f)), 5) > .86f ? .05f : 0.f;
                 return V3f(.105f, .10f, .098f) * (.7f + .6f * lattice(int(block), 9, 2)) + V3f(.9f, .75f, .5f) * window;
             }
             return sky;
@@ -79,16 +85,23 @@ Status write_quay(const std::string& file) {
         // Wet concrete nearby, water beyond the edge of the quay.
         const V3f p(d.x / (-d.y + .02f), 0.f, d.z / (-d.y + .02f));
         const float n = cloud(p * .8f + V3f(1.f)), edge = step(3.4f, 3.7f, p.x + .3f * p.z + 2.2f);
-        const V3f stone = V3f(.155f, .150f, .142f) * (.6f + .8f * n), water = V3f(.10f, .135f, .15f) * (.6f + .9f * cloud(p * 3.f));
+        const V3f stone = V3f(.155f, .150f, .142f) * (.6f + .8f * n),
+                  water = V3f(.10f, .135f, .15f) * (.6f + .9f * cloud(p * 3.f));
         const float fog = step(-.10f, 0.f, d.y);
         return (stone * (1.f - edge) + water * edge) * (1.f - fog) + V3f(.40f, .42f, .44f) * fog;
     });
 }
 
 Status write_studio(const std::string& file) {
-    struct SoftBox { float azimuth, elevation, half_width, half_height, light; V3f color; };
-    const SoftBox boxes[] = {{52.f, 38.f, 26.f, 20.f, 9.5f, {1.f, .97f, .93f}}, {-68.f, 22.f, 12.f, 34.f, 4.2f, {.90f, .95f, 1.f}},
-                             {172.f, 30.f, 34.f, 9.f, 5.0f, {1.f, 1.f, 1.f}}, {-10.f, 82.f, 30.f, 7.f, 3.2f, {1.f, .98f, .95f}}, {118.f, 8.f, 4.f, 36.f, 3.0f, {1.f, .96f, .9f}}};
+    struct SoftBox {
+        float azimuth, elevation, half_width, half_height, light;
+        V3f color;
+    };
+    const SoftBox boxes[] = {{52.f, 38.f, 26.f, 20.f, 9.5f, {1.f, .97f, .93f}},
+                             {-68.f, 22.f, 12.f, 34.f, 4.2f, {.90f, .95f, 1.f}},
+                             {172.f, 30.f, 34.f, 9.f, 5.0f, {1.f, 1.f, 1.f}},
+                             {-10.f, 82.f, 30.f, 7.f, 3.2f, {1.f, .98f, .95f}},
+                             {118.f, 8.f, 4.f, 36.f, 3.0f, {1.f, .96f, .9f}}};
     return write(file, [&](const V3f& d) {
         V3f c = V3f(.050f, .052f, .056f) * (1.f + .8f * d.y) + V3f(.05f) * step(.3f, -.6f, d.y);
         for (const SoftBox& b : boxes) {
@@ -97,10 +110,12 @@ Status write_studio(const std::string& file) {
             const float facing = d.dot(axis);
             if (facing <= 0.f) continue;
             const V3f side = V3f(0, 1, 0).cross(axis).normalized(), up = axis.cross(side);
-            const float x = d.dot(side) / facing / std::tan(radians(b.half_width)), y = d.dot(up) / facing / std::tan(radians(b.half_height));
+            const float x = d.dot(side) / facing / std::tan(radians(b.half_width)),
+                        y = d.dot(up) / facing / std::tan(radians(b.half_height));
             const float inside = step(1.f, .96f, std::fabs(x)) * step(1.f, .96f, std::fabs(y));
             // Cloth over a lamp: brighter in the middle, seams of the frame just visible.
-            const float cloth = (.72f + .42f * std::exp(-1.6f * (x * x + y * y))) * (1.f - .06f * step(.985f, 1.f, std::max(std::fabs(std::cos(x * 3.14159f)), 0.f)));
+            const float cloth = (.72f + .42f * std::exp(-1.6f * (x * x + y * y))) *
+                                (1.f - .06f * step(.985f, 1.f, std::max(std::fabs(std::cos(x * 3.14159f)), 0.f)));
             c += b.color * (b.light * inside * cloth);
         }
         return c;

@@ -1,4 +1,5 @@
-// Writes the demo's asset and environments into a folder (default: demo/); `make_demo FOLDER maps` writes its texture set alone. They are committed; run this after changing the generator.
+// Writes the demo's asset and environments into a folder (default: demo/); `make_demo FOLDER maps` writes its texture
+// set alone. They are committed; run this after changing the generator.
 #include <cstdio>
 
 #include "demo.h"
@@ -18,7 +19,8 @@ int main(int argc, char** argv) {
     // The project beside them is written by hand: bring it into the layout that the program writes.
     const std::string project = folder + "/lantern.vemtra";
     if (auto loaded = scene::load(project)) {
-        if (Status s = scene::save(loaded->scene, project); !s) return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
+        if (Status s = scene::save(loaded->scene, project); !s)
+            return std::fprintf(stderr, "error: %s\n", s.error().line().c_str()), 1;
     }
     return 0;
 }

@@ -1,11 +1,11 @@
-// A texture set for the lantern's hardware (bolts, hinges, handle), over the UV tiles that it has: zinc plating with white rust in the
-// recesses and scuffed edges, evaluated from networks at every texel.
+// A texture set for the lantern's hardware (bolts, hinges, handle), over the UV tiles that it has: zinc plating with
+// white rust in the recesses and scuffed edges, evaluated from networks at every texel.
 #include <OpenImageIO/imageio.h>
 
 #include "demo.h"
 #include "exchange/collect.h"
-#include "render/prepared.h"
 #include "geometry/uv_points.h"
+#include "render/prepared.h"
 #include "review/evaluate_at.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
@@ -74,7 +74,9 @@ bool write_maps(const fs::path& project) {
     scene::BuildUp b = scene::default_build_up("hardware", "Hardware");
     const std::string layer = b.layers.front().id, position = scene::add_node(b, layer, "position", "vector3", "P");
     auto noise = [&](float frequency, float shift) {
-        const std::string scaled = scene::add_node(b, layer, "multiply", "vector3", "scaled"), moved = scene::add_node(b, layer, "add", "vector3", "moved"), n = scene::add_node(b, layer, "fractal3d", "float", "n");
+        const std::string scaled = scene::add_node(b, layer, "multiply", "vector3", "scaled"),
+                          moved = scene::add_node(b, layer, "add", "vector3", "moved"),
+                          n = scene::add_node(b, layer, "fractal3d", "float", "n");
         scene::node(b, scaled)->inputs["in1"].from = position;
         scene::node(b, scaled)->inputs["in2"].value = V3f(frequency);
         scene::node(b, moved)->inputs["in1"].from = scaled;
@@ -89,7 +91,8 @@ bool write_maps(const fs::path& project) {
         scene::node(b, n)->inputs["reach"].value = reach;
         return n;
     };
-    const std::string wanted[] = {noise(60.f, 3.f), noise(220.f, 11.f), noise(900.f, 5.f), cavity("recesses", .008f), cavity("edges", .003f)};
+    const std::string wanted[] = {noise(60.f, 3.f), noise(220.f, 11.f), noise(900.f, 5.f), cavity("recesses", .008f),
+                                  cavity("edges", .003f)};
     std::vector<program::Wanted> outputs;
     for (const std::string& w : wanted) {
         outputs.push_back({w, nodes::Type::number, {scene::Value{0.f}, w}});
@@ -128,18 +131,22 @@ bool write_maps(const fs::path& project) {
                 const float spangle = .5f + .5f * middle;
                 V3f zinc = V3f(.60f, .62f, .65f) * (.82f + .22f * spangle);
                 zinc = zinc * (1.f - scuff) + V3f(.72f, .72f, .72f) * scuff;
-                const V3f white = V3f(.46f, .45f, .42f) * (.8f + .25f * fine + .15f * broad), c = zinc * (1.f - rust) + white * rust;
+                const V3f white = V3f(.46f, .45f, .42f) * (.8f + .25f * fine + .15f * broad),
+                          c = zinc * (1.f - rust) + white * rust;
                 red.values[i] = linear_to_srgb(clamp01(c.x));
                 green.values[i] = linear_to_srgb(clamp01(c.y));
                 blue.values[i] = linear_to_srgb(clamp01(c.z));
                 rough.values[i] = clamp01(.34f + .10f * spangle + .42f * rust - .12f * scuff + .05f * fine);
                 metal.values[i] = 1.f - rust;
-                height.values[i] = clamp01(.45f + .25f * rust + .08f * middle + .06f * fine * (.3f + rust) - .08f * scuff);
+                height.values[i] =
+                    clamp01(.45f + .25f * rust + .08f * middle + .06f * fine * (.3f + rust) - .08f * scuff);
             }
         }
         if (std::count(covered.begin(), covered.end(), 1) < 100) continue;
         pad({&red, &green, &blue, &rough, &metal, &height}, covered);
-        auto name = [&](const char* kind) { return folder / ("hardware_" + std::string(kind) + "." + std::to_string(tile) + ".png"); };
+        auto name = [&](const char* kind) {
+            return folder / ("hardware_" + std::string(kind) + "." + std::to_string(tile) + ".png");
+        };
         write(name("BaseColor"), {&red, &green, &blue}, OIIO::TypeDesc::UINT8);
         write(name("Roughness"), {&rough}, OIIO::TypeDesc::UINT8);
         write(name("Metalness"), {&metal}, OIIO::TypeDesc::UINT8);
@@ -152,7 +159,8 @@ bool write_maps(const fs::path& project) {
     texture::probe_map_set(sets[0], problems);
     scene::Scene wired = loaded->scene;
     scene::BuildUp& hardware = *scene::find(wired.build_ups, "hardware");
-    nodes::wire_maps(hardware, hardware.layers.front().id, sets[0].name, texture::wires_of(sets[0], project.parent_path()));
+    nodes::wire_maps(hardware, hardware.layers.front().id, sets[0].name,
+                     texture::wires_of(sets[0], project.parent_path()));
     for (scene::Node& n : hardware.layers.front().nodes)
         if (n.kind == "heightrelief") n.inputs["height"].value = .0006f;
     return bool(scene::save(wired, project));

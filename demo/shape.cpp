@@ -22,7 +22,8 @@ Outline circle(int segments, float radius) {
 
 namespace {
 // Arcs around the corners of a convex polygon given by centres of the arcs.
-Outline arcs(const std::vector<V2f>& centres, float corner, const std::vector<float>& start_angles, float sweep, int corner_segments, int side_segments) {
+Outline arcs(const std::vector<V2f>& centres, float corner, const std::vector<float>& start_angles, float sweep,
+             int corner_segments, int side_segments) {
     Outline o;
     const size_t n = centres.size();
     auto at = [&](size_t c, float a) {
@@ -47,7 +48,8 @@ Outline arcs(const std::vector<V2f>& centres, float corner, const std::vector<fl
 
 Outline rounded_rectangle(float hx, float hz, float corner, int corner_segments, int side_segments) {
     const float x = hx - corner, z = hz - corner;
-    return arcs({{x, z}, {x, -z}, {-x, -z}, {-x, z}}, corner, {0.f, pi / 2, pi, 3 * pi / 2}, pi / 2, corner_segments, side_segments);
+    return arcs({{x, z}, {x, -z}, {-x, -z}, {-x, z}}, corner, {0.f, pi / 2, pi, 3 * pi / 2}, pi / 2, corner_segments,
+                side_segments);
 }
 
 Outline rounded_polygon(int sides, float apothem, float corner, int corner_segments, int side_segments) {
@@ -78,11 +80,15 @@ std::vector<V2f> rounded(const std::vector<Turn>& turns, int arc_segments, float
             push(p);
             continue;
         }
-        const V2f a = V2f(turns[i - 1].out, turns[i - 1].height) - p, b = V2f(turns[i + 1].out, turns[i + 1].height) - p;
+        const V2f a = V2f(turns[i - 1].out, turns[i - 1].height) - p,
+                  b = V2f(turns[i + 1].out, turns[i + 1].height) - p;
         const float la = a.length(), lb = b.length();
         const V2f da = a / la, db = b / lb;
         const float half = .5f * std::acos(std::clamp(da.dot(db), -1.f, 1.f));
-        if (half > pi / 2 - .01f) { push(p); continue; }
+        if (half > pi / 2 - .01f) {
+            push(p);
+            continue;
+        }
         float cut = turns[i].fillet / std::tan(half);
         cut = std::min(cut, .49f * std::min(la, lb));
         const float radius = cut * std::tan(half);
@@ -172,12 +178,14 @@ Box measure(const Patch& p) {
     Box b{&p, 0.f, 0.f};
     for (int j = 0; j < p.along; ++j) {
         float row = 0.f;
-        for (int i = 1; i < p.across; ++i) row += (p.points[size_t(j * p.across + i)] - p.points[size_t(j * p.across + i - 1)]).length();
+        for (int i = 1; i < p.across; ++i)
+            row += (p.points[size_t(j * p.across + i)] - p.points[size_t(j * p.across + i - 1)]).length();
         b.width = std::max(b.width, row);
     }
     for (int i = 0; i < p.across; i += std::max(1, p.across / 8)) {
         float column = 0.f;
-        for (int j = 1; j < p.along; ++j) column += (p.points[size_t(j * p.across + i)] - p.points[size_t((j - 1) * p.across + i)]).length();
+        for (int j = 1; j < p.along; ++j)
+            column += (p.points[size_t(j * p.across + i)] - p.points[size_t((j - 1) * p.across + i)]).length();
         b.height = std::max(b.height, column);
     }
     return b;
@@ -233,7 +241,8 @@ Result<size_t> write_glb(const std::vector<Part>& parts, int tiles, const std::s
     size_t triangles = 0, box = 0;
     auto view = [&](const void* data, size_t bytes, int target) {
         while (bin.size() % 4) bin += '\0';
-        gltf["bufferViews"].push_back({{"buffer", 0}, {"byteOffset", bin.size()}, {"byteLength", bytes}, {"target", target}});
+        gltf["bufferViews"].push_back(
+            {{"buffer", 0}, {"byteOffset", bin.size()}, {"byteLength", bytes}, {"target", target}});
         bin.append(static_cast<const char*>(data), bytes);
         return gltf["bufferViews"].size() - 1;
     };
@@ -248,18 +257,25 @@ Result<size_t> write_glb(const std::vector<Part>& parts, int tiles, const std::s
             std::vector<float> along(size_t(patch.along), 0.f), across(size_t(patch.across), 0.f);
             for (int j = 1; j < patch.along; ++j) {
                 float longest = 1e-9f;
-                for (int i = 0; i < patch.across; ++i) longest = std::max(longest, (patch.points[size_t(j * patch.across + i)] - patch.points[size_t((j - 1) * patch.across + i)]).length());
+                for (int i = 0; i < patch.across; ++i)
+                    longest = std::max(longest, (patch.points[size_t(j * patch.across + i)] -
+                                                 patch.points[size_t((j - 1) * patch.across + i)])
+                                                    .length());
                 along[size_t(j)] = along[size_t(j - 1)] + longest;
             }
             for (int i = 1; i < patch.across; ++i) {
                 float longest = 1e-9f;
-                for (int j = 0; j < patch.along; ++j) longest = std::max(longest, (patch.points[size_t(j * patch.across + i)] - patch.points[size_t(j * patch.across + i - 1)]).length());
+                for (int j = 0; j < patch.along; ++j)
+                    longest = std::max(longest, (patch.points[size_t(j * patch.across + i)] -
+                                                 patch.points[size_t(j * patch.across + i - 1)])
+                                                    .length());
                 across[size_t(i)] = across[size_t(i - 1)] + longest;
             }
             for (int j = 0; j < patch.along; ++j)
                 for (int i = 0; i < patch.across; ++i) {
                     positions.push_back(patch.points[size_t(j * patch.across + i)]);
-                    uvs.emplace_back(b.u + b.w * across[size_t(i)] / across.back(), b.v + b.h * along[size_t(j)] / along.back());
+                    uvs.emplace_back(b.u + b.w * across[size_t(i)] / across.back(),
+                                     b.v + b.h * along[size_t(j)] / along.back());
                 }
             for (int j = 0; j + 1 < patch.along; ++j)
                 for (int i = 0; i + 1 < patch.across; ++i) {
@@ -270,12 +286,17 @@ Result<size_t> write_glb(const std::vector<Part>& parts, int tiles, const std::s
                     }
                 }
         }
-        // Smooth normals, weighted by area, over vertices at one place: large flats stay flat and fillets carry the turn.
+        // Smooth normals, weighted by area, over vertices at one place: large flats stay flat and fillets carry the
+        // turn.
         std::map<std::tuple<int, int, int>, V3f> sums;
-        auto key = [&](const V3f& p) { return std::tuple(int(std::lround(p.x * 2e6f)), int(std::lround(p.y * 2e6f)), int(std::lround(p.z * 2e6f))); };
+        auto key = [&](const V3f& p) {
+            return std::tuple(int(std::lround(p.x * 2e6f)), int(std::lround(p.y * 2e6f)), int(std::lround(p.z * 2e6f)));
+        };
         for (size_t t = 0; t < indices.size(); t += 3) {
-            const V3f n = (positions[indices[t + 1]] - positions[indices[t]]).cross(positions[indices[t + 2]] - positions[indices[t]]);
-            for (int c = 0; c < 3; ++c) sums.try_emplace(key(positions[indices[t + size_t(c)]]), 0.f).first->second += n;
+            const V3f n = (positions[indices[t + 1]] - positions[indices[t]])
+                              .cross(positions[indices[t + 2]] - positions[indices[t]]);
+            for (int c = 0; c < 3; ++c)
+                sums.try_emplace(key(positions[indices[t + size_t(c)]]), 0.f).first->second += n;
         }
         for (const V3f& p : positions) {
             const auto it = sums.find(key(p));
@@ -286,17 +307,36 @@ Result<size_t> write_glb(const std::vector<Part>& parts, int tiles, const std::s
         for (const V3f& p : positions) bounds.extendBy(p);
         for (V2f& uv : uvs) uv.y = 1.f - uv.y;  // glTF counts v downwards
         const size_t a = gltf["accessors"].size();
-        gltf["accessors"].push_back({{"bufferView", view(positions.data(), positions.size() * 12, 34962)}, {"componentType", 5126}, {"count", positions.size()}, {"type", "VEC3"},
-                                     {"min", {bounds.min.x, bounds.min.y, bounds.min.z}}, {"max", {bounds.max.x, bounds.max.y, bounds.max.z}}});
-        gltf["accessors"].push_back({{"bufferView", view(normals.data(), normals.size() * 12, 34962)}, {"componentType", 5126}, {"count", normals.size()}, {"type", "VEC3"}});
-        gltf["accessors"].push_back({{"bufferView", view(uvs.data(), uvs.size() * 8, 34962)}, {"componentType", 5126}, {"count", uvs.size()}, {"type", "VEC2"}});
+        gltf["accessors"].push_back({{"bufferView", view(positions.data(), positions.size() * 12, 34962)},
+                                     {"componentType", 5126},
+                                     {"count", positions.size()},
+                                     {"type", "VEC3"},
+                                     {"min", {bounds.min.x, bounds.min.y, bounds.min.z}},
+                                     {"max", {bounds.max.x, bounds.max.y, bounds.max.z}}});
+        gltf["accessors"].push_back({{"bufferView", view(normals.data(), normals.size() * 12, 34962)},
+                                     {"componentType", 5126},
+                                     {"count", normals.size()},
+                                     {"type", "VEC3"}});
+        gltf["accessors"].push_back({{"bufferView", view(uvs.data(), uvs.size() * 8, 34962)},
+                                     {"componentType", 5126},
+                                     {"count", uvs.size()},
+                                     {"type", "VEC2"}});
         if (positions.size() < 65535) {
             std::vector<uint16_t> small(indices.begin(), indices.end());
-            gltf["accessors"].push_back({{"bufferView", view(small.data(), small.size() * 2, 34963)}, {"componentType", 5123}, {"count", indices.size()}, {"type", "SCALAR"}});
+            gltf["accessors"].push_back({{"bufferView", view(small.data(), small.size() * 2, 34963)},
+                                         {"componentType", 5123},
+                                         {"count", indices.size()},
+                                         {"type", "SCALAR"}});
         } else {
-            gltf["accessors"].push_back({{"bufferView", view(indices.data(), indices.size() * 4, 34963)}, {"componentType", 5125}, {"count", indices.size()}, {"type", "SCALAR"}});
+            gltf["accessors"].push_back({{"bufferView", view(indices.data(), indices.size() * 4, 34963)},
+                                         {"componentType", 5125},
+                                         {"count", indices.size()},
+                                         {"type", "SCALAR"}});
         }
-        gltf["meshes"].push_back({{"name", part.name}, {"primitives", {{{"attributes", {{"POSITION", a}, {"NORMAL", a + 1}, {"TEXCOORD_0", a + 2}}}, {"indices", a + 3}}}}});
+        gltf["meshes"].push_back(
+            {{"name", part.name},
+             {"primitives",
+              {{{"attributes", {{"POSITION", a}, {"NORMAL", a + 1}, {"TEXCOORD_0", a + 2}}}, {"indices", a + 3}}}}});
         gltf["nodes"].push_back({{"name", part.name}, {"mesh", gltf["meshes"].size() - 1}});
     }
     std::vector<size_t> roots;

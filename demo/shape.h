@@ -41,8 +41,8 @@ struct Part {
     std::vector<Patch> patches;
 };
 
-/// Lays all patches out over `tiles` UDIM tiles without overlap at an even density, and writes a GLB: positions, smooth normals, UVs.
-/// Returns the number of triangles.
+/// Lays all patches out over `tiles` UDIM tiles without overlap at an even density, and writes a GLB: positions, smooth
+/// normals, UVs. Returns the number of triangles.
 Result<size_t> write_glb(const std::vector<Part>& parts, int tiles, const std::string& file);
 
 }  // namespace vemtra::demo

@@ -1,14 +1,22 @@
-// The form that swatches of the stock are rendered on, 9 cm high: a ball on a stepped foot with a sharp edge, over a thin rim.
+// The form that swatches of the stock are rendered on, 9 cm high: a ball on a stepped foot with a sharp edge, over a
+// thin rim.
 #include "demo.h"
 
 namespace vemtra::demo {
 
 std::vector<Part> swatch_form() {
-    std::vector<Turn> turns{{.0001f, 0.f}, {.0500f, 0.f, .0003f}, {.0500f, .0014f, .0003f}, {.0380f, .0018f, .0010f}, {.0365f, .0120f, .0006f}, {.0300f, .0128f, .0004f}, {.0290f, .0185f, .0006f}};
+    std::vector<Turn> turns{{.0001f, 0.f},
+                            {.0500f, 0.f, .0003f},
+                            {.0500f, .0014f, .0003f},
+                            {.0380f, .0018f, .0010f},
+                            {.0365f, .0120f, .0006f},
+                            {.0300f, .0128f, .0004f},
+                            {.0290f, .0185f, .0006f}};
     constexpr float radius = .034f, middle = .050f;
     for (int i = 0; i <= 18; ++i) {
         const float a = radians(-52.f + 142.f * float(i) / 18.f);
-        turns.push_back({std::max(.0001f, radius * std::cos(a)), middle + radius * std::sin(a), i == 0 ? .002f : .004f});
+        turns.push_back(
+            {std::max(.0001f, radius * std::cos(a)), middle + radius * std::sin(a), i == 0 ? .002f : .004f});
     }
     return {{"form", {loft(circle(72), rounded(turns, 2), false)}}};
 }

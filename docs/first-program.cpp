@@ -37,6 +37,7 @@ vemtra::Result<vemtra::render::Film> first_program(const vemtra::fs::path& asset
     const render::PictureSettings settings{.width = 160, .height = 120, .samples = 4};
     auto film = render::render_picture(*prepared, settings);
     if (!film) return film;
-    if (Status written = render::write_picture(*prepared, *film, settings, {"first program", 0}, picture); !written) return written.error();
+    if (Status written = render::write_picture(*prepared, *film, settings, {"first program", 0}, picture); !written)
+        return written.error();
     return film;
 }

@@ -9,12 +9,14 @@ namespace vemtra::test {
 
 class KernelRun {
 public:
-    KernelRun(const std::string& kind, int points, nodes::Type output) : d_(*nodes::describe(kind)), n_(points), output_(output) {
+    KernelRun(const std::string& kind, int points, nodes::Type output)
+        : d_(*nodes::describe(kind)), n_(points), output_(output) {
         const auto& e = d_.ports;
         for (const nodes::Port& p : e)
             if (!p.uniform && !p.text) {
                 const auto v = nodes::literal(p.value, type_of(p));
-                for (int c = 0; c < width(p); ++c) inputs_[p.name].push_back(std::vector<float>(size_t(n_), v[size_t(c)]));
+                for (int c = 0; c < width(p); ++c)
+                    inputs_[p.name].push_back(std::vector<float>(size_t(n_), v[size_t(c)]));
             } else if (p.uniform && !p.text) {
                 const auto v = nodes::literal(p.value, p.type);
                 uniforms_[p.name].assign(v.begin(), v.begin() + nodes::components(p.type));
@@ -22,7 +24,9 @@ public:
         rows_.assign(nodes::row_count, std::vector<float>(size_t(n_), 0.f));
         for (float& z : rows_[nodes::row_normal + 2]) z = 1.f;
     }
-    std::vector<float>& in(const std::string& port, int component = 0) { return inputs_.at(port).at(size_t(component)); }
+    std::vector<float>& in(const std::string& port, int component = 0) {
+        return inputs_.at(port).at(size_t(component));
+    }
     void uniform(const std::string& port, std::vector<float> values) { uniforms_.at(port) = std::move(values); }
     std::vector<float>& row(int index) { return rows_[size_t(index)]; }
     nodes::PointBatch& points() { return batch_; }
@@ -37,7 +41,8 @@ public:
         std::vector<float> uniform;
         for (const nodes::Port& p : d_.ports) {
             if (p.text) continue;
-            if (p.uniform) uniform.insert(uniform.end(), uniforms_[p.name].begin(), uniforms_[p.name].end());
+            if (p.uniform)
+                uniform.insert(uniform.end(), uniforms_[p.name].begin(), uniforms_[p.name].end());
             else
                 for (const auto& c : inputs_[p.name]) in.push_back(c.data());
         }

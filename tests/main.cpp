@@ -1,8 +1,8 @@
 #define CATCH_CONFIG_RUNNER
+#include <unistd.h>
 #include <catch2/catch.hpp>
 #include <cstdlib>
 #include <filesystem>
-#include <unistd.h>
 
 int main(int argc, char** argv) {
     // The tests neither see nor change what the user keeps.

@@ -1,12 +1,12 @@
 // What the tests share: scratch folders, small scenes, and matchers that say where two things differ most.
 #pragma once
+#include <sys/wait.h>
+#include <unistd.h>
 #include <catch2/catch.hpp>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <random>
-#include <sys/wait.h>
-#include <unistd.h>
 
 #include "render/picture.h"
 #include "scene/edits.h"
@@ -21,7 +21,8 @@ struct Scratch {
     fs::path path;
     Scratch() {
         static int count = 0;
-        path = fs::temp_directory_path() / ("vemtra-test-" + std::to_string(::getpid()) + "-" + std::to_string(count++));
+        path =
+            fs::temp_directory_path() / ("vemtra-test-" + std::to_string(::getpid()) + "-" + std::to_string(count++));
         fs::create_directories(path);
     }
     ~Scratch() {
@@ -35,8 +36,10 @@ struct Scratch {
     }
 };
 
-/// A square from (0,0) to (1,1) at z = 0.37 whose UVs are its x and y: UV and object position agree with the reference values.
-inline const char* square_obj = "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n";
+/// A square from (0,0) to (1,1) at z = 0.37 whose UVs are its x and y: UV and object position agree with the reference
+/// values.
+inline const char* square_obj =
+    "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n";
 
 /// A sphere of radius 0.5 around the origin with smooth normals.
 inline std::string sphere_obj(int n = 48) {
@@ -44,7 +47,8 @@ inline std::string sphere_obj(int n = 48) {
     char line[192];
     for (int j = 0; j <= n; ++j)
         for (int i = 0; i <= 2 * n; ++i) {
-            const double t = M_PI * j / n, p = M_PI * i / n, x = std::sin(t) * std::cos(p), y = std::cos(t), z = std::sin(t) * std::sin(p);
+            const double t = M_PI * j / n, p = M_PI * i / n, x = std::sin(t) * std::cos(p), y = std::cos(t),
+                         z = std::sin(t) * std::sin(p);
             std::snprintf(line, sizeof line, "v %.9g %.9g %.9g\nvn %.9g %.9g %.9g\n", .5 * x, .5 * y, .5 * z, x, y, z);
             text += line;
         }
@@ -61,7 +65,11 @@ inline std::string sphere_obj(int n = 48) {
 inline scene::Scene plain_scene(const std::string& file) {
     scene::Scene s;
     s.assets.push_back({.id = "asset", .file = file});
-    s.parts.push_back({.id = "part", .asset = "asset", .source = fs::path(file).stem().string(), .name = "Part", .build_up = "material"});
+    s.parts.push_back({.id = "part",
+                       .asset = "asset",
+                       .source = fs::path(file).stem().string(),
+                       .name = "Part",
+                       .build_up = "material"});
     s.build_ups.push_back(scene::default_build_up("material", "Material"));
     scene::Rig rig;
     rig.id = "rig";
@@ -76,13 +84,15 @@ inline scene::Scene plain_scene(const std::string& file) {
     return s;
 }
 
-inline std::shared_ptr<const render::Prepared> prepared(const scene::Scene& s, const fs::path& folder, render::Workshop& workshop) {
+inline std::shared_ptr<const render::Prepared> prepared(const scene::Scene& s, const fs::path& folder,
+                                                        render::Workshop& workshop) {
     render::PrepareOptions options;
     options.folder = folder;
     return render::prepare(std::make_shared<const scene::Scene>(s), workshop, options);
 }
 
-inline std::vector<V3f> rendered(const render::Prepared& p, int width, int height, int samples, render::View view = render::View::beauty) {
+inline std::vector<V3f> rendered(const render::Prepared& p, int width, int height, int samples,
+                                 render::View view = render::View::beauty) {
     render::PictureSettings settings{.width = width, .height = height, .samples = samples, .view = view};
     auto film = render::render_picture(p, settings);
     REQUIRE(film);
@@ -114,7 +124,8 @@ public:
     }
     std::string describe() const override {
         if (expected_.empty()) return "is empty";
-        return "is within " + std::to_string(tolerance_) + "; worst at [" + std::to_string(worst_) + "]: " + std::to_string(got_) + " where " + std::to_string(expected_[worst_]) + " is expected";
+        return "is within " + std::to_string(tolerance_) + "; worst at [" + std::to_string(worst_) +
+               "]: " + std::to_string(got_) + " where " + std::to_string(expected_[worst_]) + " is expected";
     }
 
 private:

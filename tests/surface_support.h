@@ -2,8 +2,8 @@
 #pragma once
 #include <sstream>
 
-#include "surface/stack.h"
 #include "support.h"
+#include "surface/stack.h"
 
 namespace vemtra::test {
 
@@ -33,8 +33,12 @@ inline std::vector<Row> table(const char* name) {
     }
     return rows;
 }
-inline float number(const Row& row, const std::string& key) { return std::stof(row.at(key)); }
-inline V3f color(const Row& row, const std::string& key) { return {number(row, key + "_r"), number(row, key + "_g"), number(row, key + "_b")}; }
+inline float number(const Row& row, const std::string& key) {
+    return std::stof(row.at(key));
+}
+inline V3f color(const Row& row, const std::string& key) {
+    return {number(row, key + "_r"), number(row, key + "_g"), number(row, key + "_b")};
+}
 
 inline Slots metal(const V3f& f0, const V3f& edge, float roughness) {
     Slots s;
@@ -87,8 +91,10 @@ inline Stack lossless_stack(int layers, std::mt19937& random) {
     auto u = [&] { return float(random() % 1001) / 1000.f; };
     Stack stack;
     for (int k = 1; k < layers; ++k) {
-        if (random() % 5 == 0) stack.add(surface::Fuzz{u(), .1f + .9f * u(), V3f(1.f)});
-        else stack.add(Coat{u(), random() % 3 ? 0.f : .8f * u(), 1.1f + 1.2f * u()});
+        if (random() % 5 == 0)
+            stack.add(surface::Fuzz{u(), .1f + .9f * u(), V3f(1.f)});
+        else
+            stack.add(Coat{u(), random() % 3 ? 0.f : .8f * u(), 1.1f + 1.2f * u()});
     }
     Slots base = random() % 2 ? lambert(V3f(1.f)) : metal(V3f(1.f), V3f(1.f), u());
     base.base_diffuse_roughness = random() % 2 ? 0.f : u();

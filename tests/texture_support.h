@@ -6,7 +6,9 @@
 
 namespace vemtra::test {
 
-inline void write_image(const fs::path& file, int w, int h, int channels, OIIO::TypeDesc type, const std::function<float(int, int, int)>& value, const std::function<void(OIIO::ImageSpec&)>& change = {}) {
+inline void write_image(const fs::path& file, int w, int h, int channels, OIIO::TypeDesc type,
+                        const std::function<float(int, int, int)>& value,
+                        const std::function<void(OIIO::ImageSpec&)>& change = {}) {
     OIIO::ImageSpec spec(w, h, channels, type);
     if (change) change(spec);
     std::vector<float> data;

@@ -1,5 +1,7 @@
-// Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of microsurface.h.
-//   make_surface_tables src/surface/microsurface_data.inc      about two minutes on two cores; the numbers are the same on every run
+// Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of
+// microsurface.h.
+//   make_surface_tables src/surface/microsurface_data.inc      about two minutes on two cores; the numbers are the same
+// on every run
 #include <cstdio>
 #include <fstream>
 
@@ -29,7 +31,8 @@ Single single(const V3f& wo, const Ggx& ggx, float eta) {
             const V3f r = h * (2.f * d) - wo;
             if (r.z > 0.f) s.reflected += double(f * ggx.g2(wo, r) / ggx.g1(wo)) * cell;
             V3f t;
-            if (f < 1.f && refract(wo, h, eta, t) && t.z < 0.f) s.through += double((1.f - f) * ggx.g2_through(wo, t) / ggx.g1(wo)) * cell;
+            if (f < 1.f && refract(wo, h, eta, t) && t.z < 0.f)
+                s.through += double((1.f - f) * ggx.g2_through(wo, t) / ggx.g1(wo)) * cell;
         }
     return s;
 }
@@ -43,7 +46,8 @@ V3f direction(int m) {
 int main(int argc, char** argv) {
     if (argc != 2) return std::fprintf(stderr, "usage: make_surface_tables OUT.inc\n"), 2;
     constexpr int mus = AlbedoTables::mus, roughs = AlbedoTables::roughs, etas = AlbedoTables::etas, walks = 60000;
-    std::vector<float> white(roughs * mus), second(roughs * mus), third(roughs * mus), tail(roughs), m5(roughs), m6(roughs);
+    std::vector<float> white(roughs * mus), second(roughs * mus), third(roughs * mus), tail(roughs), m5(roughs),
+        m6(roughs);
     std::vector<float> lost(etas * roughs * mus), reflected(etas * roughs * mus), reflectance(etas * roughs * mus);
     parallel_ranges(size_t(roughs * (etas + 1)), 1, [&](size_t first, size_t last) {
         for (size_t cell = first; cell < last; ++cell) {
@@ -62,7 +66,10 @@ int main(int argc, char** argv) {
                         count += w.reflected && w.bounces > 1;
                     }
                     reflected[at] = std::min(lost[at], float(count) / walks);
-                    reflectance[at] = e == (etas - 1) / 2 ? 0.f : std::min(1.f, float(s.reflected) + reflected[at]);  // equal media reflect nothing
+                    reflectance[at] =
+                        e == (etas - 1) / 2
+                            ? 0.f
+                            : std::min(1.f, float(s.reflected) + reflected[at]);  // equal media reflect nothing
                 }
                 continue;
             }

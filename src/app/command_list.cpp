@@ -44,10 +44,12 @@ void CommandList::filter(const QString& text) {
             const bool begins = !text.isEmpty() && commands_[i].name.startsWith(text, Qt::CaseInsensitive);
             if (begins != (pass == 0)) continue;
             bool all = true;
-            for (const QString& w : words) all &= (commands_[i].name + " " + commands_[i].hint).contains(w, Qt::CaseInsensitive);
+            for (const QString& w : words)
+                all &= (commands_[i].name + " " + commands_[i].hint).contains(w, Qt::CaseInsensitive);
             if (!all) continue;
             shown_.push_back(i);
-            list_->addItem(commands_[i].hint.isEmpty() ? commands_[i].name : commands_[i].name + "   -   " + commands_[i].hint);
+            list_->addItem(commands_[i].hint.isEmpty() ? commands_[i].name
+                                                       : commands_[i].name + "   -   " + commands_[i].hint);
         }
     list_->setCurrentRow(0);
 }
@@ -64,7 +66,8 @@ bool CommandList::eventFilter(QObject*, QEvent* e) {
     if (e->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(e)->key();
         if (key == Qt::Key_Up || key == Qt::Key_Down) {
-            list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, list_->count() - 1)));
+            list_->setCurrentRow(
+                std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(0, list_->count() - 1)));
             return true;
         }
     }

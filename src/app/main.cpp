@@ -18,8 +18,10 @@ int main(int argc, char** argv) {
     window.show();
     if (argc > 1) {
         const vemtra::fs::path file = argv[1];
-        if (file.extension() == ".vemtra") window.open_project(file);
-        else window.bench().import_asset(file);
+        if (file.extension() == ".vemtra")
+            window.open_project(file);
+        else
+            window.bench().import_asset(file);
     }
     return app.exec();
 }

@@ -1,24 +1,22 @@
-// The window: view and drawer on the left, board and detail on the right, status line below; menus, keys and the typed command list.
+// The window: view and drawer on the left, board and detail on the right, status line below; menus, keys and the typed
+// command list.
 #pragma once
 #include <QMainWindow>
 
 #include "app/command_list.h"
 #include "app/workbench.h"
 
-class QComboBox;
 class QLabel;
-class QProgressBar;
-class QPushButton;
 class QSplitter;
-class QToolButton;
 
 namespace vemtra::app {
 
 class Board;
 class DetailPanel;
 class Drawer;
+class PictureStrip;
 class RenderView;
-class ValueField;
+class StatusLine;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -41,10 +39,19 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    QWidget* make_strip();
+    void lay_out();
+    void follow_bench();
+    void restore_layout();
     void make_menus();
+    void make_project_menu();
+    void make_edit_menu();
+    void make_parts_menu();
+    void make_layers_menu();
+    void make_nodes_menu();
+    void make_view_menu();
+    void add_command(QMenu* menu, const QString& name, const QString& help, const QKeySequence& key,
+                     std::function<void()> run);
     void refresh();
-    void refresh_status();
     bool may_discard();
     bool save(bool elsewhere);
     void add_node(const std::string& kind);
@@ -58,12 +65,8 @@ private:
     QSplitter *across_, *left_, *right_;
     CommandList* command_list_;
     std::vector<Command> commands_;
-    QComboBox *camera_, *shown_, *scale_, *look_;
-    ValueField *exposure_, *focal_;
-    QToolButton *hold_, *region_, *denoise_;
-    QLabel *samples_, *noise_, *rays_, *memory_, *message_, *activity_;
-    QPushButton *findings_, *stop_;
-    QProgressBar* progress_;
+    PictureStrip* strip_;
+    StatusLine* status_;
     QWidget* error_bar_;
     QLabel* error_text_;
 };

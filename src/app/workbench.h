@@ -1,5 +1,5 @@
-// What the parts of the window share: the open document, the selection, the live session, and what was measured. Every change of the
-// document goes through edit(); every widget redraws from the snapshot.
+// What the parts of the window share: the open document, the selection, the live session, and what was measured. Every
+// change of the document goes through edit(); every widget redraws from the snapshot.
 #pragma once
 #include <QImage>
 #include <QObject>
@@ -22,7 +22,8 @@ struct Selection {
 
 /// What the checks noticed, and, where one step puts it right, that step.
 struct Finding : Error {
-    Finding(Error e, QString action_text = {}, std::function<void()> step = {}) : Error(std::move(e)), action(std::move(action_text)), act(std::move(step)) {}
+    Finding(Error e, QString action_text = {}, std::function<void()> step = {})
+        : Error(std::move(e)), action(std::move(action_text)), act(std::move(step)) {}
     QString action;
     std::function<void()> act;
 };
@@ -43,9 +44,11 @@ public:
     // Document
     const scene::Scene& scene() const { return *document_.now(); }
     scene::Snapshot snapshot() const { return document_.now(); }
-    void edit(const std::string& label, const std::function<void(scene::Scene&)>& change, const std::string& merge_key = {});
+    void edit(const std::string& label, const std::function<void(scene::Scene&)>& change,
+              const std::string& merge_key = {});
     /// Edits the selected build-up.
-    void edit_build_up(const std::string& label, const std::function<void(scene::BuildUp&)>& change, const std::string& merge_key = {});
+    void edit_build_up(const std::string& label, const std::function<void(scene::BuildUp&)>& change,
+                       const std::string& merge_key = {});
     void end_merge() { document_.end_merge(); }
     const scene::Document& document() const { return document_; }
     void undo();
@@ -60,7 +63,7 @@ public:
     fs::path folder() const;
     void autosave_now();
     void discard_autosave();
-    bool recover();                  ///< opens the autosave of the present project
+    bool recover();  ///< opens the autosave of the present project
     /// Reads the asset in the background, then adds its parts to the document.
     void import_asset(const fs::path& file);
     /// Another file for an asset that is there: parts keep their build-ups and places by their names.
@@ -71,7 +74,7 @@ public:
     void collect_into(const fs::path& project);
     /// Looks for files that are not at their place, in this folder and below, and uses what is found.
     void find_missing_in(const fs::path& folder);
-    Paths paths() const;             ///< how the project's paths are meant
+    Paths paths() const;  ///< how the project's paths are meant
     void allow_outside();
     Jobs& jobs() { return jobs_; }
     const Jobs& jobs() const { return jobs_; }
@@ -91,42 +94,53 @@ public:
     /// Whether parts are being placed: handles in the picture, their rows in the detail panel.
     bool arranging() const { return arranging_; }
     void arrange(bool on);
-    bool whole_asset = false;        ///< the handles and rows are those of the selected part's asset
-    enum class Snap : uint8_t { free, grid, stage, surface } snap = Snap::free;
-    scene::Placement placement() const;   ///< of what is arranged; at rest where nothing is selected
+    /// Whether the handles and rows are those of the selected part's asset.
+    bool whole_asset() const { return whole_asset_; }
+    void set_whole_asset(bool whole);
+    enum class Snap : uint8_t { free, grid, stage, surface };
+    Snap snap() const { return snap_; }  ///< what the knob in the picture holds to
+    void set_snap(Snap snap);
+    scene::Placement placement() const;  ///< of what is arranged; at rest where nothing is selected
     /// Edits that placement.
-    void place(const std::string& label, const std::function<void(scene::Placement&)>& change, const std::string& merge_key = {});
-    M44f standing() const;           ///< to_world of the selected part's instance in the last picture
-    Box3f standing_bounds() const;   ///< in the world: of the part, or of the whole asset; empty where it does not show
-    V3f standing_pivot() const;      ///< in the world: what its placement turns and scales about
+    void place(const std::string& label, const std::function<void(scene::Placement&)>& change,
+               const std::string& merge_key = {});
+    M44f standing() const;          ///< to_world of the selected part's instance in the last picture
+    Box3f standing_bounds() const;  ///< in the world: of the part, or of the whole asset; empty where it does not show
+    V3f standing_pivot() const;     ///< in the world: what its placement turns and scales about
     /// Moves what is arranged in the world, by this much.
     void move_by(const V3f& world, const std::string& label, const std::string& merge_key);
     /// Turns it in the world about its pivot: axis of unit length, angle in degrees.
     void turn_by(const V3f& axis, float degrees, const std::string& merge_key);
-    void sit_down();                 ///< its lowest point comes to lie on the stage
-    void duplicate_part();           ///< another instance of it, beside it
+    void sit_down();        ///< its lowest point comes to lie on the stage
+    void duplicate_part();  ///< another instance of it, beside it
     void remove_part();
 
     // Stock
     const scene::Stock& stock() const { return stock_; }
-    void apply_stock(const std::string& id);                             ///< onto the selected layer
-    void apply_stock_to(const std::string& id, const std::string& layer); ///< onto that layer of the selected build-up
-    void add_stock_layer(const std::string& id);                         ///< above the selected layer
-    void wear_stock(const std::string& id, const std::string& part);     ///< a new build-up of it alone, for the part
-    void keep_own_stock(const std::string& name);                        ///< the selected layer's surface
+    void apply_stock(const std::string& id);                               ///< onto the selected layer
+    void apply_stock_to(const std::string& id, const std::string& layer);  ///< onto that layer of the selected build-up
+    void add_stock_layer(const std::string& id);                           ///< above the selected layer
+    void wear_stock(const std::string& id, const std::string& part);       ///< a new build-up of it alone, for the part
+    void keep_own_stock(const std::string& name);                          ///< the selected layer's surface
     void rename_own_stock(const std::string& id, const std::string& group, const std::string& name);
     void remove_own_stock(const std::string& id);
 
     // Texture maps
-    std::vector<texture::MapSet> map_sets;                               ///< what was found last, to be reviewed
-    void look_for_maps(const std::vector<fs::path>& paths);              ///< in the background
+    const std::vector<texture::MapSet>& map_sets() const { return map_sets_; }  ///< found last, to be reviewed
+    void look_for_maps(const std::vector<fs::path>& paths);                     ///< in the background
     /// Changes a guess; it is remembered for the set.
     void correct_map(size_t set, size_t map, const std::function<void(texture::MapEntry&)>& change);
-    void apply_map_set(size_t set);                                      ///< to the selected layer
+    void apply_map_set(size_t set);  ///< to the selected layer
 
     // View
-    render::LiveRequest live;        ///< scene and folder are filled in by refresh()
-    void refresh();                  ///< hands the present state to the session
+    const render::LiveRequest& live() const { return live_; }  ///< scene and folder as of the last refresh()
+    void refresh();                                            ///< hands the present state to the session
+    void set_view_size(int width, int height);                 ///< pixels; leaves the region
+    void set_region(const render::PixelRect& region);          ///< of the rendered pixels; empty: all
+    void set_scale(int percent);                               ///< of the pixels that are rendered; leaves the region
+    void set_hold(bool on);
+    void set_denoise(bool on);
+    bool has_region() const { return live_.region.x1 > live_.region.x0; }
     void show_view(render::View view);
     void show_node(const std::string& node);  ///< on the asset; empty: back to beauty
     std::shared_ptr<const render::LiveImage> image() const { return session_.latest(); }
@@ -136,11 +150,12 @@ public:
     /// Pictures of the nodes' outputs, by id, ready to draw.
     const std::map<std::string, QImage>& thumbnails() const { return measuring_.thumbnails(); }
     std::vector<Finding> findings();
-    size_t memory() const;           ///< bytes that the process holds
+    size_t memory() const;  ///< bytes that the process holds
 
-    std::vector<KeptPicture> kept;
+    const std::vector<KeptPicture>& kept() const { return kept_; }
     void keep_picture();
-    int compared = -1;               ///< index in `kept` that the view is split with, or -1
+    void forget_picture(int index);
+    int compared() const { return compared_; }  ///< index in kept() that the view is split with, or -1
     void compare_with(int index);
 
     // Picking a colour from the picture
@@ -184,7 +199,12 @@ private:
     Selection selection_;
     std::vector<Error> load_problems_, map_problems_;
     BlockedPaths blocked_;
-    bool arranging_ = false;
+    bool arranging_ = false, whole_asset_ = false;
+    Snap snap_ = Snap::free;
+    std::vector<texture::MapSet> map_sets_;
+    render::LiveRequest live_;
+    std::vector<KeptPicture> kept_;
+    int compared_ = -1;
     scene::Stock stock_;
     std::shared_ptr<render::Workshop> workshop_;
     std::function<void(V3f)> pick_;
@@ -192,7 +212,7 @@ private:
     scene::Autosaver autosaver_;
     render::LiveSession session_;  // its worker must end before anything that it reads
     Measuring measuring_;
-    Jobs jobs_;                    // last: its work reads all of the above
+    Jobs jobs_;  // last: its work reads all of the above
 };
 
 }  // namespace vemtra::app

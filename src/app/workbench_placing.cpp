@@ -12,22 +12,35 @@ void Workbench::arrange(bool on) {
     Q_EMIT selection_changed();
 }
 
+void Workbench::set_whole_asset(bool whole) {
+    whole_asset_ = whole;
+    Q_EMIT arranging_changed();
+}
+void Workbench::set_snap(Snap snap) {
+    snap_ = snap;
+    Q_EMIT arranging_changed();
+}
+
 scene::Placement Workbench::placement() const {
     const scene::Part* p = part();
     if (!p) return {};
-    if (!whole_asset) return p->placement;
+    if (!whole_asset_) return p->placement;
     const scene::Asset* a = scene::find(scene().assets, p->asset);
     return a ? a->placement : scene::Placement();
 }
 
-void Workbench::place(const std::string& label, const std::function<void(scene::Placement&)>& change, const std::string& merge_key) {
+void Workbench::place(const std::string& label, const std::function<void(scene::Placement&)>& change,
+                      const std::string& merge_key) {
     const std::string id = selection_.part;
-    edit(label, [&](scene::Scene& s) {
-        scene::Part* p = scene::find(s.parts, id);
-        if (!p) return;
-        if (!whole_asset) return change(p->placement);
-        if (scene::Asset* a = scene::find(s.assets, p->asset)) change(a->placement);
-    }, merge_key);
+    edit(
+        label,
+        [&](scene::Scene& s) {
+            scene::Part* p = scene::find(s.parts, id);
+            if (!p) return;
+            if (!whole_asset_) return change(p->placement);
+            if (scene::Asset* a = scene::find(s.assets, p->asset)) change(a->placement);
+        },
+        merge_key);
 }
 
 M44f Workbench::standing() const {
@@ -43,7 +56,8 @@ Box3f Workbench::standing_bounds() const {
     if (!image || !image->prepared || !p) return box;
     const render::Prepared& prepared = *image->prepared;
     for (size_t i = 0; i < prepared.parts.size(); ++i)
-        if (whole_asset ? prepared.parts[i]->asset == p->asset : prepared.parts[i]->id == p->id) box.extendBy(prepared.geometry->instances()[i].bounds());
+        if (whole_asset_ ? prepared.parts[i]->asset == p->asset : prepared.parts[i]->id == p->id)
+            box.extendBy(prepared.geometry->instances()[i].bounds());
     return box;
 }
 
@@ -51,7 +65,7 @@ V3f Workbench::standing_pivot() const {
     const scene::Part* p = part();
     const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
     if (!asset) return V3f(0.f);
-    if (whole_asset) return asset->placement.position;
+    if (whole_asset_) return asset->placement.position;
     // The middle of the part as its file has it, moved with it.
     const auto state = workshop_->asset(*asset, paths());
     const render::AssetState::Part* form = state->part(p->source);
@@ -62,25 +76,32 @@ void Workbench::move_by(const V3f& world, const std::string& label, const std::s
     const scene::Part* p = part();
     const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
     if (!asset || !finite(world)) return;
-    const V3f own = whole_asset ? world : turned(world, scene::matrix_of(asset->placement).inverse());  // a part is moved in its asset's space
-    place(label, [&](scene::Placement& q) { q.position += own; }, merge_key);
+    const V3f own =
+        whole_asset_
+            ? world
+            : turned(world, scene::matrix_of(asset->placement).inverse());  // a part is moved in its asset's space
+    place(
+        label, [&](scene::Placement& q) { q.position += own; }, merge_key);
 }
 
 void Workbench::turn_by(const V3f& axis, float degrees, const std::string& merge_key) {
     const scene::Part* p = part();
     const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
     if (!asset) return;
-    const V3f own = whole_asset ? axis : turned(axis, scene::matrix_of(asset->placement).inverse()).normalized();
-    place("Turn", [&](scene::Placement& q) {
-        M44f turn;
-        turn.setAxisAngle(own, radians(degrees));
-        scene::Placement still = q;
-        still.position = V3f(0.f);
-        const V3f position = q.position, scale = q.scale;
-        q = scene::placement_of(scene::matrix_of(still) * turn);
-        q.position = position;
-        q.scale = scale;
-    }, merge_key);
+    const V3f own = whole_asset_ ? axis : turned(axis, scene::matrix_of(asset->placement).inverse()).normalized();
+    place(
+        "Turn",
+        [&](scene::Placement& q) {
+            M44f turn;
+            turn.setAxisAngle(own, radians(degrees));
+            scene::Placement still = q;
+            still.position = V3f(0.f);
+            const V3f position = q.position, scale = q.scale;
+            q = scene::placement_of(scene::matrix_of(still) * turn);
+            q.position = position;
+            q.scale = scale;
+        },
+        merge_key);
 }
 
 void Workbench::sit_down() {
@@ -103,7 +124,7 @@ void Workbench::duplicate_part() {
         s.parts.insert(s.parts.begin() + long(at), copy);
     });
     select_part(made);
-    whole_asset = false;
+    whole_asset_ = false;
     if (!box.isEmpty()) {
         document_.end_merge();
         move_by(V3f(box.size().x * 1.1f, 0.f, 0.f), "Another " + p->name, {});
@@ -119,8 +140,10 @@ void Workbench::remove_part() {
         for (const scene::Part& x : s.parts)
             if (x.id == id) asset = x.asset;
         std::erase_if(s.parts, [&](const scene::Part& x) { return x.id == id; });
-        const bool used = std::any_of(s.parts.begin(), s.parts.end(), [&](const scene::Part& x) { return x.asset == asset; });
-        if (!used) std::erase_if(s.assets, [&](const scene::Asset& a) { return a.id == asset; });  // its last part has gone
+        const bool used =
+            std::any_of(s.parts.begin(), s.parts.end(), [&](const scene::Part& x) { return x.asset == asset; });
+        if (!used)
+            std::erase_if(s.assets, [&](const scene::Asset& a) { return a.id == asset; });  // its last part has gone
     });
     if (!part()) arrange(false);
 }

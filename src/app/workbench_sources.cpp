@@ -15,37 +15,50 @@ void Workbench::look_for_maps(const std::vector<fs::path>& paths) {
             guesses.apply(s);
         }
         return [this, sets, problems, whole] {
-            map_sets = std::move(*sets);
+            map_sets_ = std::move(*sets);
             map_problems_ = *problems;
             Q_EMIT maps_changed();
             size_t maps = 0;
-            for (const texture::MapSet& s : map_sets) maps += s.maps.size();
-            if (map_sets.empty()) Q_EMIT failed({"No texture maps were found", "", "", problems->empty() ? "there are no image files" : problems->front().line(), "Choose a folder with maps, or one of the maps"});
-            else Q_EMIT said(QString("%1 maps in %2 %3%4").arg(maps).arg(map_sets.size()).arg(map_sets.size() == 1 ? "set" : "sets").arg(whole ? "" : "; the look at their pixels was stopped"));
+            for (const texture::MapSet& s : map_sets_) maps += s.maps.size();
+            if (map_sets_.empty())
+                Q_EMIT failed({"No texture maps were found", "", "",
+                               problems->empty() ? "there are no image files" : problems->front().line(),
+                               "Choose a folder with maps, or one of the maps"});
+            else
+                Q_EMIT said(QString("%1 maps in %2 %3%4")
+                                .arg(maps)
+                                .arg(map_sets_.size())
+                                .arg(map_sets_.size() == 1 ? "set" : "sets")
+                                .arg(whole ? "" : "; the look at their pixels was stopped"));
         };
     });
 }
 void Workbench::correct_map(size_t set, size_t map, const std::function<void(texture::MapEntry&)>& change) {
-    if (set >= map_sets.size() || map >= map_sets[set].maps.size()) return;
-    texture::MapEntry& m = map_sets[set].maps[map];
+    if (set >= map_sets_.size() || map >= map_sets_[set].maps.size()) return;
+    texture::MapEntry& m = map_sets_[set].maps[map];
     change(m);
     m.corrected = true;
-    texture::check_map_set(map_sets[set]);
-    if (Status s = texture::MapGuesses(texture::guesses_file()).remember(map_sets[set], m); !s) Q_EMIT failed(s.error());
+    texture::check_map_set(map_sets_[set]);
+    if (Status s = texture::MapGuesses(texture::guesses_file()).remember(map_sets_[set], m); !s)
+        Q_EMIT failed(s.error());
     Q_EMIT maps_changed();
 }
 void Workbench::apply_map_set(size_t set) {
-    if (set >= map_sets.size()) return;
+    if (set >= map_sets_.size()) return;
     if (selection_.layer.empty() || !layer()) {
         Q_EMIT said("Select a layer on the board first");
         return;
     }
-    const texture::MapSet& s = map_sets[set];
+    const texture::MapSet& s = map_sets_[set];
     const auto wires = texture::wires_of(s, file_ ? folder() : fs::path());
     std::string placement;
-    edit_build_up("Maps: " + s.name, [&](scene::BuildUp& b) { placement = nodes::wire_maps(b, selection_.layer, s.name, wires); });
+    edit_build_up("Maps: " + s.name,
+                  [&](scene::BuildUp& b) { placement = nodes::wire_maps(b, selection_.layer, s.name, wires); });
     if (!placement.empty()) select_node(placement);
-    Q_EMIT said(QString("%1: %2 maps on %3").arg(QString::fromStdString(s.name)).arg(wires.size()).arg(QString::fromStdString(layer() ? layer()->name : "")));
+    Q_EMIT said(QString("%1: %2 maps on %3")
+                    .arg(QString::fromStdString(s.name))
+                    .arg(wires.size())
+                    .arg(QString::fromStdString(layer() ? layer()->name : "")));
 }
 
 void Workbench::apply_stock(const std::string& id) {
@@ -86,7 +99,8 @@ void Workbench::wear_stock(const std::string& id, const std::string& part) {
         return;
     }
     edit("Wear " + item->layer.name, [&](scene::Scene& s) {
-        scene::BuildUp b = scene::default_build_up(scene::FreshIds(scene::ids_of(s.build_ups)).take(item->layer.id), item->layer.name);
+        scene::BuildUp b =
+            scene::default_build_up(scene::FreshIds(scene::ids_of(s.build_ups)).take(item->layer.id), item->layer.name);
         b.layers.front().name = item->layer.name;
         scene::apply_stock(b, b.layers.front().id, *item);
         scene::find(s.parts, part)->build_up = b.id;

@@ -17,8 +17,11 @@ Error system_error(const std::string& what, const fs::path& path, const std::str
 
 std::string remedy_for_write() {
     switch (errno) {
-        case ENOSPC: case EDQUOT: return "Free some space, then save again; nothing was lost and the old file is untouched";
-        case EACCES: case EROFS: case EPERM: return "Choose another folder or change its permissions; the old file is untouched";
+        case ENOSPC:
+        case EDQUOT: return "Free some space, then save again; nothing was lost and the old file is untouched";
+        case EACCES:
+        case EROFS:
+        case EPERM: return "Choose another folder or change its permissions; the old file is untouched";
         case ENOENT: return "The folder does not exist: create it or choose another one";
         default: return "The old file is untouched; try another place";
     }
@@ -59,7 +62,9 @@ Result<std::string> read_file(const fs::path& path) {
     std::error_code ec;
     if (fs::is_directory(path, ec)) return Error{"Cannot read", path.string(), "", "it is a folder", "Name a file"};
     const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (fd < 0) return system_error("Cannot read", path, errno == ENOENT ? "Check the path, or bring the file back" : "Check its permissions");
+    if (fd < 0)
+        return system_error("Cannot read", path,
+                            errno == ENOENT ? "Check the path, or bring the file back" : "Check its permissions");
     std::string bytes;
     char buffer[1 << 16];
     for (;;) {
@@ -89,8 +94,10 @@ Status write_atomically_with(const fs::path& path, const std::function<Status(co
     };
     if (Status s = write(temporary); !s) return give_up(s.error());
     if (Status s = flush(temporary, O_RDWR | O_CLOEXEC); !s) return give_up(s.error());
-    if (::rename(temporary.c_str(), path.c_str()) != 0) return give_up(system_error("Cannot replace", path, remedy_for_write()));
-    flush(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);  // makes the rename itself durable; harmless where it is not supported
+    if (::rename(temporary.c_str(), path.c_str()) != 0)
+        return give_up(system_error("Cannot replace", path, remedy_for_write()));
+    flush(folder,
+          O_RDONLY | O_DIRECTORY | O_CLOEXEC);  // makes the rename itself durable; harmless where it is not supported
     return Done{};
 }
 
@@ -100,9 +107,12 @@ Status write_file_atomically(const fs::path& path, const std::string& bytes) {
 
 fs::path cache_folder(const std::string& kind) {
     fs::path root;
-    if (const char* xdg = std::getenv("XDG_CACHE_HOME"); xdg && *xdg) root = xdg;
-    else if (const char* home = std::getenv("HOME"); home && *home) root = fs::path(home) / ".cache";
-    else root = fs::temp_directory_path();
+    if (const char* xdg = std::getenv("XDG_CACHE_HOME"); xdg && *xdg)
+        root = xdg;
+    else if (const char* home = std::getenv("HOME"); home && *home)
+        root = fs::path(home) / ".cache";
+    else
+        root = fs::temp_directory_path();
     const fs::path folder = root / "vemtra" / kind;
     std::error_code ec;
     fs::create_directories(folder, ec);

@@ -15,7 +15,9 @@ inline uint32_t mix32(uint32_t x) {
     x ^= x >> 16;
     return x;
 }
-inline uint32_t combine(uint32_t seed, uint32_t value) { return mix32(seed ^ (value + 0x9e3779b9U + (seed << 6) + (seed >> 2))); }
+inline uint32_t combine(uint32_t seed, uint32_t value) {
+    return mix32(seed ^ (value + 0x9e3779b9U + (seed << 6) + (seed >> 2)));
+}
 
 /// 64-bit content hash over eight bytes at a time, mixed as in splitmix64 (Steele et al. 2014).
 inline uint64_t hash_bytes(const void* data, size_t size, uint64_t seed = 0x9e3779b97f4a7c15ULL) {
@@ -35,6 +37,8 @@ inline uint64_t hash_bytes(const void* data, size_t size, uint64_t seed = 0x9e37
     std::memcpy(&tail, p, size);
     return mix(h ^ tail);
 }
-inline uint64_t hash_text(std::string_view text, uint64_t seed = 0) { return hash_bytes(text.data(), text.size(), seed + 1); }
+inline uint64_t hash_text(std::string_view text, uint64_t seed = 0) {
+    return hash_bytes(text.data(), text.size(), seed + 1);
+}
 
 }  // namespace vemtra

@@ -23,14 +23,20 @@ std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern) {
         }
         int u = 0, v = 0, end = 0;
         const std::string m = lower(middle);
-        if (m.size() > 8 || (std::sscanf(m.c_str(), "u%2d_v%2d%n", &u, &v, &end) != 2 && std::sscanf(m.c_str(), "u%2dv%2d%n", &u, &v, &end) != 2) || size_t(end) != m.size()) return 0;
+        if (m.size() > 8 ||
+            (std::sscanf(m.c_str(), "u%2d_v%2d%n", &u, &v, &end) != 2 &&
+             std::sscanf(m.c_str(), "u%2dv%2d%n", &u, &v, &end) != 2) ||
+            size_t(end) != m.size())
+            return 0;
         return u >= 1 && u <= 10 && v >= 1 ? 1000 + u + 10 * (v - 1) : 0;
     };
     std::vector<std::pair<int, fs::path>> found;
     std::error_code ec;
-    for (const auto& entry : fs::directory_iterator(pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path(), ec)) {
+    for (const auto& entry :
+         fs::directory_iterator(pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path(), ec)) {
         const std::string other = entry.path().filename().string();
-        if (other.size() <= before.size() + after.size() || !other.starts_with(before) || !other.ends_with(after)) continue;
+        if (other.size() <= before.size() + after.size() || !other.starts_with(before) || !other.ends_with(after))
+            continue;
         const int tile = number(other.substr(before.size(), other.size() - before.size() - after.size()));
         if (tile >= 1001 && tile <= 1999) found.push_back({tile, entry.path()});
     }
@@ -54,9 +60,11 @@ bool lies_in(const fs::path& folder, const fs::path& path) {
     return end == root.end() || (std::next(end) == root.end() && end->empty());
 }
 
-Paths::Paths(fs::path project_folder, const std::vector<std::string>& search_folders, BlockedPaths blocked_paths) : folder(std::move(project_folder)), blocked(std::move(blocked_paths)) {
+Paths::Paths(fs::path project_folder, const std::vector<std::string>& search_folders, BlockedPaths blocked_paths)
+    : folder(std::move(project_folder)), blocked(std::move(blocked_paths)) {
     for (const std::string& s : search_folders)
-        if (!s.empty() && !(blocked && blocked->count(s))) search.push_back(fs::path(s).is_absolute() ? fs::path(s) : folder / s);
+        if (!s.empty() && !(blocked && blocked->count(s)))
+            search.push_back(fs::path(s).is_absolute() ? fs::path(s) : folder / s);
 }
 
 bool Paths::leaves(const std::string& file) const {
@@ -74,11 +82,14 @@ Result<fs::path> Paths::find(const std::string& file) const {
     for (const fs::path& s : search)
         if (const fs::path other = s / p.filename(); something_at(other)) return other;
     if (may_read) return at;
-    return Error{not_read_outside, at.string(), "", "the project comes from elsewhere, and may not read what lies around it",
-                 "Allow it if you trust the project (the button beside this finding, or --outside), or collect it where it comes from"};
+    return Error{not_read_outside, at.string(), "",
+                 "the project comes from elsewhere, and may not read what lies around it",
+                 "Allow it if you trust the project (the button beside this finding, or --outside), or collect it "
+                 "where it comes from"};
 }
 
-OwnProjects::OwnProjects(fs::path file) : file_(std::move(file)) {}
+OwnProjects::OwnProjects(fs::path file) : file_(std::move(file)) {
+}
 
 namespace {
 std::string known_as(const fs::path& project) {

@@ -1,5 +1,5 @@
-// What may fail because of the outside (files, foreign data, a hand-written project) returns a Result: a value, or an Error that a
-// person can act on. What can only fail because of a mistake of ours is an assertion.
+// What may fail because of the outside (files, foreign data, a hand-written project) returns a Result: a value, or an
+// Error that a person can act on. What can only fail because of a mistake of ours is an assertion.
 #pragma once
 #include <cassert>
 #include <string>
@@ -8,7 +8,8 @@
 
 namespace vemtra {
 
-/// What happened, to which file, why, and what to do about it. `place` is a line, key, part or node within the file; may be empty.
+/// What happened, to which file, why, and what to do about it. `place` is a line, key, part or node within the file;
+/// may be empty.
 struct Error {
     std::string what;
     std::string file;
@@ -27,14 +28,19 @@ struct Error {
     }
 };
 
-template <class T>
-class Result {
+template <class T> class Result {
 public:
     Result(T value) : content_(std::move(value)) {}
     Result(Error error) : content_(std::move(error)) {}
     explicit operator bool() const { return content_.index() == 0; }
-    T& operator*() { assert(*this); return std::get<0>(content_); }
-    const T& operator*() const { assert(*this); return std::get<0>(content_); }
+    T& operator*() {
+        assert(*this);
+        return std::get<0>(content_);
+    }
+    const T& operator*() const {
+        assert(*this);
+        return std::get<0>(content_);
+    }
     T* operator->() { return &**this; }
     const T* operator->() const { return &**this; }
     const Error& error() const { return std::get<1>(content_); }

@@ -10,7 +10,9 @@ namespace {
 int run(const Options& all, const std::string& project, bool json) {
     auto loaded = scene::load(project);
     if (!loaded) {
-        if (json) std::printf("%s\n", ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}}.dump(1).c_str());
+        if (json)
+            std::printf("%s\n",
+                        ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}}.dump(1).c_str());
         return fail(loaded.error());
     }
     render::Workshop workshop;
@@ -21,9 +23,13 @@ int run(const Options& all, const std::string& project, bool json) {
     std::vector<Error> problems = loaded->problems, hints;
     review::Remembered remembered;
     const Paths paths(options.folder, loaded->scene.search_folders, options.blocked);
-    for (const review::Finding& f : review::findings(*prepared, *workshop.textures(), paths, remembered)) (f.grade == review::Grade::problem ? problems : hints).push_back(f.error);
+    for (const review::Finding& f : review::findings(*prepared, *workshop.textures(), paths, remembered))
+        (f.grade == review::Grade::problem ? problems : hints).push_back(f.error);
     if (json) {
-        std::printf("%s\n", ordered_json{{"project", project}, {"problems", as_json(problems)}, {"hints", as_json(hints)}}.dump(1).c_str());
+        std::printf("%s\n",
+                    ordered_json{{"project", project}, {"problems", as_json(problems)}, {"hints", as_json(hints)}}
+                        .dump(1)
+                        .c_str());
     } else {
         warn(problems);
         for (const Error& e : hints) std::fprintf(stderr, "hint: %s\n", e.line().c_str());
@@ -32,13 +38,13 @@ int run(const Options& all, const std::string& project, bool json) {
     return problems.empty() ? done : incomplete;
 }
 
-
 }  // namespace
 
 void add_check(CLI::App& app, Options& all) {
     auto project = std::make_shared<std::string>();
     auto json = std::make_shared<bool>(false);
-    auto* c = app.add_subcommand("check", "List everything of a project that does not resolve, and what is odd about it");
+    auto* c =
+        app.add_subcommand("check", "List everything of a project that does not resolve, and what is odd about it");
     c->add_option("project", *project, "Project file")->required();
     c->add_flag("--json", *json, "As JSON");
     c->final_callback([project, json, &all] { all.exit = run(all, *project, *json); });

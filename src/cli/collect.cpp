@@ -14,12 +14,16 @@ int run_collect(const Options& all, const std::string& project, const std::strin
     std::error_code ec;
     if (fs::equivalent(project, output, ec)) return wrong_call("the project cannot be collected onto itself");
     fs::create_directories(fs::absolute(output).parent_path(), ec);
-    const auto c = exchange::collect(loaded->scene, Paths(fs::absolute(project).parent_path(), loaded->scene.search_folders, blocked_paths(all, loaded->scene, project)), output);
+    const auto c = exchange::collect(loaded->scene,
+                                     Paths(fs::absolute(project).parent_path(), loaded->scene.search_folders,
+                                           blocked_paths(all, loaded->scene, project)),
+                                     output);
     if (!c) return fail(c.error());
     OwnProjects().add(output);
     warn(c->problems);
     if (json) {
-        ordered_json j{{"project", output}, {"files", c->files}, {"bytes", c->bytes}, {"problems", as_json(c->problems)}};
+        ordered_json j{
+            {"project", output}, {"files", c->files}, {"bytes", c->bytes}, {"problems", as_json(c->problems)}};
         std::printf("%s\n", j.dump(1).c_str());
     } else {
         std::printf("%s: %zu files, %.1f MB\n", output.c_str(), c->files, double(c->bytes) / (1 << 20));
@@ -27,28 +31,34 @@ int run_collect(const Options& all, const std::string& project, const std::strin
     return c->problems.empty() ? done : incomplete;
 }
 
-int run_find(const Options& all, const std::string& project, const std::vector<std::string>& folders, bool write, bool json) {
+int run_find(const Options& all, const std::string& project, const std::vector<std::string>& folders, bool write,
+             bool json) {
     auto loaded = scene::load(project);
     if (!loaded) return fail(loaded.error());
     const texture::MapCache cache(cache_folder("maps"));
     const fs::path folder = fs::absolute(project).parent_path();
-    const auto found = exchange::find_missing(loaded->scene, Paths(folder, loaded->scene.search_folders, nullptr), {folders.begin(), folders.end()}, cache);
+    const auto found = exchange::find_missing(loaded->scene, Paths(folder, loaded->scene.search_folders, nullptr),
+                                              {folders.begin(), folders.end()}, cache);
     ordered_json j{{"found", ordered_json::array()}};
     for (const auto& f : found) {
-        if (!json) std::printf("%s: %s -> %s%s\n", f.place.c_str(), f.from.c_str(), f.to.c_str(), f.by_content ? " (by content)" : "");
+        if (!json)
+            std::printf("%s: %s -> %s%s\n", f.place.c_str(), f.from.c_str(), f.to.c_str(),
+                        f.by_content ? " (by content)" : "");
         j["found"].push_back({{"place", f.place}, {"from", f.from}, {"to", f.to}, {"by_content", f.by_content}});
     }
-    if (json) std::printf("%s\n", j.dump(1).c_str());
-    else if (found.empty()) std::printf("nothing was found\n");
+    if (json)
+        std::printf("%s\n", j.dump(1).c_str());
+    else if (found.empty())
+        std::printf("nothing was found\n");
     if (write && !found.empty()) {
-        const bool was_inside = !blocked_paths(all, loaded->scene, project);  // nothing but what the user just chose leads out of the folder then
+        const bool was_inside = !blocked_paths(
+            all, loaded->scene, project);  // nothing but what the user just chose leads out of the folder then
         exchange::use_found(loaded->scene, found);
         if (was_inside) OwnProjects().add(project);
         if (Status s = scene::save(loaded->scene, project); !s) return fail(s.error());
     }
     return done;
 }
-
 
 struct FilesCall {
     std::string project, output;

@@ -41,8 +41,13 @@ int run(const std::string& file, bool json) {
         for (const auto& part : imported->parts) {
             const Box3f b = part.bounds();
             const geometry::Mesh& m = *part.mesh;
-            j["parts"].push_back({{"name", part.name}, {"triangles", m.triangles()}, {"vertices", m.positions.size()}, {"uvs", !m.uvs.empty()},
-                                  {"colors", !m.colors.empty()}, {"min", {b.min.x, b.min.y, b.min.z}}, {"max", {b.max.x, b.max.y, b.max.z}}});
+            j["parts"].push_back({{"name", part.name},
+                                  {"triangles", m.triangles()},
+                                  {"vertices", m.positions.size()},
+                                  {"uvs", !m.uvs.empty()},
+                                  {"colors", !m.colors.empty()},
+                                  {"min", {b.min.x, b.min.y, b.min.z}},
+                                  {"max", {b.max.x, b.max.y, b.max.z}}});
         }
         warn(imported->warnings);
     }
@@ -52,15 +57,16 @@ int run(const std::string& file, bool json) {
     }
     for (const auto& [key, value] : j.items()) {
         if (!value.is_array()) {
-            std::printf("%-10s %s\n", key.c_str(), value.is_string() ? value.get<std::string>().c_str() : value.dump().c_str());
+            std::printf("%-10s %s\n", key.c_str(),
+                        value.is_string() ? value.get<std::string>().c_str() : value.dump().c_str());
             continue;
         }
         std::printf("%s\n", key.c_str());
-        for (const auto& item : value) std::printf("           %s\n", item.is_string() ? item.get<std::string>().c_str() : item.dump().c_str());
+        for (const auto& item : value)
+            std::printf("           %s\n", item.is_string() ? item.get<std::string>().c_str() : item.dump().c_str());
     }
     return done;
 }
-
 
 }  // namespace
 

@@ -8,7 +8,9 @@ using namespace vemtra::cli;
 namespace {
 
 // The register: one line per command.
-constexpr void (*commands[])(CLI::App&, Options&) = {add_render, add_new, add_info, add_values, add_check, add_measure, add_stock, add_maps, add_collect, add_find, add_nodes};
+constexpr void (*commands[])(CLI::App&, Options&) = {add_render,  add_new,     add_info,  add_values,
+                                                     add_check,   add_measure, add_stock, add_maps,
+                                                     add_collect, add_find,    add_nodes};
 
 }  // namespace
 
@@ -17,7 +19,8 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "error: this processor has no AVX2, which Vemtra needs\n");
         return failed;
     }
-    CLI::App app{"Vemtra without a window. Exit codes: 0 done, 1 failed, 2 wrong call, 3 stopped, 4 done with problems."};
+    CLI::App app{
+        "Vemtra without a window. Exit codes: 0 done, 1 failed, 2 wrong call, 3 stopped, 4 done with problems."};
     app.require_subcommand(1);
     app.set_version_flag("--version", VEMTRA_VERSION);
     Options all;

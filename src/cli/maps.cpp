@@ -15,10 +15,21 @@ struct MapsCall {
     bool json = false, quick = false;
 };
 
-ordered_json as_json(const MapNote& n) { return {{"grade", n.grade == MapNote::Grade::finding ? "finding" : "hint"}, {"what", n.what}, {"remedy", n.remedy}}; }
+ordered_json as_json(const MapNote& n) {
+    return {{"grade", n.grade == MapNote::Grade::finding ? "finding" : "hint"}, {"what", n.what}, {"remedy", n.remedy}};
+}
 ordered_json as_json(const MapEntry& m) {
-    ordered_json j{{"file", m.pattern}, {"kind", info(m.kind).name}, {"tiles", m.tiles}, {"missing_tiles", m.missing}, {"width", m.header.width}, {"height", m.header.height},
-                   {"channels", m.header.channels}, {"bits", m.header.bits}, {"floating", m.header.floating}, {"colour_space", m.colour_space}, {"slot", m.slot}};
+    ordered_json j{{"file", m.pattern},
+                   {"kind", info(m.kind).name},
+                   {"tiles", m.tiles},
+                   {"missing_tiles", m.missing},
+                   {"width", m.header.width},
+                   {"height", m.header.height},
+                   {"channels", m.header.channels},
+                   {"bits", m.header.bits},
+                   {"floating", m.header.floating},
+                   {"colour_space", m.colour_space},
+                   {"slot", m.slot}};
     if (m.kind == MapKind::packed) {
         j["packed"] = ordered_json::array();
         for (MapKind k : m.packed) j["packed"].push_back(info(k).name);
@@ -72,7 +83,10 @@ int pack_sets(const MapsCall& call, const std::vector<MapSet>& sets, const std::
 void print_json(const std::vector<MapSet>& sets, const std::vector<Error>& problems) {
     ordered_json j{{"sets", ordered_json::array()}, {"problems", ordered_json::array()}};
     for (const MapSet& s : sets) {
-        ordered_json set{{"name", s.name}, {"folder", s.folder.string()}, {"maps", ordered_json::array()}, {"notes", ordered_json::array()}};
+        ordered_json set{{"name", s.name},
+                         {"folder", s.folder.string()},
+                         {"maps", ordered_json::array()},
+                         {"notes", ordered_json::array()}};
         for (const MapEntry& m : s.maps) set["maps"].push_back(as_json(m));
         for (const MapNote& n : s.notes) set["notes"].push_back(as_json(n));
         j["sets"].push_back(set);
@@ -85,16 +99,24 @@ void print_text(const std::vector<MapSet>& sets) {
     for (const MapSet& s : sets) {
         std::printf("%s  (%s)\n", s.name.c_str(), s.folder.c_str());
         for (const MapEntry& m : s.maps) {
-            std::printf("  %-18s %-44s %3zu %s  %d x %d, %d bits  %-12s -> %s\n", info(m.kind).title, fs::path(m.pattern).filename().c_str(), m.files.size(), m.tiles.empty() ? "file " : "tiles", m.header.width,
-                        m.header.height, m.header.bits, m.colour_space.c_str(), m.slot.empty() ? "(stands by)" : m.slot.c_str());
+            std::printf("  %-18s %-44s %3zu %s  %d x %d, %d bits  %-12s -> %s\n", info(m.kind).title,
+                        fs::path(m.pattern).filename().c_str(), m.files.size(), m.tiles.empty() ? "file " : "tiles",
+                        m.header.width, m.header.height, m.header.bits, m.colour_space.c_str(),
+                        m.slot.empty() ? "(stands by)" : m.slot.c_str());
             std::string more;
             for (size_t c = 0; m.kind == MapKind::packed && c < m.packed.size(); ++c)
-                if (m.packed[c] != MapKind::unknown) more += (more.empty() ? "" : ", ") + std::string(1, "rgba"[std::min<size_t>(c, 3)]) + " " + info(m.packed[c]).title;
+                if (m.packed[c] != MapKind::unknown)
+                    more += (more.empty() ? "" : ", ") + std::string(1, "rgba"[std::min<size_t>(c, 3)]) + " " +
+                            info(m.packed[c]).title;
             if (m.kind == MapKind::normal) more = m.green_down ? "green points down" : "green points up";
             if (!more.empty()) std::printf("    %s\n", more.c_str());
-            for (const MapNote& n : m.notes) std::printf("    %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(), n.remedy.c_str());
+            for (const MapNote& n : m.notes)
+                std::printf("    %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(),
+                            n.remedy.c_str());
         }
-        for (const MapNote& n : s.notes) std::printf("  %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(), n.remedy.c_str());
+        for (const MapNote& n : s.notes)
+            std::printf("  %s %s. %s\n", n.grade == MapNote::Grade::finding ? "!" : "-", n.what.c_str(),
+                        n.remedy.c_str());
     }
 }
 
@@ -112,10 +134,15 @@ int run(const MapsCall& call) {
         guesses.apply(s);
     }
     warn(problems);
-    if (sets.empty()) return fail({"No texture maps were found", call.paths.front(), "", problems.empty() ? "there are no image files" : "none of the images can be read", "Name a folder with maps, or one of the maps"});
+    if (sets.empty())
+        return fail({"No texture maps were found", call.paths.front(), "",
+                     problems.empty() ? "there are no image files" : "none of the images can be read",
+                     "Name a folder with maps, or one of the maps"});
     if (!call.recipe.empty()) return pack_sets(call, sets, problems);
-    if (call.json) print_json(sets, problems);
-    else print_text(sets);
+    if (call.json)
+        print_json(sets, problems);
+    else
+        print_text(sets);
     return problems.empty() ? done : incomplete;
 }
 
@@ -123,7 +150,8 @@ int run(const MapsCall& call) {
 
 void add_maps(CLI::App& app, Options& all) {
     auto m = std::make_shared<MapsCall>();
-    auto* c = app.add_subcommand("maps", "Find the texture map sets of a folder, say what they are, and write them anew");
+    auto* c =
+        app.add_subcommand("maps", "Find the texture map sets of a folder, say what they are, and write them anew");
     c->add_option("paths", m->paths, "Folders, or single maps whose siblings are found");
     c->add_option("--pack", m->recipe, "Recipe: a file, or the name of one that ships; without paths: lists those");
     c->add_option("-o,--output", m->output, "Folder for --pack");

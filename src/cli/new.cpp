@@ -37,7 +37,6 @@ int run(const std::vector<std::string>& assets, const std::string& output, bool 
     return problems.empty() ? done : incomplete;
 }
 
-
 struct NewCall {
     std::vector<std::string> assets;
     std::string output;

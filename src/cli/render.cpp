@@ -18,7 +18,8 @@ struct RenderCall {
 
 bool four_numbers(const std::string& text, const char* format, int* n, int count) {
     int end = 0;
-    const int got = count == 2 ? std::sscanf(text.c_str(), format, n, n + 1, &end) : std::sscanf(text.c_str(), format, n, n + 1, n + 2, n + 3, &end);
+    const int got = count == 2 ? std::sscanf(text.c_str(), format, n, n + 1, &end)
+                               : std::sscanf(text.c_str(), format, n, n + 1, n + 2, n + 3, &end);
     return got == count && size_t(end) == text.size();
 }
 
@@ -32,16 +33,21 @@ int settings_of(const RenderCall& call, render::PictureSettings& settings) {
         settings.height = n[1];
     }
     if (!call.region.empty()) {
-        if (!four_numbers(call.region, "%d,%d,%d,%d%n", n, 4) || n[0] < 0 || n[1] < 0 || n[2] <= n[0] || n[3] <= n[1] || n[2] > settings.width || n[3] > settings.height)
+        if (!four_numbers(call.region, "%d,%d,%d,%d%n", n, 4) || n[0] < 0 || n[1] < 0 || n[2] <= n[0] || n[3] <= n[1] ||
+            n[2] > settings.width || n[3] > settings.height)
             return wrong_call("--region takes x0,y0,x1,y1 inside of the picture, not '" + call.region + "'");
         settings.region = {n[0], n[1], n[2], n[3]};
     }
-    if (!render::view_from_name(call.view, settings.view)) return wrong_call("--view takes " + render::view_names() + ", not '" + call.view + "'");
-    if (settings.view == render::View::node && call.node.empty()) return wrong_call("--view node needs --node BUILD-UP/NODE");
+    if (!render::view_from_name(call.view, settings.view))
+        return wrong_call("--view takes " + render::view_names() + ", not '" + call.view + "'");
+    if (settings.view == render::View::node && call.node.empty())
+        return wrong_call("--view node needs --node BUILD-UP/NODE");
     if (call.samples > 0) settings.samples = call.samples;
     if (call.seed >= 0) settings.seed = uint32_t(call.seed);
     settings.preview_clamp = call.preview;
-    if (!render::picture_format_of(call.output)) return wrong_call("-o takes a file that ends in " + render::picture_extensions() + ", not '" + call.output + "'");
+    if (!render::picture_format_of(call.output))
+        return wrong_call("-o takes a file that ends in " + render::picture_extensions() + ", not '" + call.output +
+                          "'");
     return 0;
 }
 
@@ -68,7 +74,8 @@ int run(const Options& all, const RenderCall& call) {
         if (!scene::find(scene.rigs, call.rig)) return wrong_call("the project has no rig '" + call.rig + "'");
         scene.rig = call.rig;
     }
-    if (!call.camera.empty() && !scene::find(scene.cameras, call.camera)) return wrong_call("the project has no camera '" + call.camera + "'");
+    if (!call.camera.empty() && !scene::find(scene.cameras, call.camera))
+        return wrong_call("the project has no camera '" + call.camera + "'");
     Progress progress;
     options.progress = &progress;
     options.maps_now = true;
@@ -91,16 +98,18 @@ int run(const Options& all, const RenderCall& call) {
         std::fprintf(stderr, "%s\n", film.error().line().c_str());
         return was_stopped;
     }
-    render::PictureInfo about{fs::path(call.project).filename().string(), std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count()};
+    render::PictureInfo about{fs::path(call.project).filename().string(),
+                              std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count()};
     if (Status s = render::write_picture(*prepared, *film, settings, about, out); !s) return fail(s.error());
     if (call.json) {
-        ordered_json j{{"file", out.string()}, {"width", settings.width}, {"height", settings.height}, {"samples", settings.samples}, {"seed", settings.seed},
-                       {"seconds", about.seconds}, {"noise", film->noise()}, {"problems", as_json(prepared->problems)}};
+        ordered_json j{{"file", out.string()},      {"width", settings.width},
+                       {"height", settings.height}, {"samples", settings.samples},
+                       {"seed", settings.seed},     {"seconds", about.seconds},
+                       {"noise", film->noise()},    {"problems", as_json(prepared->problems)}};
         std::printf("%s\n", j.dump(1).c_str());
     }
     return loaded->problems.empty() && prepared->problems.empty() ? done : incomplete;
 }
-
 
 }  // namespace
 

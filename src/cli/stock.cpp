@@ -24,8 +24,16 @@ int stock_list(bool json) {
     const scene::Stock stock = whole_stock();
     ordered_json j = ordered_json::array();
     for (const auto& i : stock.items) {
-        if (json) j.push_back({{"id", i.layer.id}, {"kind", scene::traits(i.layer.kind).name}, {"group", i.group}, {"name", i.layer.name}, {"note", i.note}, {"own", i.own}});
-        else std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), scene::traits(i.layer.kind).name, i.group.c_str(), i.layer.name.c_str());
+        if (json)
+            j.push_back({{"id", i.layer.id},
+                         {"kind", scene::traits(i.layer.kind).name},
+                         {"group", i.group},
+                         {"name", i.layer.name},
+                         {"note", i.note},
+                         {"own", i.own}});
+        else
+            std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), scene::traits(i.layer.kind).name, i.group.c_str(),
+                        i.layer.name.c_str());
     }
     if (json) std::printf("%s\n", j.dump(1).c_str());
     return stock.problems.empty() ? done : incomplete;
@@ -34,7 +42,9 @@ int stock_list(bool json) {
 int stock_show(const std::string& id) {
     const scene::Stock stock = whole_stock();
     const scene::StockItem* i = stock.find(id);
-    if (!i) return fail({"No such stock entry", "", id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
+    if (!i)
+        return fail(
+            {"No such stock entry", "", id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
     scene::Json j = scene::layer_json(i->layer);
     for (const char* key : {"on", "amount", "gate", "build_up"}) j.erase(key);
     j["group"] = i->group;
@@ -45,7 +55,9 @@ int stock_show(const std::string& id) {
 
 int stock_render(const StockCall& call) {
     const scene::Stock stock = whole_stock();
-    if (!call.id.empty() && !stock.find(call.id)) return fail({"No such stock entry", "", call.id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
+    if (!call.id.empty() && !stock.find(call.id))
+        return fail(
+            {"No such stock entry", "", call.id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
     scene::Scene lit;
     const scene::Rig* rig = nullptr;
     fs::path folder = fs::current_path();
@@ -55,7 +67,9 @@ int stock_render(const StockCall& call) {
         lit = std::move(loaded->scene);
         folder = fs::absolute(call.project).parent_path();
         rig = call.rig.empty() ? scene::active_rig(lit) : scene::find(lit.rigs, call.rig);
-        if (!rig) return fail({"No such rig", call.project, call.rig, "the project has no rig with that id", "See 'vemtra-cli info'"});
+        if (!rig)
+            return fail({"No such rig", call.project, call.rig, "the project has no rig with that id",
+                         "See 'vemtra-cli info'"});
     }
     std::error_code ec;
     if (call.id.empty()) fs::create_directories(call.output, ec);
@@ -71,7 +85,6 @@ int stock_render(const StockCall& call) {
     }
     return done;
 }
-
 
 }  // namespace
 
@@ -93,7 +106,9 @@ void add_stock(CLI::App& app, Options& all) {
     swatch->add_option("--rig", k->rig, "Rig of that project");
     swatch->add_option("--size", k->size, "Pixels, square")->check(CLI::Range(16, 4096));
     swatch->add_option("--samples", k->samples, "Samples per pixel")->check(CLI::Range(1, 1 << 20));
-    swatch->final_callback([k, &all] { all.exit = k->every == !k->id.empty() ? wrong_call("stock render takes an id, or --all") : stock_render(*k); });
+    swatch->final_callback([k, &all] {
+        all.exit = k->every == !k->id.empty() ? wrong_call("stock render takes an id, or --all") : stock_render(*k);
+    });
 }
 
 }  // namespace vemtra::cli

@@ -21,7 +21,9 @@ int wrong_call(const std::string& why) {
 void warn(const std::vector<Error>& problems) {
     for (const Error& e : problems) std::fprintf(stderr, "warning: %s\n", e.line().c_str());
 }
-ordered_json as_json(const Error& e) { return {{"what", e.what}, {"file", e.file}, {"place", e.place}, {"why", e.why}, {"remedy", e.remedy}}; }
+ordered_json as_json(const Error& e) {
+    return {{"what", e.what}, {"file", e.file}, {"place", e.place}, {"why", e.why}, {"remedy", e.remedy}};
+}
 ordered_json as_json(const std::vector<Error>& errors) {
     ordered_json list = ordered_json::array();
     for (const Error& e : errors) list.push_back(as_json(e));
@@ -55,7 +57,8 @@ Bar::Bar(Progress& progress, const char* what) : progress_(progress) {
             const double spent = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
             std::string bar;
             for (int i = 0; i < bar_width; ++i) bar += float(i) < f * float(bar_width) ? '=' : '.';
-            std::fprintf(stderr, "\r%s [%s] %3.0f %%  %.0f s left ", what, bar.c_str(), double(f * 100.f), f > 0.01f ? spent * double((1.f - f) / f) : 0.0);
+            std::fprintf(stderr, "\r%s [%s] %3.0f %%  %.0f s left ", what, bar.c_str(), double(f * 100.f),
+                         f > 0.01f ? spent * double((1.f - f) / f) : 0.0);
             std::this_thread::sleep_for(std::chrono::milliseconds(100));
         }
         std::fprintf(stderr, "\r%80s\r", "");

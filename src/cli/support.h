@@ -17,11 +17,11 @@ namespace vemtra::cli {
 using nlohmann::ordered_json;
 
 enum Exit : int {
-    done = 0,         ///< what was asked for is there
-    failed = 1,       ///< it could not be done
-    usage = 2,        ///< the call was wrong
+    done = 0,    ///< what was asked for is there
+    failed = 1,  ///< it could not be done
+    usage = 2,   ///< the call was wrong
     was_stopped = 3,
-    incomplete = 4    ///< done, but something did not resolve
+    incomplete = 4  ///< done, but something did not resolve
 };
 
 /// What the command line says to all commands.
@@ -39,7 +39,8 @@ ordered_json as_json(const std::vector<Error>& errors);
 void place(render::PrepareOptions& options, const Options& all, const scene::Scene& scene, const fs::path& project);
 BlockedPaths blocked_paths(const Options& all, const scene::Scene& scene, const fs::path& project);
 
-/// Draws a bar on a terminal while the work goes on; silent where standard error is not one. Ctrl+C asks the work to stop.
+/// Draws a bar on a terminal while the work goes on; silent where standard error is not one. Ctrl+C asks the work to
+/// stop.
 class Bar {
 public:
     Bar(Progress& progress, const char* what);
@@ -51,8 +52,8 @@ private:
     std::thread thread_;
 };
 
-// One per command, in a file of its own; commands() in main.cpp is their register. Each adds its words to the application, with what runs when
-// they are said.
+// One per command, in a file of its own; commands() in main.cpp is their register. Each adds its words to the
+// application, with what runs when they are said.
 void add_render(CLI::App& app, Options& all);
 void add_new(CLI::App& app, Options& all);
 void add_info(CLI::App& app, Options& all);

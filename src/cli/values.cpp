@@ -19,7 +19,8 @@ struct ValuesCall {
 int run(const Options& all, const ValuesCall& call) {
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
-    if (call.node.empty() == call.slot.empty()) return wrong_call("values takes either --node ID or --slot PART/LAYER/SLOT");
+    if (call.node.empty() == call.slot.empty())
+        return wrong_call("values takes either --node ID or --slot PART/LAYER/SLOT");
     if (call.uv_grid < 1 || call.uv_grid > 4096) return wrong_call("--uv-grid takes 1 to 4096");
     render::Workshop workshop;
     auto scene = std::make_shared<const scene::Scene>(loaded->scene);
@@ -29,7 +30,8 @@ int run(const Options& all, const ValuesCall& call) {
     std::string part_id = call.part, layer_id, slot;
     if (!call.slot.empty()) {
         const size_t a = call.slot.find('/'), b = call.slot.rfind('/');
-        if (a == std::string::npos || a == b) return wrong_call("--slot takes PART/LAYER/SLOT, not '" + call.slot + "'");
+        if (a == std::string::npos || a == b)
+            return wrong_call("--slot takes PART/LAYER/SLOT, not '" + call.slot + "'");
         part_id = call.slot.substr(0, a);
         layer_id = call.slot.substr(a + 1, b - a - 1);
         slot = call.slot.substr(b + 1);
@@ -44,7 +46,9 @@ int run(const Options& all, const ValuesCall& call) {
         mesh = int(i);
         build_up = b;
     }
-    if (mesh < 0) return fail({"Nothing to evaluate", call.project, call.node + call.slot, "no visible part has it", "See 'vemtra-cli info' for the parts, and the project for its nodes"});
+    if (mesh < 0)
+        return fail({"Nothing to evaluate", call.project, call.node + call.slot, "no visible part has it",
+                     "See 'vemtra-cli info' for the parts, and the project for its nodes"});
     program::Wanted wanted{"value", nodes::Type::number, {}};
     if (!call.node.empty()) {
         const scene::Node& node = *scene::find_node(*build_up, call.node).node;
@@ -54,12 +58,15 @@ int run(const Options& all, const ValuesCall& call) {
         const scene::Layer* layer = scene::find(build_up->layers, layer_id);
         const nodes::Port* port = layer ? nodes::slots_of(*layer).port(slot) : nullptr;
         if (!layer || (!port && slot != scene::gate_slot))
-            return fail({"Nothing to evaluate", call.project, call.slot, layer ? "there is no slot '" + slot + "'" : "there is no layer '" + layer_id + "'", "Slots bear the names of OpenPBR Surface, or 'gate'"});
+            return fail({"Nothing to evaluate", call.project, call.slot,
+                         layer ? "there is no slot '" + slot + "'" : "there is no layer '" + layer_id + "'",
+                         "Slots bear the names of OpenPBR Surface, or 'gate'"});
         if (port) {
             wanted.type = port->type;
             if (auto it = layer->surface.find(slot); it != layer->surface.end()) wanted.input = it->second;
             wanted.input.value = nodes::literal_of(layer->surface, *port);
-        } else wanted.input = layer->gate.mask;
+        } else
+            wanted.input = layer->gate.mask;
     }
     std::vector<Error> problems;
     program::Resources resources = prepared->resources;
@@ -68,7 +75,9 @@ int run(const Options& all, const ValuesCall& call) {
         // The node feeds nothing that shows, so that its maps and fields were not prepared: show it, then they are.
         options.shown_build_up = build_up->id;
         options.shown_node = call.node;
-        if (call.node.empty()) return fail({"Nothing to evaluate", call.project, call.slot, "the layer does not show", "Switch it on first"});
+        if (call.node.empty())
+            return fail(
+                {"Nothing to evaluate", call.project, call.slot, "the layer does not show", "Switch it on first"});
         prepared = render::prepare(scene, workshop, options);
         resources = prepared->resources;
     }
@@ -80,22 +89,29 @@ int run(const Options& all, const ValuesCall& call) {
     if (call.json) {
         ordered_json grid = ordered_json::array();
         for (float v : values) grid.push_back(std::isfinite(v) ? ordered_json(v) : ordered_json());
-        std::printf("%s\n", ordered_json{{"type", nodes::type_name(wanted.type)}, {"components", components}, {"uv_grid", call.uv_grid}, {"tile", call.tile}, {"grid", grid}}.dump().c_str());
+        std::printf("%s\n", ordered_json{{"type", nodes::type_name(wanted.type)},
+                                         {"components", components},
+                                         {"uv_grid", call.uv_grid},
+                                         {"tile", call.tile},
+                                         {"grid", grid}}
+                                .dump()
+                                .c_str());
         return done;
     }
     for (int y = call.uv_grid; y-- > 0;) {
         for (int x = 0; x < call.uv_grid; ++x) {
             for (size_t c = 0; c < components; ++c) {
                 const float v = values[(size_t(y) * size_t(call.uv_grid) + size_t(x)) * components + c];
-                if (std::isfinite(v)) std::printf("%s%.5g", c ? "," : "", double(v));
-                else std::printf("%s-", c ? "," : "");
+                if (std::isfinite(v))
+                    std::printf("%s%.5g", c ? "," : "", double(v));
+                else
+                    std::printf("%s-", c ? "," : "");
             }
             std::printf(x + 1 < call.uv_grid ? " " : "\n");
         }
     }
     return done;
 }
-
 
 }  // namespace
 

@@ -50,12 +50,14 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
             const auto files = texture::tile_files(from);
             std::error_code ec;
             if (files.empty() || !fs::is_regular_file(files.front().second, ec)) {
-                out.problems.push_back({"A file could not be collected", from.string(), place, "it does not exist", "Find it first, or leave it out"});
+                out.problems.push_back({"A file could not be collected", from.string(), place, "it does not exist",
+                                        "Find it first, or leave it out"});
                 return;
             }
             // Files of the same name from different places must not meet.
             std::string name = from.filename().string();
-            for (int k = 2; !taken.insert(std::string(kind) + "/" + lower(name)).second; ++k) name = from.stem().string() + "-" + std::to_string(k) + from.extension().string();
+            for (int k = 2; !taken.insert(std::string(kind) + "/" + lower(name)).second; ++k)
+                name = from.stem().string() + "-" + std::to_string(k) + from.extension().string();
             const fs::path target = to / kind / name;
             fs::create_directories(target.parent_path(), ec);
             const std::string pattern = from.filename().string();
@@ -63,7 +65,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
             for (const auto& [tile, file] : files) {
                 std::string file_name = name;
                 if (tile) {  // the tile's part of the name, as it stands in the file's
-                    const std::string own = file.filename().string(), part = own.substr(at, own.size() - (pattern.size() - (end - at + 1)));
+                    const std::string own = file.filename().string(),
+                                      part = own.substr(at, own.size() - (pattern.size() - (end - at + 1)));
                     const size_t where = name.find("<U");
                     file_name = name.substr(0, where) + part + name.substr(name.find('>', where) + 1);
                 }
@@ -75,7 +78,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
                 if (ec) {
                     std::error_code ignored;
                     fs::remove(part, ignored);
-                    out.problems.push_back({"A file could not be collected", file.string(), place, ec.message(), "Check the space and the rights of the target folder"});
+                    out.problems.push_back({"A file could not be collected", file.string(), place, ec.message(),
+                                            "Check the space and the rights of the target folder"});
                     return;
                 }
                 ++out.files;
@@ -93,7 +97,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
     return out;
 }
 
-std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search, const texture::MapCache& maps) {
+std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search,
+                                const texture::MapCache& maps) {
     std::vector<Found> out;
     struct Lost {
         std::string place, path;
@@ -110,7 +115,8 @@ std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const st
     size_t entries = 0;
     for (const fs::path& root : search) {
         std::error_code ec;
-        for (fs::recursive_directory_iterator it(root, fs::directory_options::skip_permission_denied, ec), end; it != end && entries < 200000; it.increment(ec), ++entries) {
+        for (fs::recursive_directory_iterator it(root, fs::directory_options::skip_permission_denied, ec), end;
+             it != end && entries < 200000; it.increment(ec), ++entries) {
             if (ec) break;
             if (it.depth() > 12) it.disable_recursion_pending();
             if (!it->is_regular_file(ec)) continue;

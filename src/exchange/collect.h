@@ -7,17 +7,20 @@
 
 namespace vemtra::exchange {
 
-/// Every path that the scene names: calls f(place, path, kind) with kind "assets", "light" or "maps". Empty paths are left out.
-template <class F>
-void for_each_file(scene::Scene& s, F&& f) {
+/// Every path that the scene names: calls f(place, path, kind) with kind "assets", "light" or "maps". Empty paths are
+/// left out.
+template <class F> void for_each_file(scene::Scene& s, F&& f) {
     for (scene::Asset& a : s.assets)
         if (!a.file.empty()) f("asset " + a.id, a.file, "assets");
     for (scene::Rig& r : s.rigs)
         if (!r.environment.image.empty()) f("rig " + r.name, r.environment.image, "light");
     for (scene::BuildUp& b : s.build_ups)
-        scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) { nodes::for_each_file_of(n, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); }); });
+        scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) {
+            nodes::for_each_file_of(n, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); });
+        });
     for (scene::Network& network : s.networks)
-        for (scene::Node& n : network.nodes) nodes::for_each_file_of(n, [&](std::string& path) { f(network.name + " / " + n.id, path, "maps"); });
+        for (scene::Node& n : network.nodes)
+            nodes::for_each_file_of(n, [&](std::string& path) { f(network.name + " / " + n.id, path, "maps"); });
 }
 
 /// The paths of the scene that lead out of the project's folder, search folders among them; null where none does.
@@ -28,17 +31,19 @@ struct Collected {
     uint64_t bytes = 0;
     std::vector<Error> problems;  ///< files that do not exist or could not be copied; their paths stay as they are
 };
-/// Copies all that the scene uses beside `project`, into folders by kind, and writes the scene there with paths that stay inside. Fails without
-/// a project where it was stopped or the project cannot be written.
-Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path& project, Progress* progress = nullptr);
+/// Copies all that the scene uses beside `project`, into folders by kind, and writes the scene there with paths that
+/// stay inside. Fails without a project where it was stopped or the project cannot be written.
+Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path& project,
+                          Progress* progress = nullptr);
 
 struct Found {
     std::string place, from, to;  ///< `to` as the project would name it
     bool by_content = false;      ///< under another name, with the very same content
 };
-/// Looks for files that do not exist in the folders and what lies below them (at most 200,000 entries): by name, and maps that were prepared
-/// once also by content.
-std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search, const texture::MapCache& maps);
+/// Looks for files that do not exist in the folders and what lies below them (at most 200,000 entries): by name, and
+/// maps that were prepared once also by content.
+std::vector<Found> find_missing(scene::Scene scene, const Paths& paths, const std::vector<fs::path>& search,
+                                const texture::MapCache& maps);
 void use_found(scene::Scene& scene, const std::vector<Found>& found);
 
 }  // namespace vemtra::exchange

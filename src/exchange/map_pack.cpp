@@ -22,8 +22,16 @@ using texture::MapSet;
 /// What stands in a channel that the set has no map for: no effect.
 float neutral(MapKind kind) {
     switch (kind) {
-        case MapKind::ambient_occlusion: case MapKind::cavity: case MapKind::opacity: case MapKind::specular: return 1.f;
-        case MapKind::roughness: case MapKind::glossiness: case MapKind::height: case MapKind::displacement: case MapKind::bump: case MapKind::curvature: return .5f;
+        case MapKind::ambient_occlusion:
+        case MapKind::cavity:
+        case MapKind::opacity:
+        case MapKind::specular: return 1.f;
+        case MapKind::roughness:
+        case MapKind::glossiness:
+        case MapKind::height:
+        case MapKind::displacement:
+        case MapKind::bump:
+        case MapKind::curvature: return .5f;
         default: return 0.f;
     }
 }
@@ -53,19 +61,26 @@ struct Source {
 };
 Source source_of(const MapSet& set, MapKind kind) {
     for (const MapEntry& m : set.maps)
-        if (m.use && m.kind == kind) return {&m, m.channel == "g" ? 1 : m.channel == "b" ? 2 : m.channel == "a" ? 3 : 0, false};
+        if (m.use && m.kind == kind)
+            return {&m, m.channel == "g" ? 1 : m.channel == "b" ? 2 : m.channel == "a" ? 3 : 0, false};
     for (const MapEntry& m : set.maps)
         if (m.use && m.kind == MapKind::packed)
             for (size_t c = 0; c < m.packed.size(); ++c)
                 if (m.packed[c] == kind && int(c) < m.header.channels) return {&m, int(c), false};
-    const MapKind opposite = kind == MapKind::roughness ? MapKind::glossiness : kind == MapKind::glossiness ? MapKind::roughness : MapKind::unknown;
+    const MapKind opposite = kind == MapKind::roughness    ? MapKind::glossiness
+                             : kind == MapKind::glossiness ? MapKind::roughness
+                                                           : MapKind::unknown;
     if (opposite != MapKind::unknown)
-        if (Source s = source_of({set.name, set.folder, [&] {
+        if (Source s = source_of({set.name,
+                                  set.folder,
+                                  [&] {
                                       std::vector<MapEntry> only;
                                       for (const MapEntry& m : set.maps)
                                           if (m.kind == opposite) only.push_back(m);
                                       return only;
-                                  }(), {}}, opposite);
+                                  }(),
+                                  {}},
+                                 opposite);
             s.map)
             for (const MapEntry& m : set.maps)
                 if (m.kind == opposite && m.use) return {&m, s.channel, true};
@@ -103,12 +118,17 @@ std::vector<fs::path> shipped_recipes() {
 Result<Recipe> read_recipe(const fs::path& file) {
     const auto text = read_file(file);
     if (!text) return text.error();
-    auto wrong = [&](const std::string& place, const std::string& why) { return Error{"The recipe cannot be used", file.string(), place, why, "See docs/recipes.md"}; };
+    auto wrong = [&](const std::string& place, const std::string& why) {
+        return Error{"The recipe cannot be used", file.string(), place, why, "See docs/maps.md"};
+    };
     const json j = json::parse(*text, nullptr, false);
     if (!j.is_object()) return wrong("", "it is no JSON object");
-    if (!j.contains("outputs") || !j["outputs"].is_array() || j["outputs"].empty()) return wrong("outputs", "there are none");
+    if (!j.contains("outputs") || !j["outputs"].is_array() || j["outputs"].empty())
+        return wrong("outputs", "there are none");
     Recipe r;
-    auto word = [](const json& o, const char* key, const std::string& other) { return o.contains(key) && o[key].is_string() ? o[key].get<std::string>() : other; };
+    auto word = [](const json& o, const char* key, const std::string& other) {
+        return o.contains(key) && o[key].is_string() ? o[key].get<std::string>() : other;
+    };
     r.name = word(j, "name", file.stem().string());
     r.about = word(j, "about", "");
     if (j.contains("skip_blank")) {
@@ -122,23 +142,30 @@ Result<Recipe> read_recipe(const fs::path& file) {
         out.name = word(o, "name", "");
         out.depth = word(o, "depth", "8");
         out.space = word(o, "space", "raw");
-        if (out.name.empty() || out.name.find('/') != std::string::npos || out.name.find("..") != std::string::npos) return wrong(place + ".name", "it must be a file name without folders");
+        if (out.name.empty() || out.name.find('/') != std::string::npos || out.name.find("..") != std::string::npos)
+            return wrong(place + ".name", "it must be a file name without folders");
         static const std::set<std::string> endings{".png", ".exr", ".tif", ".jpg"};
-        if (!endings.count(fs::path(out.name).extension().string())) return wrong(place + ".name", "it must end in .png, .exr, .tif or .jpg");
+        if (!endings.count(fs::path(out.name).extension().string()))
+            return wrong(place + ".name", "it must end in .png, .exr, .tif or .jpg");
         static const std::set<std::string> depths{"8", "16", "half", "float"};
         if (!depths.count(out.depth)) return wrong(place + ".depth", "it must be 8, 16, half or float");
-        if (auto d = texture::colour_decode(out.space); !d) return wrong(place + ".space", "the space '" + out.space + "' is not known");
-        if (!o.contains("channels") || !o["channels"].is_array() || o["channels"].empty() || o["channels"].size() > 4) return wrong(place + ".channels", "there must be one to four");
+        if (auto d = texture::colour_decode(out.space); !d)
+            return wrong(place + ".space", "the space '" + out.space + "' is not known");
+        if (!o.contains("channels") || !o["channels"].is_array() || o["channels"].empty() || o["channels"].size() > 4)
+            return wrong(place + ".channels", "there must be one to four");
         for (const json& c : o["channels"]) {
-            if (!c.is_string() || !channel_from_text(c.get<std::string>())) return wrong(place + ".channels", "'" + c.dump() + "' is no kind of map");
+            if (!c.is_string() || !channel_from_text(c.get<std::string>()))
+                return wrong(place + ".channels", "'" + c.dump() + "' is no kind of map");
             out.channels.push_back(c.get<std::string>());
         }
         if (o.contains("resize")) {
-            if (!o["resize"].is_number_integer() || o["resize"].get<int>() < 1 || o["resize"].get<int>() > 16384) return wrong(place + ".resize", "it must be 1 to 16384");
+            if (!o["resize"].is_number_integer() || o["resize"].get<int>() < 1 || o["resize"].get<int>() > 16384)
+                return wrong(place + ".resize", "it must be 1 to 16384");
             out.resize = o["resize"].get<int>();
         }
         if (o.contains("scale")) {
-            if (!o["scale"].is_number() || !(o["scale"].get<float>() > 0.f) || o["scale"].get<float>() > 1.f) return wrong(place + ".scale", "it must be above 0 and at most 1");
+            if (!o["scale"].is_number() || !(o["scale"].get<float>() > 0.f) || o["scale"].get<float>() > 1.f)
+                return wrong(place + ".scale", "it must be above 0 and at most 1");
             out.scale = o["scale"].get<float>();
         }
         out.green_down = o.contains("green_down") && o["green_down"].is_boolean() && o["green_down"].get<bool>();
@@ -172,7 +199,8 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
             continue;
         }
         for (const int tile : tiles) {
-            if (stopped(progress)) return Error{"The maps were not packed to the end", folder.string(), set.name, "it was stopped", ""};
+            if (stopped(progress))
+                return Error{"The maps were not packed to the end", folder.string(), set.name, "it was stopped", ""};
             // The sources of this tile, in floats; colour in linear light.
             int width = 0, height = 0;
             std::map<const MapEntry*, OIIO::ImageBuf> images;
@@ -188,14 +216,17 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
                 config.attribute("oiio:UnassociatedAlpha", 1);
                 OIIO::ImageBuf image(s.map->files[at].string(), 0, 0, nullptr, &config);
                 if (const auto header = texture::read_header(s.map->files[at]); !header) return header.error();
-                if (!image.read(0, 0, true, OIIO::TypeDesc::FLOAT)) return Error{"A texture map cannot be read", s.map->files[at].string(), "", image.geterror(), "Export it again"};
+                if (!image.read(0, 0, true, OIIO::TypeDesc::FLOAT))
+                    return Error{"A texture map cannot be read", s.map->files[at].string(), "", image.geterror(),
+                                 "Export it again"};
                 if (texture::info(s.map->kind).colour && image.nchannels() >= 3)
                     if (auto decode = texture::colour_decode(s.map->colour_space); decode && !(*decode)->plain()) {
                         const int n = image.nchannels();
                         auto* p = static_cast<float*>(image.localpixels());
                         std::vector<float> rgb(size_t(image.spec().width) * 3);
                         for (int y = 0; y < image.spec().height; ++y, p += size_t(image.spec().width) * size_t(n)) {
-                            for (size_t x = 0; x < size_t(image.spec().width); ++x) std::copy_n(p + x * size_t(n), 3, &rgb[3 * x]);
+                            for (size_t x = 0; x < size_t(image.spec().width); ++x)
+                                std::copy_n(p + x * size_t(n), 3, &rgb[3 * x]);
                             (*decode)->apply_curve(rgb.data(), size_t(image.spec().width));
                             for (size_t x = 0; x < size_t(image.spec().width); ++x) {
                                 const V3f c = (*decode)->transform({rgb[3 * x], rgb[3 * x + 1], rgb[3 * x + 2]});
@@ -215,7 +246,8 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
             width = std::max(1, int(std::lround(float(width) * shrink)));
             height = std::max(1, int(std::lround(float(height) * shrink)));
             for (auto& [map, image] : images)
-                if (image.spec().width != width || image.spec().height != height) image = OIIO::ImageBufAlgo::resize(image, "", 0.f, OIIO::ROI(0, width, 0, height));
+                if (image.spec().width != width || image.spec().height != height)
+                    image = OIIO::ImageBufAlgo::resize(image, "", 0.f, OIIO::ROI(0, width, 0, height));
             const int n = int(sources.size());
             std::vector<float> pixels(size_t(width) * size_t(height) * size_t(n));
             for (int c = 0; c < n; ++c) {
@@ -224,7 +256,8 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
                 const auto it = s.map ? images.find(s.map) : images.end();
                 const bool colour = s.map && (texture::info(s.map->kind).colour || s.map->kind == MapKind::normal);
                 int channel = colour ? (w.part >= 0 ? w.part : std::min(c, 2)) : s.channel;
-                const bool flip = s.map && s.map->kind == MapKind::normal && channel == 1 && s.map->green_down != o.green_down;
+                const bool flip =
+                    s.map && s.map->kind == MapKind::normal && channel == 1 && s.map->green_down != o.green_down;
                 const auto* p = it == images.end() ? nullptr : static_cast<const float*>(it->second.localpixels());
                 const int have = p ? it->second.nchannels() : 0;
                 channel = std::min(channel, std::max(0, have - 1));
@@ -236,24 +269,37 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
             }
             if (o.space != "raw" && o.space != "lin_rec709" && n >= 3 && texture::info(wanted[0].kind).colour) {
                 try {
-                    const auto config = OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
+                    const auto config =
+                        OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
                     const auto cpu = config->getProcessor("lin_rec709", o.space.c_str())->getDefaultCPUProcessor();
-                    OCIO::PackedImageDesc image(pixels.data(), width, height, n == 3 ? OCIO::CHANNEL_ORDERING_RGB : OCIO::CHANNEL_ORDERING_RGBA, OCIO::BIT_DEPTH_F32, sizeof(float), ptrdiff_t(n) * 4, ptrdiff_t(n) * 4 * width);
+                    OCIO::PackedImageDesc image(
+                        pixels.data(), width, height, n == 3 ? OCIO::CHANNEL_ORDERING_RGB : OCIO::CHANNEL_ORDERING_RGBA,
+                        OCIO::BIT_DEPTH_F32, sizeof(float), ptrdiff_t(n) * 4, ptrdiff_t(n) * 4 * width);
                     cpu->apply(image);
                 } catch (const OCIO::Exception& e) {
-                    return Error{"The colours cannot be converted", "", o.space, e.what(), "Choose another space in the recipe"};
+                    return Error{"The colours cannot be converted", "", o.space, e.what(),
+                                 "Choose another space in the recipe"};
                 }
             }
-            std::string name = replaced(replaced(o.name, "{set}", set.name), "{tile}", tile ? std::to_string(tile) : "");
+            std::string name =
+                replaced(replaced(o.name, "{set}", set.name), "{tile}", tile ? std::to_string(tile) : "");
             if (!tile) name = replaced(replaced(name, "..", "."), "_.", ".");
             const fs::path target = folder / name;
-            OIIO::ImageSpec spec(width, height, n, o.depth == "8" ? OIIO::TypeDesc::UINT8 : o.depth == "16" ? OIIO::TypeDesc::UINT16 : o.depth == "half" ? OIIO::TypeDesc::HALF : OIIO::TypeDesc::FLOAT);
+            OIIO::ImageSpec spec(width, height, n,
+                                 o.depth == "8"      ? OIIO::TypeDesc::UINT8
+                                 : o.depth == "16"   ? OIIO::TypeDesc::UINT16
+                                 : o.depth == "half" ? OIIO::TypeDesc::HALF
+                                                     : OIIO::TypeDesc::FLOAT);
             if (n == 4) spec.attribute("oiio:UnassociatedAlpha", 1);
-            if (n == 4 && target.extension() == ".exr" && wanted[3].kind != MapKind::opacity) spec.alpha_channel = -1;  // numbers, not coverage
+            if (n == 4 && target.extension() == ".exr" && wanted[3].kind != MapKind::opacity)
+                spec.alpha_channel = -1;  // numbers, not coverage
             Status s = write_atomically_with(target, [&](const fs::path& temporary) -> Status {
                 auto file = OIIO::ImageOutput::create(temporary.string());
-                if (!file || !file->open(temporary.string(), spec) || !file->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !file->close())
-                    return Error{"A map cannot be written", target.string(), "", file ? file->geterror() : OIIO::geterror(), "Check the space and the rights of the folder"};
+                if (!file || !file->open(temporary.string(), spec) ||
+                    !file->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !file->close())
+                    return Error{"A map cannot be written", target.string(), "",
+                                 file ? file->geterror() : OIIO::geterror(),
+                                 "Check the space and the rights of the folder"};
                 return Done{};
             });
             if (!s) return s.error();

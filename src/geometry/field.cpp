@@ -14,13 +14,16 @@ namespace {
 constexpr int max_resolution = 32;
 constexpr size_t inside_budget = size_t(16) << 20;  // samples over all parts: 64 MB
 
-size_t grid_size(int r) { return size_t(r + 1) * size_t(r + 2) / 2; }
+size_t grid_size(int r) {
+    return size_t(r + 1) * size_t(r + 2) / 2;
+}
 // Row j (along v) of a grid of resolution r starts at:
-size_t grid_row(int r, int j) { return size_t(j) * size_t(r + 1) - size_t(j) * size_t(j - 1) / 2; }
+size_t grid_row(int r, int j) {
+    return size_t(j) * size_t(r + 1) - size_t(j) * size_t(j - 1) / 2;
+}
 
 // A stopped loop leaves early; nobody reads the half-done result.
-template <class Body>
-bool for_all(size_t count, float from, float to, Progress* progress, const Body& body) {
+template <class Body> bool for_all(size_t count, float from, float to, Progress* progress, const Body& body) {
     std::atomic<size_t> done{0};
     parallel_ranges(count, 256, [&](size_t first, size_t last) {
         if (stopped(progress)) return;
@@ -32,7 +35,8 @@ bool for_all(size_t count, float from, float to, Progress* progress, const Body&
 
 fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
     const FieldKind* kind = field_kind(request.field);
-    uint64_t h = hash_bytes(wanted.data(), wanted.size(), hash_text(request.field + " " + std::to_string(kind ? kind->version : 0)));
+    uint64_t h = hash_bytes(wanted.data(), wanted.size(),
+                            hash_text(request.field + " " + std::to_string(kind ? kind->version : 0)));
     std::unordered_map<const Shape*, uint64_t> contents;
     for (const Instance& i : geometry.instances()) {
         const auto [it, fresh] = contents.try_emplace(i.shape.get(), 0);
@@ -40,7 +44,8 @@ fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, c
         h = hash_bytes(&it->second, sizeof it->second, h);
         h = hash_bytes(&i.to_world, sizeof i.to_world, h);
     }
-    h = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), h + uint64_t(field_rays_final));
+    h = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float),
+                   h + uint64_t(field_rays_final));
     char name[32];
     std::snprintf(name, sizeof name, "%016llx.field", static_cast<unsigned long long>(h));
     return cache_folder("fields") / name;
@@ -72,7 +77,8 @@ float FormField::at(const Mesh& mesh, const Place& place) const {
     if (ix + iy > r - 1) ix = std::max(0, r - 1 - iy);
     const float fx = x - float(ix), fy = y - float(iy);
     auto value = [&](int a, int b) { return grid[grid_row(r, b) + size_t(a)]; };
-    if (fx + fy <= 1.f || ix + iy + 2 > r) return value(ix, iy) * (1.f - fx - fy) + value(ix + 1, iy) * fx + value(ix, iy + 1) * fy;
+    if (fx + fy <= 1.f || ix + iy + 2 > r)
+        return value(ix, iy) * (1.f - fx - fy) + value(ix + 1, iy) * fx + value(ix, iy + 1) * fy;
     return value(ix + 1, iy + 1) * (fx + fy - 1.f) + value(ix, iy + 1) * (1.f - fx) + value(ix + 1, iy) * (1.f - fy);
 }
 
@@ -81,8 +87,15 @@ namespace {
 /// The samples of one instance: at its vertices, and on grids inside of large faces.
 class PartSampling {
 public:
-    PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request, int rays)
-        : geometry_(geometry), index_(instance), instance_(geometry.instances()[instance]), m_(instance_.shape->faces_as_triangles()), kind_(kind), request_(request), rays_(rays) {
+    PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request,
+                 int rays)
+        : geometry_(geometry),
+          index_(instance),
+          instance_(geometry.instances()[instance]),
+          m_(instance_.shape->faces_as_triangles()),
+          kind_(kind),
+          request_(request),
+          rays_(rays) {
         for (const V3f& p : m_.positions) world_.push_back(instance_.point_to_world(p));
     }
 
@@ -97,7 +110,8 @@ public:
             for (size_t v = first; v < last; ++v)
                 if (owner[v] != UINT32_MAX) {
                     const V3f n = instance_.normal_to_world(m_.normals[v]);
-                    f.at_vertex[v] = sample({world_[v], instance_.identity ? n : n.normalized(), middle(owner[v]) - world_[v]});
+                    f.at_vertex[v] =
+                        sample({world_[v], instance_.identity ? n : n.normalized(), middle(owner[v]) - world_[v]});
                 }
         });
     }
@@ -114,7 +128,8 @@ public:
                 for (int j = 0; j <= r; ++j)
                     for (int i = 0; i + j <= r; ++i) {
                         const SurfacePoint s = geometry_.at({index_, t, float(i) / float(r), float(j) / float(r)});
-                        f.inside[f.first[t] + grid_row(r, j) + size_t(i)] = sample({s.position, s.normal, centre - s.position});
+                        f.inside[f.first[t] + grid_row(r, j) + size_t(i)] =
+                            sample({s.position, s.normal, centre - s.position});
                     }
             }
         });
@@ -163,7 +178,8 @@ private:
 
 }  // namespace
 
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress) {
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
+                                               const nodes::FieldRequest& request, int rays, Progress* progress) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
     const size_t parts = geometry.instances().size();
@@ -180,10 +196,12 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
     return field;
 }
 
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
+                                              const nodes::FieldRequest& request) {
     Result<std::string> bytes = read_file(cache_file(geometry, wanted, request));
     if (!bytes) return nullptr;
-    // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not used.
+    // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not
+    // used.
     uint64_t check = 0;
     if (bytes->size() < 8) return nullptr;
     std::memcpy(&check, bytes->data(), 8);
@@ -205,8 +223,10 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     for (const Instance& instance : geometry.instances()) {
         const Mesh& m = instance.shape->faces_as_triangles();
         FormField::PartField f;
-        if (!take(f.at_vertex, m.positions.size()) || !take(f.first, m.triangles()) || !take(f.resolution, m.triangles()) || !take(f.inside, SIZE_MAX) ||
-            f.at_vertex.size() != (wanted[field->parts.size()] ? m.positions.size() : 0) || f.first.size() != f.resolution.size())
+        if (!take(f.at_vertex, m.positions.size()) || !take(f.first, m.triangles()) ||
+            !take(f.resolution, m.triangles()) || !take(f.inside, SIZE_MAX) ||
+            f.at_vertex.size() != (wanted[field->parts.size()] ? m.positions.size() : 0) ||
+            f.first.size() != f.resolution.size())
             return nullptr;
         for (size_t t = 0; t < f.first.size(); ++t)
             if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > f.inside.size()) return nullptr;
@@ -215,7 +235,8 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     return field;
 }
 
-void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, const FormField& field) {
+void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
+                const FormField& field) {
     std::string body;
     auto put = [&](const auto& array) {
         const uint64_t n = array.size();
@@ -224,13 +245,17 @@ void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const
     };
     for (const auto& f : field.parts) put(f.at_vertex), put(f.first), put(f.resolution), put(f.inside);
     const uint64_t check = hash_bytes(body.data(), body.size());
-    write_file_atomically(cache_file(geometry, wanted, request), std::string(reinterpret_cast<const char*>(&check), 8) + body);
+    write_file_atomically(cache_file(geometry, wanted, request),
+                          std::string(reinterpret_cast<const char*>(&check), 8) + body);
 }
 
-void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v, float* out) const {
+void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
+                    float* out) const {
     const FormField* f = field >= 0 && size_t(field) < fields_.size() ? fields_[size_t(field)].get() : nullptr;
     for (int i = 0; i < n; ++i)
-        out[i] = f && instance[i] < f->parts.size() ? f->at(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]}) : 0.f;
+        out[i] = f && instance[i] < f->parts.size()
+                     ? f->at(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]})
+                     : 0.f;
 }
 
 }  // namespace vemtra::geometry

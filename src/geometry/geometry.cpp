@@ -6,13 +6,15 @@
 namespace vemtra::geometry {
 namespace {
 
-// What is laid together in world space is built again whenever anything is moved or hidden: together at most about a tenth of a second.
+// What is laid together in world space is built again whenever anything is moved or hidden: together at most about a
+// tenth of a second.
 constexpr uint32_t merged_part_limit = 150000;  // faces of one shape
 constexpr size_t merged_limit = 600000;         // of all of them
 
 }  // namespace
 
-Instance::Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_moved) : shape(std::move(of)), to_world(world), identity(world == M44f()), moved(was_moved) {
+Instance::Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_moved)
+    : shape(std::move(of)), to_world(world), identity(world == M44f()), moved(was_moved) {
     if (identity) return;
     to_object = to_world.inverse();
     scale = std::cbrt(std::fabs(to_world.determinant()));
@@ -28,7 +30,8 @@ Box3f Instance::bounds() const {
     }
     Box3f out;
     for (int corner = 0; corner < 8; ++corner)
-        out.extendBy(point_to_world({corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y, corner & 4 ? box.max.z : box.min.z}));
+        out.extendBy(point_to_world({corner & 1 ? box.max.x : box.min.x, corner & 2 ? box.max.y : box.min.y,
+                                     corner & 4 ? box.max.z : box.min.z}));
     return out;
 }
 
@@ -39,7 +42,8 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
         faces_ += i.shape->faces();
         if (++uses[i.shape.get()] == 1) own_faces_ += i.shape->faces();
     }
-    if (instances_.size() == 1 && instances_[0].identity && instances_[0].shape->faces() >= merged_part_limit) {  // nothing to lay together
+    if (instances_.size() == 1 && instances_[0].identity &&
+        instances_[0].shape->faces() >= merged_part_limit) {  // nothing to lay together
         scene_ = instances_[0].shape->scene();
         rtcRetainScene(scene_);
         return;
@@ -48,7 +52,8 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
     for (size_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
         const Instance& instance = instances_[i];
         const Shape& shape = *instance.shape;
-        const bool merged = !instance.moved && uses[&shape] == 1 && shape.faces() < merged_part_limit && merged_faces_ + shape.faces() <= merged_limit;
+        const bool merged = !instance.moved && uses[&shape] == 1 && shape.faces() < merged_part_limit &&
+                            merged_faces_ + shape.faces() <= merged_limit;
         RTCGeometry g;
         if (merged) {
             merged_faces_ += shape.faces();
@@ -68,7 +73,9 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
     commit(scene_, progress);
 }
 
-Geometry::~Geometry() { rtcReleaseScene(scene_); }
+Geometry::~Geometry() {
+    rtcReleaseScene(scene_);
+}
 
 SurfacePoint Geometry::at(const Place& place) const {
     const Instance& i = instances_[place.instance];
@@ -96,7 +103,8 @@ void Geometry::uv_gradients(const Place& place, V3f& u, V3f& v, int set) const {
     const Instance& i = instances_[place.instance];
     i.shape->uv_gradients(place.face, u, v, set);
     if (i.identity) return;
-    // A gradient is a covector: it goes by the inverse transpose, which may lift it out of a sheared surface's plane by nothing but that.
+    // A gradient is a covector: it goes by the inverse transpose, which may lift it out of a sheared surface's plane by
+    // nothing but that.
     u = i.normal_to_world(u);
     v = i.normal_to_world(v);
 }
@@ -105,7 +113,8 @@ float Geometry::area(uint32_t instance, uint32_t face) const {
     const Instance& i = instances_[instance];
     const float own = i.shape->area(face);
     if (i.identity) return own;
-    return own * i.scale * i.scale * i.scale * turned_by_transpose(i.shape->at(face, 1.f / 3.f, 1.f / 3.f).normal_geometric, i.to_object).length();
+    return own * i.scale * i.scale * i.scale *
+           turned_by_transpose(i.shape->at(face, 1.f / 3.f, 1.f / 3.f).normal_geometric, i.to_object).length();
 }
 
 std::vector<Geometry::Strewn> Geometry::strewn(const std::vector<uint32_t>& instances, size_t most) const {
@@ -114,7 +123,8 @@ std::vector<Geometry::Strewn> Geometry::strewn(const std::vector<uint32_t>& inst
     const size_t stride = std::max<size_t>(1, all / std::max<size_t>(1, most));
     std::vector<Strewn> out;
     for (uint32_t i : instances)
-        for (size_t f = 0; f < shape(i).faces(); f += stride) out.push_back({{i, uint32_t(f), 1.f / 3.f, 1.f / 3.f}, area(i, uint32_t(f))});
+        for (size_t f = 0; f < shape(i).faces(); f += stride)
+            out.push_back({{i, uint32_t(f), 1.f / 3.f, 1.f / 3.f}, area(i, uint32_t(f))});
     return out;
 }
 

@@ -1,8 +1,9 @@
 // The parts of a scene ready for rays: instances of shapes, and the accelerator over them. Immutable once built.
 //
-// Forms that stand where their file has them, and stand there once, are laid together in one accelerator in world space, as long as that is
-// quick to build; all others have one of their own and are reached through an instance (docs/decisions/0017): moving, hiding or copying a heavy
-// part builds nothing anew, and light ones cost their rays no detour.
+// Forms that stand where their file has them, and stand there once, are laid together in one accelerator in world
+// space, as long as that is quick to build; all others have one of their own and are reached through an instance
+// (docs/decisions/0017): moving, hiding or copying a heavy part builds nothing anew, and light ones cost their rays no
+// detour.
 #pragma once
 #include <memory>
 #include <vector>
@@ -19,9 +20,9 @@ struct Instance {
 
     std::shared_ptr<const Shape> shape;
     M44f to_world, to_object;
-    bool identity = true;   ///< both are
+    bool identity = true;  ///< both are
     bool moved = false;
-    float scale = 1.f;      ///< of lengths, in the mean of directions
+    float scale = 1.f;  ///< of lengths, in the mean of directions
 
     V3f point_to_object(const V3f& p) const { return identity ? p : vemtra::moved(p, to_object); }
     V3f point_to_world(const V3f& p) const { return identity ? p : vemtra::moved(p, to_world); }
@@ -31,7 +32,7 @@ struct Instance {
     /// Normals and gradients go by the inverse transpose, and are not of unit length any more.
     V3f normal_to_object(const V3f& n) const { return identity ? n : turned_by_transpose(n, to_world); }
     V3f normal_to_world(const V3f& n) const { return identity ? n : turned_by_transpose(n, to_object); }
-    Box3f bounds() const;   ///< in the world
+    Box3f bounds() const;  ///< in the world
     bool operator==(const Instance& o) const { return shape == o.shape && to_world == o.to_world && moved == o.moved; }
 };
 
@@ -46,8 +47,8 @@ public:
     const std::vector<Instance>& instances() const { return instances_; }
     const Shape& shape(uint32_t instance) const { return *instances_[instance].shape; }
     const Box3f& bounds() const { return bounds_; }
-    size_t faces() const { return faces_; }       ///< over all instances
-    size_t own_faces() const { return own_faces_; }  ///< over all shapes, each counted once
+    size_t faces() const { return faces_; }                ///< over all instances
+    size_t own_faces() const { return own_faces_; }        ///< over all shapes, each counted once
     size_t merged_faces() const { return merged_faces_; }  ///< of those laid together in world space
     RTCScene scene() const { return scene_; }
 
@@ -55,9 +56,12 @@ public:
     SurfacePoint at(const Place& place) const;
     V3f tangent(const Place& place) const;
     void uv_gradients(const Place& place, V3f& u, V3f& v, int set = -1) const;
-    V2f uv(const Place& place, int set = -1) const { return shape(place.instance).uv(place.face, place.u, place.v, set); }
+    V2f uv(const Place& place, int set = -1) const {
+        return shape(place.instance).uv(place.face, place.u, place.v, set);
+    }
     float area(uint32_t instance, uint32_t face) const;  ///< exact for triangles
-    /// Points all over the instances, at the middle of every n-th face, so that there are at most about `most`; with the area that each stands for.
+    /// Points all over the instances, at the middle of every n-th face, so that there are at most about `most`; with
+    /// the area that each stands for.
     struct Strewn {
         Place place;
         float area;
@@ -72,8 +76,12 @@ private:
 };
 
 /// Where a ray hit; instance is RTC_INVALID_GEOMETRY_ID where it hit nothing.
-inline Place place_of(const RTCHit& hit) { return {hit.instID[0] == RTC_INVALID_GEOMETRY_ID ? hit.geomID : hit.instID[0], hit.primID, hit.u, hit.v}; }
-inline bool hit_something(const Place& p) { return p.instance != RTC_INVALID_GEOMETRY_ID; }
+inline Place place_of(const RTCHit& hit) {
+    return {hit.instID[0] == RTC_INVALID_GEOMETRY_ID ? hit.geomID : hit.instID[0], hit.primID, hit.u, hit.v};
+}
+inline bool hit_something(const Place& p) {
+    return p.instance != RTC_INVALID_GEOMETRY_ID;
+}
 
 /// A ray from 0 to `far`, ready for rtcIntersect1.
 inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
@@ -108,12 +116,16 @@ inline void set_ray(RTCRay16& r, int k, const V3f& origin, const V3f& direction,
 }
 /// Takes what the k-th ray of a packet hit.
 inline Place place_of(const RTCHit16& hit, int k) {
-    return {hit.instID[0][k] == RTC_INVALID_GEOMETRY_ID ? hit.geomID[k] : hit.instID[0][k], hit.primID[k], hit.u[k], hit.v[k]};
+    return {hit.instID[0][k] == RTC_INVALID_GEOMETRY_ID ? hit.geomID[k] : hit.instID[0][k], hit.primID[k], hit.u[k],
+            hit.v[k]};
 }
-inline void set_no_hit(RTCHit16& hit, int k) { hit.geomID[k] = hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID; }
+inline void set_no_hit(RTCHit16& hit, int k) {
+    hit.geomID[k] = hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;
+}
 
-/// Moves a ray's origin off the surface so that it cannot hit it again, whatever the scale (Waechter and Binder 2019, "A Fast and Robust
-/// Method for Avoiding Self-Intersection"). `normal` is the geometric one on the side that the ray leaves to.
+/// Moves a ray's origin off the surface so that it cannot hit it again, whatever the scale (Waechter and Binder 2019,
+/// "A Fast and Robust Method for Avoiding Self-Intersection"). `normal` is the geometric one on the side that the ray
+/// leaves to.
 V3f offset_origin(const V3f& p, const V3f& normal);
 
 }  // namespace vemtra::geometry

@@ -13,10 +13,16 @@ using Json = GltfFile::Json;
 
 enum Component : int { i8 = 5120, u8 = 5121, i16 = 5122, u16 = 5123, u32 = 5125, f32 = 5126 };
 
-size_t size_of(int component) { return component == i8 || component == u8 ? 1 : component == i16 || component == u16 ? 2 : component == u32 || component == f32 ? 4 : 0; }
+size_t size_of(int component) {
+    return component == i8 || component == u8     ? 1
+           : component == i16 || component == u16 ? 2
+           : component == u32 || component == f32 ? 4
+                                                  : 0;
+}
 
 int components_of(const std::string& type) {
-    static constexpr std::pair<const char*, int> names[] = {{"SCALAR", 1}, {"VEC2", 2}, {"VEC3", 3}, {"VEC4", 4}, {"MAT2", 4}, {"MAT3", 9}, {"MAT4", 16}};
+    static constexpr std::pair<const char*, int> names[] = {{"SCALAR", 1}, {"VEC2", 2}, {"VEC3", 3}, {"VEC4", 4},
+                                                            {"MAT2", 4},   {"MAT3", 9}, {"MAT4", 16}};
     for (const auto& [name, count] : names)
         if (type == name) return count;
     return 0;
@@ -44,7 +50,12 @@ std::string from_base64(std::string_view text) {
     uint32_t bits = 0;
     int have = 0;
     for (const char c : text) {
-        const int v = c >= 'A' && c <= 'Z' ? c - 'A' : c >= 'a' && c <= 'z' ? c - 'a' + 26 : c >= '0' && c <= '9' ? c - '0' + 52 : c == '+' ? 62 : c == '/' ? 63 : -1;
+        const int v = c >= 'A' && c <= 'Z'   ? c - 'A'
+                      : c >= 'a' && c <= 'z' ? c - 'a' + 26
+                      : c >= '0' && c <= '9' ? c - '0' + 52
+                      : c == '+'             ? 62
+                      : c == '/'             ? 63
+                                             : -1;
         if (v < 0) break;
         bits = bits << 6 | uint32_t(v);
         if ((have += 6) < 8) continue;
@@ -153,9 +164,12 @@ Status GltfFile::load_buffers(std::string_view chunk) {
             data = comma == std::string::npos ? "" : from_base64(std::string_view(uri).substr(comma + 1));
         } else if (!uri.empty()) {
             const std::filesystem::path at = folder / from_uri(uri);
-            if (!lies_in(folder.empty() ? std::filesystem::path(".") : folder, at)) return broken(place, "it names '" + uri + "', which leads out of the file's folder");
+            if (!lies_in(folder.empty() ? std::filesystem::path(".") : folder, at))
+                return broken(place, "it names '" + uri + "', which leads out of the file's folder");
             Result<std::string> read = read_file(at);
-            if (!read) return Error{read.error().what, at.string(), place + " of " + file_, read.error().why, "Put the buffer beside the file again"};
+            if (!read)
+                return Error{read.error().what, at.string(), place + " of " + file_, read.error().why,
+                             "Put the buffer beside the file again"};
             data = std::move(*read);
         } else if (i == 0 && !chunk.empty()) {
             data = std::string(chunk);
@@ -163,7 +177,8 @@ Status GltfFile::load_buffers(std::string_view chunk) {
             return broken(place, "it has no bytes");
         }
         if (const size_t promised = size_in(all[i], "byteLength", 0); !data.empty() && promised > data.size())
-            return broken(place, "it is " + std::to_string(data.size()) + " bytes long, where " + std::to_string(promised) + " are promised: the file is cut off");
+            return broken(place, "it is " + std::to_string(data.size()) + " bytes long, where " +
+                                     std::to_string(promised) + " are promised: the file is cut off");
         bytes_ += data.size();
         buffers_.push_back(std::move(data));
     }
@@ -181,7 +196,8 @@ Status GltfFile::unpack_views() {
         const size_t offset = size_in(*packed, "byteOffset", 0), length = size_in(*packed, "byteLength", 0);
         if (buffer < 0 || size_t(buffer) >= buffers_.size()) return broken(place, "its packed buffer does not exist");
         const std::string& data = buffers_[size_t(buffer)];
-        if (offset > data.size() || length > data.size() - offset) return broken(place, "its packed bytes leave their buffer: the file is cut off");
+        if (offset > data.size() || length > data.size() - offset)
+            return broken(place, "its packed bytes leave their buffer: the file is cut off");
         Result<std::string> plain = unpack_meshopt(std::string_view(data).substr(offset, length), *packed);
         if (!plain) return broken(place, plain.error().why);
         bytes_ += plain->size();
@@ -192,20 +208,23 @@ Status GltfFile::unpack_views() {
 
 Result<std::string_view> GltfFile::view(int index, const std::string& place) const {
     const Json& all = array("bufferViews");
-    if (index < 0 || size_t(index) >= all.size() || !all[size_t(index)].is_object()) return broken(place, "an accessor has no data");
+    if (index < 0 || size_t(index) >= all.size() || !all[size_t(index)].is_object())
+        return broken(place, "an accessor has no data");
     if (!unpacked_[size_t(index)].empty()) return std::string_view(unpacked_[size_t(index)]);
     const Json& v = all[size_t(index)];
     const int buffer = number(v, "buffer");
     if (buffer < 0 || size_t(buffer) >= buffers_.size()) return broken(place, "a buffer does not exist");
     const std::string& data = buffers_[size_t(buffer)];
     const size_t offset = size_in(v, "byteOffset", 0), length = size_in(v, "byteLength", 0);
-    if (offset > data.size() || length > data.size() - offset) return broken(place, "a view points outside of its buffer: the file is cut off");
+    if (offset > data.size() || length > data.size() - offset)
+        return broken(place, "a view points outside of its buffer: the file is cut off");
     return std::string_view(data).substr(offset, length);
 }
 
 Result<GltfFile::Accessor> GltfFile::accessor(int index, const std::string& place) const {
     const Json& all = array("accessors");
-    if (index < 0 || size_t(index) >= all.size() || !all[size_t(index)].is_object()) return broken(place, "an accessor does not exist");
+    if (index < 0 || size_t(index) >= all.size() || !all[size_t(index)].is_object())
+        return broken(place, "an accessor does not exist");
     const Json& j = all[size_t(index)];
     Accessor a;
     a.component = number(j, "componentType", 0);
@@ -214,7 +233,8 @@ Result<GltfFile::Accessor> GltfFile::accessor(int index, const std::string& plac
     a.normalized = j.contains("normalized") && j["normalized"].is_boolean() && j["normalized"].get<bool>();
     const size_t element = size_of(a.component) * size_t(a.components);
     if (!element) return broken(place, "an accessor has an unknown type");
-    if (a.count == 0 || a.count > std::max<size_t>(bytes_, 1)) return broken(place, "an accessor is longer than the file: it is cut off");
+    if (a.count == 0 || a.count > std::max<size_t>(bytes_, 1))
+        return broken(place, "an accessor is longer than the file: it is cut off");
     a.stride = element;
     if (!j.contains("bufferView")) {
         if (!j.contains("sparse")) return broken(place, "an accessor has no data");
@@ -225,13 +245,16 @@ Result<GltfFile::Accessor> GltfFile::accessor(int index, const std::string& plac
     if (!bytes) return bytes.error();
     if (const size_t stride = size_in(array("bufferViews")[size_t(view_index)], "byteStride", 0)) a.stride = stride;
     const size_t offset = size_in(j, "byteOffset", 0);
-    if (a.stride < element || a.stride > 4096 || offset > bytes->size()) return broken(place, "an accessor points outside of its buffer");
+    if (a.stride < element || a.stride > 4096 || offset > bytes->size())
+        return broken(place, "an accessor points outside of its buffer");
     a.bytes = bytes->substr(offset);
-    if (a.bytes.size() < element || (a.count - 1) > (a.bytes.size() - element) / a.stride) return broken(place, "an accessor is longer than its buffer: the file is cut off");
+    if (a.bytes.size() < element || (a.count - 1) > (a.bytes.size() - element) / a.stride)
+        return broken(place, "an accessor is longer than its buffer: the file is cut off");
     return a;
 }
 
-Status GltfFile::floats(int index, int components, std::vector<float>& out, size_t& count, const std::string& place) const {
+Status GltfFile::floats(int index, int components, std::vector<float>& out, size_t& count,
+                        const std::string& place) const {
     Result<Accessor> a = accessor(index, place);
     if (!a) return a.error();
     count = a->count;
@@ -240,32 +263,39 @@ Status GltfFile::floats(int index, int components, std::vector<float>& out, size
     if (!a->bytes.empty())
         for (size_t i = 0; i < count; ++i)
             for (int c = 0; c < std::min(components, a->components); ++c)
-                out[i * size_t(components) + size_t(c)] = number_at(a->bytes.data() + i * a->stride + size_t(c) * size, a->component, a->normalized);
+                out[i * size_t(components) + size_t(c)] =
+                    number_at(a->bytes.data() + i * a->stride + size_t(c) * size, a->component, a->normalized);
     return fill_sparse(array("accessors")[size_t(index)], *a, components, out, place);
 }
 
 /// The elements that differ from what the accessor's own view has.
-Status GltfFile::fill_sparse(const Json& json, const Accessor& a, int components, std::vector<float>& out, const std::string& place) const {
+Status GltfFile::fill_sparse(const Json& json, const Accessor& a, int components, std::vector<float>& out,
+                             const std::string& place) const {
     const auto sparse = json.find("sparse");
     if (sparse == json.end()) return Done{};
-    if (!sparse->is_object() || !sparse->contains("indices") || !sparse->contains("values")) return broken(place, "a sparse accessor is not complete");
+    if (!sparse->is_object() || !sparse->contains("indices") || !sparse->contains("values"))
+        return broken(place, "a sparse accessor is not complete");
     const Json &at = (*sparse)["indices"], &values = (*sparse)["values"];
     if (!at.is_object() || !values.is_object()) return broken(place, "a sparse accessor is not complete");
-    const size_t count = size_in(*sparse, "count", 0), size = size_of(a.component), element = size * size_t(a.components);
+    const size_t count = size_in(*sparse, "count", 0), size = size_of(a.component),
+                 element = size * size_t(a.components);
     const int index_type = number(at, "componentType", 0);
     const size_t index_size = index_type == f32 ? 0 : size_of(index_type);
-    Result<std::string_view> where = view(number(at, "bufferView"), place), what = view(number(values, "bufferView"), place);
+    Result<std::string_view> where = view(number(at, "bufferView"), place),
+                             what = view(number(values, "bufferView"), place);
     if (!where) return where.error();
     if (!what) return what.error();
     const size_t first_index = size_in(at, "byteOffset", 0), first_value = size_in(values, "byteOffset", 0);
-    if (!index_size || first_index > where->size() || first_value > what->size() || count > (where->size() - first_index) / index_size || count > (what->size() - first_value) / element)
+    if (!index_size || first_index > where->size() || first_value > what->size() ||
+        count > (where->size() - first_index) / index_size || count > (what->size() - first_value) / element)
         return broken(place, "a sparse accessor is longer than its buffers: the file is cut off");
     for (size_t k = 0; k < count; ++k) {
         uint32_t i = 0;
         std::memcpy(&i, where->data() + first_index + k * index_size, index_size);
         if (i >= a.count) return broken(place, "a sparse accessor names an element that does not exist");
         for (int c = 0; c < std::min(components, a.components); ++c)
-            out[size_t(i) * size_t(components) + size_t(c)] = number_at(what->data() + first_value + k * element + size_t(c) * size, a.component, a.normalized);
+            out[size_t(i) * size_t(components) + size_t(c)] =
+                number_at(what->data() + first_value + k * element + size_t(c) * size, a.component, a.normalized);
     }
     return Done{};
 }

@@ -1,5 +1,6 @@
-// A glTF 2.0 or GLB file: its JSON, its buffers, and the numbers behind its accessors. Every offset, stride and count is held against the buffer
-// before it is used; a claim that the file is too short for is refused before memory is taken.
+// A glTF 2.0 or GLB file: its JSON, its buffers, and the numbers behind its accessors. Every offset, stride and count
+// is held against the buffer before it is used; a claim that the file is too short for is refused before memory is
+// taken.
 #pragma once
 #include <nlohmann/json.hpp>
 #include <string>
@@ -16,9 +17,12 @@ public:
 
     const Json& json() const { return json_; }
     const std::string& file() const { return file_; }
-    Error broken(const std::string& place, const std::string& why) const { return {"Not a readable glTF", file_, place, why, "Export the asset again"}; }
+    Error broken(const std::string& place, const std::string& why) const {
+        return {"Not a readable glTF", file_, place, why, "Export the asset again"};
+    }
 
-    /// An accessor as floats, `components` per element; missing ones stay 0. Normalised integers become 0..1 or -1..1. Sparse ones are filled in.
+    /// An accessor as floats, `components` per element; missing ones stay 0. Normalised integers become 0..1 or -1..1.
+    /// Sparse ones are filled in.
     Status floats(int accessor, int components, std::vector<float>& out, size_t& count, const std::string& place) const;
     Status indices(int accessor, std::vector<uint32_t>& out, const std::string& place) const;
     /// The bytes of a view; an Error where it leaves its buffer.
@@ -33,15 +37,16 @@ public:
 private:
     struct Accessor;
     Result<Accessor> accessor(int index, const std::string& place) const;
-    Status fill_sparse(const Json& accessor, const Accessor& a, int components, std::vector<float>& out, const std::string& place) const;
+    Status fill_sparse(const Json& accessor, const Accessor& a, int components, std::vector<float>& out,
+                       const std::string& place) const;
     Status load_buffers(std::string_view chunk);
     Status unpack_views();
 
     std::string file_;
     Json json_;
     std::vector<std::string> buffers_;
-    std::vector<std::string> unpacked_;   ///< per view: what EXT_meshopt_compression hid; empty where nothing did
-    size_t bytes_ = 0;                    ///< of all buffers: no count of an element can be larger
+    std::vector<std::string> unpacked_;  ///< per view: what EXT_meshopt_compression hid; empty where nothing did
+    size_t bytes_ = 0;                   ///< of all buffers: no count of an element can be larger
 };
 
 /// One primitive out of KHR_draco_mesh_compression: attributes by name.

@@ -1,4 +1,5 @@
-// What compresses meshes inside of glTF: KHR_draco_mesh_compression by the Draco library, EXT_meshopt_compression by meshoptimizer.
+// What compresses meshes inside of glTF: KHR_draco_mesh_compression by the Draco library, EXT_meshopt_compression by
+// meshoptimizer.
 #include <draco/compression/decode.h>
 #include <meshoptimizer.h>
 
@@ -7,7 +8,9 @@
 namespace vemtra::geometry {
 
 Result<DracoMesh> unpack_draco(std::string_view bytes) {
-    auto why = [](const std::string& text) { return Error{"", "", "", "the compressed mesh is broken" + (text.empty() ? "" : ": " + text), ""}; };
+    auto why = [](const std::string& text) {
+        return Error{"", "", "", "the compressed mesh is broken" + (text.empty() ? "" : ": " + text), ""};
+    };
     try {
         draco::DecoderBuffer buffer;
         buffer.Init(bytes.data(), bytes.size());
@@ -34,8 +37,11 @@ bool DracoMesh::attribute(int id, int components, std::vector<float>& out) const
     out.assign(points * size_t(components), 0.f);
     std::array<float, 16> value{};
     for (draco::PointIndex p(0); p < uint32_t(points); ++p) {
-        if (!a->ConvertValue<float>(a->mapped_index(p), int8_t(std::min(components, int(a->num_components()))), value.data())) return false;
-        for (int c = 0; c < std::min(components, int(a->num_components())); ++c) out[p.value() * size_t(components) + size_t(c)] = value[size_t(c)];
+        if (!a->ConvertValue<float>(a->mapped_index(p), int8_t(std::min(components, int(a->num_components()))),
+                                    value.data()))
+            return false;
+        for (int c = 0; c < std::min(components, int(a->num_components())); ++c)
+            out[p.value() * size_t(components) + size_t(c)] = value[size_t(c)];
     }
     return true;
 }
@@ -45,18 +51,26 @@ Result<std::string> unpack_meshopt(std::string_view bytes, const GltfFile::Json&
     const int count = GltfFile::number(d, "count", 0), stride = GltfFile::number(d, "byteStride", 0);
     const std::string mode = GltfFile::text(d, "mode"), filter = GltfFile::text(d, "filter");
     // One packed byte holds at most a group of 16 bytes that are all the same, for each byte of an element.
-    if (count <= 0 || stride <= 0 || stride > 256 || size_t(count) > bytes.size() * 256) return why("its packed elements claim more than their bytes can hold");
+    if (count <= 0 || stride <= 0 || stride > 256 || size_t(count) > bytes.size() * 256)
+        return why("its packed elements claim more than their bytes can hold");
     std::string out(size_t(count) * size_t(stride), '\0');
     const auto* from = reinterpret_cast<const unsigned char*>(bytes.data());
     int failed = 1;
-    if (mode == "ATTRIBUTES" && stride % 4 == 0) failed = meshopt_decodeVertexBuffer(out.data(), size_t(count), size_t(stride), from, bytes.size());
-    else if (mode == "TRIANGLES" && (stride == 2 || stride == 4) && count % 3 == 0) failed = meshopt_decodeIndexBuffer(out.data(), size_t(count), size_t(stride), from, bytes.size());
-    else if (mode == "INDICES" && (stride == 2 || stride == 4)) failed = meshopt_decodeIndexSequence(out.data(), size_t(count), size_t(stride), from, bytes.size());
+    if (mode == "ATTRIBUTES" && stride % 4 == 0)
+        failed = meshopt_decodeVertexBuffer(out.data(), size_t(count), size_t(stride), from, bytes.size());
+    else if (mode == "TRIANGLES" && (stride == 2 || stride == 4) && count % 3 == 0)
+        failed = meshopt_decodeIndexBuffer(out.data(), size_t(count), size_t(stride), from, bytes.size());
+    else if (mode == "INDICES" && (stride == 2 || stride == 4))
+        failed = meshopt_decodeIndexSequence(out.data(), size_t(count), size_t(stride), from, bytes.size());
     if (failed) return why("its packed bytes are broken");
-    if (filter == "OCTAHEDRAL" && (stride == 4 || stride == 8)) meshopt_decodeFilterOct(out.data(), size_t(count), size_t(stride));
-    else if (filter == "QUATERNION" && stride == 8) meshopt_decodeFilterQuat(out.data(), size_t(count), size_t(stride));
-    else if (filter == "EXPONENTIAL" && stride % 4 == 0) meshopt_decodeFilterExp(out.data(), size_t(count), size_t(stride));
-    else if (!filter.empty() && filter != "NONE") return why("its filter is not known");
+    if (filter == "OCTAHEDRAL" && (stride == 4 || stride == 8))
+        meshopt_decodeFilterOct(out.data(), size_t(count), size_t(stride));
+    else if (filter == "QUATERNION" && stride == 8)
+        meshopt_decodeFilterQuat(out.data(), size_t(count), size_t(stride));
+    else if (filter == "EXPONENTIAL" && stride % 4 == 0)
+        meshopt_decodeFilterExp(out.data(), size_t(count), size_t(stride));
+    else if (!filter.empty() && filter != "NONE")
+        return why("its filter is not known");
     return out;
 }
 

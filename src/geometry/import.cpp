@@ -20,15 +20,18 @@ float uv_per_metre(const Mesh& m, const std::vector<V2f>& uvs) {
     if (uvs.empty()) return 0.f;
     double surface = 0, flat = 0;
     for (size_t t = 0; t + 2 < m.indices.size(); t += 3) {
-        const uint32_t *i = &m.indices[t];
-        surface += double((m.positions[i[1]] - m.positions[i[0]]).cross(m.positions[i[2]] - m.positions[i[0]]).length());
+        const uint32_t* i = &m.indices[t];
+        surface +=
+            double((m.positions[i[1]] - m.positions[i[0]]).cross(m.positions[i[2]] - m.positions[i[0]]).length());
         flat += std::fabs(double((uvs[i[1]] - uvs[i[0]]).cross(uvs[i[2]] - uvs[i[0]])));
     }
     const double ratio = surface > 0 ? std::sqrt(flat / surface) : 0;
     return std::isfinite(ratio) ? float(ratio) : 0.f;
 }
 
-bool sane(const V3f& p) { return finite(p) && max_component({std::fabs(p.x), std::fabs(p.y), std::fabs(p.z)}) < farthest; }
+bool sane(const V3f& p) {
+    return finite(p) && max_component({std::fabs(p.x), std::fabs(p.y), std::fabs(p.z)}) < farthest;
+}
 
 /// Arrays of the wrong length are dropped, and numbers that are not finite become 0.
 void straighten(RawPart& raw) {
@@ -84,7 +87,8 @@ void mend_normals(RawPart& raw) {
     for (size_t t = 0; t < raw.indices.size(); t += 3)
         for (size_t c = 0; c < 3; ++c)
             if (V3f& n = raw.normals[raw.indices[t + c]]; n.length2() < .5f) {
-                const V3f &p = raw.positions[raw.indices[t]], &q = raw.positions[raw.indices[t + 1]], &r = raw.positions[raw.indices[t + 2]];
+                const V3f &p = raw.positions[raw.indices[t]], &q = raw.positions[raw.indices[t + 1]],
+                          &r = raw.positions[raw.indices[t + 2]];
                 n = (q - p).cross(r - p).normalized();
             }
 }
@@ -158,7 +162,8 @@ const ImportFormat* format_of(const std::string& file) {
 
 std::string format_names() {
     std::string text;
-    for (size_t i = 0; i < formats().size(); ++i) text += (i == 0 ? "" : i + 1 == formats().size() ? " or " : ", ") + std::string(formats()[i].name);
+    for (size_t i = 0; i < formats().size(); ++i)
+        text += (i == 0 ? "" : i + 1 == formats().size() ? " or " : ", ") + std::string(formats()[i].name);
     return text;
 }
 
@@ -172,7 +177,10 @@ Result<Imported> import(const std::string& file, const ImportOptions& options, P
     Imported imported;
     const ImportFormat* format = format_of(file);
     if (!format)
-        return Error{"Cannot import", file, "", "the extension '" + std::filesystem::path(file).extension().string() + "' is not one that Vemtra reads", "Use " + format_names()};
+        return Error{
+            "Cannot import", file, "",
+            "the extension '" + std::filesystem::path(file).extension().string() + "' is not one that Vemtra reads",
+            "Use " + format_names()};
     RawParts raw = format->read(file, imported.warnings, progress);
     if (!raw) return raw.error();
     std::vector<std::shared_ptr<const Mesh>> meshes(raw->size());
@@ -183,7 +191,9 @@ Result<Imported> import(const std::string& file, const ImportOptions& options, P
         const std::string name = part.name;
         const M44f transform = to_asset(part, options);
         auto warn = [&](size_t count, const std::string& what, const std::string& remedy) {
-            if (count) imported.warnings.push_back({"Left out while importing", file, "part " + name, std::to_string(count) + " triangles " + what, remedy});
+            if (count)
+                imported.warnings.push_back({"Left out while importing", file, "part " + name,
+                                             std::to_string(count) + " triangles " + what, remedy});
         };
         if (part.same_as >= 0) {
             meshes[i] = meshes[size_t(part.same_as)];
@@ -191,14 +201,16 @@ Result<Imported> import(const std::string& file, const ImportOptions& options, P
             Cleaned cleaned;
             meshes[i] = finish(std::move(part), options, cleaned);
             warn(cleaned.bad_indices, "name vertices that do not exist", "Export the mesh again");
-            warn(cleaned.not_finite, "have positions that are not numbers, or lie beyond all measure", "Clean the mesh and export it again");
+            warn(cleaned.not_finite, "have positions that are not numbers, or lie beyond all measure",
+                 "Clean the mesh and export it again");
             warn(cleaned.degenerate, "have no area", "Nothing needs doing: they cannot be seen");
         }
         if (meshes[i]->triangles()) imported.parts.push_back({name, meshes[i], transform});
     }
     if (imported.parts.empty())
         return Error{"Nothing to import", file, imported.warnings.empty() ? "" : imported.warnings.front().place,
-                     imported.warnings.empty() ? "the file has no triangles" : imported.warnings.front().why, "Export the asset again, with faces"};
+                     imported.warnings.empty() ? "the file has no triangles" : imported.warnings.front().why,
+                     "Export the asset again, with faces"};
     report(progress, 1.f);
     return imported;
 }

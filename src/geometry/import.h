@@ -1,4 +1,5 @@
-// What import makes of a file: parts with their meshes, and where the file puts them. One reader per format; formats() is their register.
+// What import makes of a file: parts with their meshes, and where the file puts them. One reader per format; formats()
+// is their register.
 #pragma once
 #include "base/progress.h"
 #include "base/result.h"
@@ -7,16 +8,16 @@
 namespace vemtra::geometry {
 
 struct ImportOptions {
-    float scale = 1.f;     ///< file units to metres
+    float scale = 1.f;  ///< file units to metres
     bool z_up = false;
-    float crease = 40.f;   ///< degrees; edges sharper than this stay hard where normals are made
+    float crease = 40.f;  ///< degrees; edges sharper than this stay hard where normals are made
 };
 
 /// One part of a file. Parts may share a mesh.
 struct ImportedPart {
     std::string name;
     std::shared_ptr<const Mesh> mesh;
-    M44f to_asset;         ///< row vectors: a point of the mesh's own space times this is in the asset's space; invertible
+    M44f to_asset;  ///< row vectors: a point of the mesh's own space times this is in the asset's space; invertible
     Box3f bounds() const;  ///< in the asset's space
 };
 struct Imported {
@@ -42,8 +43,8 @@ using RawParts = Result<std::vector<RawPart>>;
 
 /// One row per format that is read.
 struct ImportFormat {
-    const char* name;                      ///< on the screen
-    std::vector<const char*> extensions;   ///< lower case, with the dot
+    const char* name;                     ///< on the screen
+    std::vector<const char*> extensions;  ///< lower case, with the dot
     RawParts (*read)(const std::string& file, std::vector<Error>& warnings, Progress* progress);
 };
 const std::vector<ImportFormat>& formats();
@@ -59,8 +60,8 @@ RawParts read_obj(const std::string& file, std::vector<Error>& warnings, Progres
 RawParts read_ply(const std::string& file, std::vector<Error>& warnings, Progress* progress);
 RawParts read_gltf(const std::string& file, std::vector<Error>& warnings, Progress* progress);
 
-/// Normals per corner, smoothed over edges flatter than `crease` degrees, weighted by corner angle (Thuermer and Wuethrich 1998).
-/// Splits vertices where an edge stays hard.
+/// Normals per corner, smoothed over edges flatter than `crease` degrees, weighted by corner angle (Thuermer and
+/// Wuethrich 1998). Splits vertices where an edge stays hard.
 void make_normals(RawPart& raw, float crease);
 /// Parts of one name get numbers.
 void name_apart(std::vector<RawPart>& parts);

@@ -11,7 +11,8 @@ Box3f Mesh::bounds() const {
 }
 
 size_t Mesh::bytes() const {
-    size_t n = (positions.size() + normals.size() + colors.size()) * sizeof(V3f) + uvs.size() * sizeof(V2f) + indices.size() * sizeof(uint32_t);
+    size_t n = (positions.size() + normals.size() + colors.size()) * sizeof(V3f) + uvs.size() * sizeof(V2f) +
+               indices.size() * sizeof(uint32_t);
     for (const UvSet& s : more_uvs) n += s.uvs.size() * sizeof(V2f);
     return n;
 }

@@ -15,14 +15,14 @@ struct UvSet {
     float per_metre = 0.f;  ///< UV widths per metre of the part's own space in the mean; 0 where there is no area
 };
 
-/// A mesh in its own space: the file's units times the asset's scale, metres. Patterns live there. All vertex arrays are as long as
-/// `positions`, or empty.
+/// A mesh in its own space: the file's units times the asset's scale, metres. Patterns live there. All vertex arrays
+/// are as long as `positions`, or empty.
 struct Mesh {
     std::vector<V3f> positions;
-    std::vector<V3f> normals;       ///< unit; made where the file has none
-    std::vector<V2f> uvs;           ///< may be empty
-    std::string uv_name;            ///< of that set in the file; may be empty
-    float uv_per_metre = 0.f;       ///< as UvSet::per_metre
+    std::vector<V3f> normals;  ///< unit; made where the file has none
+    std::vector<V2f> uvs;      ///< may be empty
+    std::string uv_name;       ///< of that set in the file; may be empty
+    float uv_per_metre = 0.f;  ///< as UvSet::per_metre
     std::vector<UvSet> more_uvs;
     std::vector<V3f> colors;        ///< linear; may be empty
     std::vector<uint32_t> indices;  ///< three per triangle, all below positions.size()

@@ -7,7 +7,8 @@ void make_normals(RawPart& raw, float crease) {
     const float cos_crease = std::cos(radians(crease));
     std::vector<V3f> face(corners / 3);
     for (size_t f = 0; f < face.size(); ++f) {
-        const V3f &a = raw.positions[raw.indices[3 * f]], &b = raw.positions[raw.indices[3 * f + 1]], &c = raw.positions[raw.indices[3 * f + 2]];
+        const V3f &a = raw.positions[raw.indices[3 * f]], &b = raw.positions[raw.indices[3 * f + 1]],
+                  &c = raw.positions[raw.indices[3 * f + 2]];
         face[f] = (b - a).cross(c - a).normalized();
     }
     std::vector<uint32_t> first(vertices + 1, 0), incident(corners);
@@ -20,20 +21,25 @@ void make_normals(RawPart& raw, float crease) {
     auto corner_angle = [&](size_t c) {
         const size_t f = c / 3 * 3, i = c - f;
         const V3f& p = raw.positions[raw.indices[c]];
-        const V3f a = (raw.positions[raw.indices[f + (i + 1) % 3]] - p).normalized(), b = (raw.positions[raw.indices[f + (i + 2) % 3]] - p).normalized();
+        const V3f a = (raw.positions[raw.indices[f + (i + 1) % 3]] - p).normalized(),
+                  b = (raw.positions[raw.indices[f + (i + 2) % 3]] - p).normalized();
         return std::acos(std::clamp(a.dot(b), -1.f, 1.f));
     };
     raw.normals.assign(vertices, V3f(0.f));
     std::vector<char> used(vertices, 0);
     for (size_t v = 0; v < vertices; ++v) {
-        struct Copy { V3f normal; uint32_t vertex; };
+        struct Copy {
+            V3f normal;
+            uint32_t vertex;
+        };
         std::vector<Copy> copies;
         for (uint32_t i = first[v]; i < first[v + 1]; ++i) {
             const uint32_t corner = incident[i];
             const V3f& own = face[corner / 3];
             V3f sum(0.f);
             for (uint32_t j = first[v]; j < first[v + 1]; ++j)
-                if (face[incident[j] / 3].dot(own) >= cos_crease) sum += face[incident[j] / 3] * corner_angle(incident[j]);
+                if (face[incident[j] / 3].dot(own) >= cos_crease)
+                    sum += face[incident[j] / 3] * corner_angle(incident[j]);
             V3f normal = sum.length() > 1e-20f ? sum.normalized() : own;
             uint32_t vertex = UINT32_MAX;
             for (const Copy& c : copies)

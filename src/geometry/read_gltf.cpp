@@ -1,5 +1,6 @@
-// glTF 2.0 and GLB. One part per mesh primitive of each node, with the node's transform; nodes of one mesh share it. Compressed meshes
-// (KHR_draco_mesh_compression, EXT_meshopt_compression), KHR_mesh_quantization's integers and sparse accessors are read.
+// glTF 2.0 and GLB. One part per mesh primitive of each node, with the node's transform; nodes of one mesh share it.
+// Compressed meshes (KHR_draco_mesh_compression, EXT_meshopt_compression), KHR_mesh_quantization's integers and sparse
+// accessors are read.
 #include <cmath>
 #include <cstring>
 #include <map>
@@ -17,7 +18,9 @@ constexpr const char* draco_extension = "KHR_draco_mesh_compression";
 constexpr int triangles_mode = 4;
 
 // What changes the mesh and is understood, and what only dresses it: maps and surfaces come from the artist here.
-constexpr const char* understood[] = {"KHR_mesh_quantization", draco_extension, "EXT_meshopt_compression", "KHR_texture_transform", "KHR_lights_punctual", "EXT_texture_webp", "KHR_texture_basisu"};
+constexpr const char* understood[] = {"KHR_mesh_quantization", draco_extension,       "EXT_meshopt_compression",
+                                      "KHR_texture_transform", "KHR_lights_punctual", "EXT_texture_webp",
+                                      "KHR_texture_basisu"};
 
 class GltfReader {
 public:
@@ -42,8 +45,12 @@ private:
     Status extensions() const {
         for (const Json& e : g_.array("extensionsRequired")) {
             const std::string name = e.is_string() ? e.get<std::string>() : std::string();
-            const bool known = name.compare(0, 14, "KHR_materials_") == 0 || std::any_of(std::begin(understood), std::end(understood), [&](const char* u) { return name == u; });
-            if (!known) return Error{"Cannot import", g_.file(), "extensionsRequired", "it needs '" + name + "', which Vemtra does not read", "Export without it"};
+            const bool known =
+                name.compare(0, 14, "KHR_materials_") == 0 ||
+                std::any_of(std::begin(understood), std::end(understood), [&](const char* u) { return name == u; });
+            if (!known)
+                return Error{"Cannot import", g_.file(), "extensionsRequired",
+                             "it needs '" + name + "', which Vemtra does not read", "Export without it"};
         }
         return Done{};
     }
@@ -51,7 +58,8 @@ private:
     static std::vector<int> children(const Json& object, const char* key) {
         std::vector<int> out;
         if (const auto it = object.find(key); it != object.end() && it->is_array())
-            for (const Json& j : *it) out.push_back(j.is_number_unsigned() && j.get<uint64_t>() < INT32_MAX ? j.get<int>() : -1);
+            for (const Json& j : *it)
+                out.push_back(j.is_number_unsigned() && j.get<uint64_t>() < INT32_MAX ? j.get<int>() : -1);
         return out;
     }
 
@@ -70,8 +78,10 @@ private:
             const Step step = open.back();
             open.pop_back();
             if (stopped(progress_)) return Error{"Import stopped", g_.file(), "", "it was asked to stop", ""};
-            if (step.node < 0 || size_t(step.node) >= nodes.size() || !nodes[size_t(step.node)].is_object()) return g_.broken("scene", "a node does not exist");
-            if (seen[size_t(step.node)]++) return g_.broken("node " + std::to_string(step.node), "it hangs below two nodes, or below itself");
+            if (step.node < 0 || size_t(step.node) >= nodes.size() || !nodes[size_t(step.node)].is_object())
+                return g_.broken("scene", "a node does not exist");
+            if (seen[size_t(step.node)]++)
+                return g_.broken("node " + std::to_string(step.node), "it hangs below two nodes, or below itself");
             report(progress_, .3f + .5f * float(++done) / float(nodes.size()));
             const Json& node = nodes[size_t(step.node)];
             const M44f world = local(node) * step.parent;
@@ -105,8 +115,9 @@ private:
         if (numbers(n, "scale", 3, v)) m = M44f().setScale(V3f(v[0], v[1], v[2]));
         if (numbers(n, "rotation", 4, v)) {
             const float x = v[0], y = v[1], z = v[2], w = v[3];
-            m = m * M44f(1 - 2 * (y * y + z * z), 2 * (x * y + z * w), 2 * (x * z - y * w), 0, 2 * (x * y - z * w), 1 - 2 * (x * x + z * z), 2 * (y * z + x * w), 0,
-                         2 * (x * z + y * w), 2 * (y * z - x * w), 1 - 2 * (x * x + y * y), 0, 0, 0, 0, 1);
+            m = m * M44f(1 - 2 * (y * y + z * z), 2 * (x * y + z * w), 2 * (x * z - y * w), 0, 2 * (x * y - z * w),
+                         1 - 2 * (x * x + z * z), 2 * (y * z + x * w), 0, 2 * (x * z + y * w), 2 * (y * z - x * w),
+                         1 - 2 * (x * x + y * y), 0, 0, 0, 0, 1);
         }
         if (numbers(n, "translation", 3, v))
             for (int c = 0; c < 3; ++c) m[3][c] = v[c];
@@ -115,13 +126,16 @@ private:
 
     Status stand(int index, const std::string& node_name, const M44f& world) {
         const Json& meshes = g_.array("meshes");
-        if (size_t(index) >= meshes.size() || !meshes[size_t(index)].is_object()) return g_.broken("node " + node_name, "its mesh does not exist");
+        if (size_t(index) >= meshes.size() || !meshes[size_t(index)].is_object())
+            return g_.broken("node " + node_name, "its mesh does not exist");
         const Json& mesh = meshes[size_t(index)];
         const auto primitives = mesh.find("primitives");
-        if (primitives == mesh.end() || !primitives->is_array()) return g_.broken("node " + node_name, "its mesh has no primitives");
+        if (primitives == mesh.end() || !primitives->is_array())
+            return g_.broken("node " + node_name, "its mesh has no primitives");
         for (size_t p = 0; p < primitives->size(); ++p) {
             const Json& primitive = (*primitives)[p];
-            if (!primitive.is_object() || GltfFile::number(primitive, "mode", triangles_mode) != triangles_mode) continue;  // points and lines have no surface
+            if (!primitive.is_object() || GltfFile::number(primitive, "mode", triangles_mode) != triangles_mode)
+                continue;  // points and lines have no surface
             std::string name = node_name.empty() ? GltfFile::text(mesh, "name") : node_name;
             if (name.empty()) name = "part " + std::to_string(parts.size() + 1);
             if (primitives->size() > 1) name += "." + std::to_string(p + 1);
@@ -129,8 +143,10 @@ private:
             part.name = name;
             part.transform = world;
             const auto [first, fresh] = read_.try_emplace({index, p}, int(parts.size()));
-            if (!fresh) part.same_as = first->second;
-            else if (Status s = fill(primitive, "part " + name, part); !s) return s;
+            if (!fresh)
+                part.same_as = first->second;
+            else if (Status s = fill(primitive, "part " + name, part); !s)
+                return s;
             parts.push_back(std::move(part));
         }
         return Done{};
@@ -145,13 +161,17 @@ private:
             const int packed_id = packed_attributes ? GltfFile::number(*packed_attributes, key.c_str()) : -1;
             return packed_id >= 0 ? packed_id : GltfFile::number(attributes, key.c_str());
         }
-        bool in_packed(const std::string& key) const { return packed_attributes && GltfFile::number(*packed_attributes, key.c_str()) >= 0; }
+        bool in_packed(const std::string& key) const {
+            return packed_attributes && GltfFile::number(*packed_attributes, key.c_str()) >= 0;
+        }
     };
 
-    Status take(const Numbers& n, const std::string& key, int components, std::vector<float>& out, size_t& count, const std::string& place) const {
+    Status take(const Numbers& n, const std::string& key, int components, std::vector<float>& out, size_t& count,
+                const std::string& place) const {
         if (!n.in_packed(key)) return g_.floats(n.id(key), components, out, count, place);
         count = n.packed.points;
-        if (!n.packed.attribute(n.id(key), components, out)) return g_.broken(place, "its compressed mesh lacks " + key);
+        if (!n.packed.attribute(n.id(key), components, out))
+            return g_.broken(place, "its compressed mesh lacks " + key);
         return Done{};
     }
 
@@ -159,14 +179,17 @@ private:
         const auto attributes = primitive.find("attributes");
         if (attributes == primitive.end() || !attributes->is_object()) return g_.broken(place, "it has no positions");
         Numbers n{*attributes, nullptr, {}};
-        if (const auto all = primitive.find("extensions"); all != primitive.end() && all->is_object() && all->contains(draco_extension) && (*all)[draco_extension].is_object()) {
+        if (const auto all = primitive.find("extensions"); all != primitive.end() && all->is_object() &&
+                                                           all->contains(draco_extension) &&
+                                                           (*all)[draco_extension].is_object()) {
             const Json& draco = (*all)[draco_extension];
             Result<std::string_view> bytes = g_.view(GltfFile::number(draco, "bufferView"), place);
             if (!bytes) return bytes.error();
             Result<DracoMesh> mesh = unpack_draco(*bytes);
             if (!mesh) return g_.broken(place, mesh.error().why);
             n.packed = std::move(*mesh);
-            if (draco.contains("attributes") && draco["attributes"].is_object()) n.packed_attributes = &draco["attributes"];
+            if (draco.contains("attributes") && draco["attributes"].is_object())
+                n.packed_attributes = &draco["attributes"];
         }
         if (n.id("POSITION") < 0) return g_.broken(place, "it has no positions");
         return fill_vertices(n, place, part, primitive);
@@ -191,7 +214,8 @@ private:
             if (n.id(key) < 0) continue;
             if (Status s = take(n, key, 2, values, count, place); !s) return s;
             std::vector<V2f> uvs(count);
-            for (size_t i = 0; i < count; ++i) uvs[i] = V2f(values[2 * i], 1.f - values[2 * i + 1]);  // glTF counts v downwards
+            for (size_t i = 0; i < count; ++i)
+                uvs[i] = V2f(values[2 * i], 1.f - values[2 * i + 1]);  // glTF counts v downwards
             if (part.uvs.empty()) {
                 part.uvs = std::move(uvs);
                 part.uv_name = key;

@@ -1,5 +1,6 @@
-// Wavefront OBJ, read in one pass over the mapped file: the libraries' readers take several times the memory that ten million triangles
-// may cost here (docs/decisions/0005). Polygons become fans; o and g start a part; vertex colours behind the position are kept.
+// Wavefront OBJ, read in one pass over the mapped file: the libraries' readers take several times the memory that ten
+// million triangles may cost here (docs/decisions/0005). Polygons become fans; o and g start a part; vertex colours
+// behind the position are kept.
 #include <fcntl.h>
 #include <sys/mman.h>
 #include <sys/stat.h>
@@ -25,13 +26,17 @@ public:
             ok_ = true;
             if (size_) {
                 data_ = static_cast<const char*>(::mmap(nullptr, size_, PROT_READ, MAP_PRIVATE, fd, 0));
-                if (data_ == MAP_FAILED) data_ = nullptr, ok_ = false;
-                else ::madvise(const_cast<char*>(data_), size_, MADV_SEQUENTIAL);
+                if (data_ == MAP_FAILED)
+                    data_ = nullptr, ok_ = false;
+                else
+                    ::madvise(const_cast<char*>(data_), size_, MADV_SEQUENTIAL);
             }
         }
         ::close(fd);
     }
-    ~MappedFile() { if (data_) ::munmap(const_cast<char*>(data_), size_); }
+    ~MappedFile() {
+        if (data_) ::munmap(const_cast<char*>(data_), size_);
+    }
     MappedFile(const MappedFile&) = delete;
     MappedFile& operator=(const MappedFile&) = delete;
     bool ok() const { return ok_; }
@@ -41,7 +46,8 @@ public:
     /// Gives back the pages before `p`, so that a large file is not held in memory whole.
     void done_until(const char* p) {
         const size_t bytes = size_t(p - data_) & ~size_t(0xfffff);
-        if (bytes > released_) ::madvise(const_cast<char*>(data_) + released_, bytes - released_, MADV_DONTNEED), released_ = bytes;
+        if (bytes > released_)
+            ::madvise(const_cast<char*>(data_) + released_, bytes - released_, MADV_DONTNEED), released_ = bytes;
     }
 
 private:
@@ -68,7 +74,9 @@ int read_floats(const char* p, const char* end, float* out, int most) {
     return n;
 }
 
-struct Corner { int64_t v = 0, t = 0, n = 0; };  // as written: 1-based or negative, 0 = absent
+struct Corner {
+    int64_t v = 0, t = 0, n = 0;
+};  // as written: 1-based or negative, 0 = absent
 
 class Builder {
 public:
@@ -78,7 +86,10 @@ public:
     size_t bad_corners = 0;
 
     void start(const std::string& name) {
-        if (!parts.empty() && parts.back().indices.empty()) { parts.back().name = name; return; }
+        if (!parts.empty() && parts.back().indices.empty()) {
+            parts.back().name = name;
+            return;
+        }
         if (!parts.empty()) close();
         parts.emplace_back();
         parts.back().name = name;
@@ -86,7 +97,8 @@ public:
     }
     /// Returns UINT32_MAX for a corner without a valid position.
     uint32_t vertex(const Corner& c) {
-        const int64_t v = resolve(c.v, positions.size()), t = resolve(c.t, uvs.size()), n = resolve(c.n, normals.size());
+        const int64_t v = resolve(c.v, positions.size()), t = resolve(c.t, uvs.size()),
+                      n = resolve(c.n, normals.size());
         if (v < 0) return UINT32_MAX;
         if (head_.size() < positions.size()) head_.resize(positions.size(), UINT32_MAX);
         for (uint32_t i = head_[size_t(v)]; i != UINT32_MAX; i = chain_[i].next)
@@ -119,7 +131,10 @@ private:
         if (i < 0 && -i <= int64_t(count)) return int64_t(count) + i;
         return -1;
     }
-    struct Link { int32_t t, n; uint32_t next; };
+    struct Link {
+        int32_t t, n;
+        uint32_t next;
+    };
     std::vector<uint32_t> head_, touched_;
     std::vector<Link> chain_;
     bool any_uv_ = false, any_normal_ = false, any_plain_ = false;
@@ -164,7 +179,9 @@ Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error
         }
         skip_blanks(p, stop);
         const size_t left = size_t(stop - p);
-        auto bad = [&] { if (!bad_lines++) first_bad = line; };
+        auto bad = [&] {
+            if (!bad_lines++) first_bad = line;
+        };
         float v[7];
         if (left > 1 && p[0] == 'v' && (p[1] == ' ' || p[1] == '\t')) {
             const int n = read_floats(p + 1, stop, v, 7);
@@ -172,7 +189,8 @@ Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error
             b.positions.emplace_back(v[0], v[1], v[2]);
             if (n >= 6) {
                 b.colors.resize(b.positions.size() - 1, V3f(1.f));
-                b.colors.emplace_back(srgb_to_linear(clamp01(v[3])), srgb_to_linear(clamp01(v[4])), srgb_to_linear(clamp01(v[5])));
+                b.colors.emplace_back(srgb_to_linear(clamp01(v[3])), srgb_to_linear(clamp01(v[4])),
+                                      srgb_to_linear(clamp01(v[5])));
             }
         } else if (left > 2 && p[0] == 'v' && p[1] == 't') {
             const int n = read_floats(p + 2, stop, v, 2);
@@ -198,7 +216,8 @@ Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error
                 if (!first_bad) first_bad = line;
             } else {
                 auto& indices = b.parts.back().indices;
-                for (size_t i = 2; i < polygon.size(); ++i) indices.insert(indices.end(), {polygon[0], polygon[i - 1], polygon[i]});
+                for (size_t i = 2; i < polygon.size(); ++i)
+                    indices.insert(indices.end(), {polygon[0], polygon[i - 1], polygon[i]});
             }
         } else if (left > 1 && (p[0] == 'o' || p[0] == 'g') && (p[1] == ' ' || p[1] == '\t')) {
             const char *from = p + 1, *to = stop;
@@ -211,9 +230,11 @@ Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error
     b.close();
     if (bad_faces)
         warnings.push_back({"Left out while importing", file, "line " + std::to_string(first_bad),
-                            std::to_string(bad_faces) + " faces name vertices that do not exist, or too few", "Export the mesh again"});
+                            std::to_string(bad_faces) + " faces name vertices that do not exist, or too few",
+                            "Export the mesh again"});
     if (bad_lines)
-        warnings.push_back({"Not readable", file, "line " + std::to_string(first_bad), std::to_string(bad_lines) + " lines have too few numbers",
+        warnings.push_back({"Not readable", file, "line " + std::to_string(first_bad),
+                            std::to_string(bad_lines) + " lines have too few numbers",
                             "The file may be cut off: export it again"});
     name_apart(b.parts);  // two groups of one name stay two parts
     return std::move(b.parts);

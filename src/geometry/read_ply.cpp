@@ -1,4 +1,5 @@
-// Stanford PLY, ascii and both binary orders. Element counts of the header are held against the file's size before anything is reserved.
+// Stanford PLY, ascii and both binary orders. Element counts of the header are held against the file's size before
+// anything is reserved.
 #include <charconv>
 #include <cstring>
 #include <sstream>
@@ -13,19 +14,27 @@ enum class Number { i8, u8, i16, u16, i32, u32, f32, f64, none };
 constexpr size_t number_size[] = {1, 1, 2, 2, 4, 4, 4, 8, 0};
 
 Number number_of(const std::string& word) {
-    static const char* names[][2] = {{"char", "int8"}, {"uchar", "uint8"}, {"short", "int16"}, {"ushort", "uint16"},
+    static const char* names[][2] = {{"char", "int8"}, {"uchar", "uint8"}, {"short", "int16"},   {"ushort", "uint16"},
                                      {"int", "int32"}, {"uint", "uint32"}, {"float", "float32"}, {"double", "float64"}};
     for (int i = 0; i < 8; ++i)
         if (word == names[i][0] || word == names[i][1]) return Number(i);
     return Number::none;
 }
 
-struct Property { std::string name; Number type = Number::none, count = Number::none; };
-struct Element { std::string name; size_t count = 0; std::vector<Property> properties; };
+struct Property {
+    std::string name;
+    Number type = Number::none, count = Number::none;
+};
+struct Element {
+    std::string name;
+    size_t count = 0;
+    std::vector<Property> properties;
+};
 
 class Body {
 public:
-    Body(const std::string& bytes, size_t at, int format) : p_(bytes.data() + at), end_(bytes.data() + bytes.size()), format_(format) {}
+    Body(const std::string& bytes, size_t at, int format)
+        : p_(bytes.data() + at), end_(bytes.data() + bytes.size()), format_(format) {}
     bool take(Number type, double& value) {
         if (format_ == 0) {
             while (p_ < end_ && std::isspace(static_cast<unsigned char>(*p_))) ++p_;
@@ -41,7 +50,10 @@ public:
         char raw[8];
         for (size_t i = 0; i < size; ++i) raw[i] = p_[format_ == 2 ? size - 1 - i : i];
         p_ += size;
-        auto as = [&](auto t) { std::memcpy(&t, raw, sizeof t); return double(t); };
+        auto as = [&](auto t) {
+            std::memcpy(&t, raw, sizeof t);
+            return double(t);
+        };
         switch (type) {
             case Number::i8: value = as(int8_t{}); break;
             case Number::u8: value = as(uint8_t{}); break;
@@ -67,7 +79,9 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
     (void)warnings;
     Result<std::string> bytes = read_file(file);
     if (!bytes) return bytes.error();
-    auto broken = [&](const std::string& place, const std::string& why) { return Error{"Not a readable PLY", file, place, why, "Export the mesh again"}; };
+    auto broken = [&](const std::string& place, const std::string& why) {
+        return Error{"Not a readable PLY", file, place, why, "Export the mesh again"};
+    };
     if (bytes->compare(0, 3, "ply") != 0) return broken("line 1", "it does not begin with 'ply'");
     const size_t header_end = bytes->find("end_header");
     if (header_end == std::string::npos) return broken("header", "it has no end");
@@ -79,16 +93,20 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
         std::istringstream words(text);
         std::string first, a, b, c, d;
         words >> first >> a >> b >> c >> d;
-        if (first == "format") format = a == "ascii" ? 0 : a == "binary_little_endian" ? 1 : a == "binary_big_endian" ? 2 : -1;
+        if (first == "format")
+            format = a == "ascii" ? 0 : a == "binary_little_endian" ? 1 : a == "binary_big_endian" ? 2 : -1;
         if (first == "element") {
             size_t count = 0;
-            if (std::from_chars(b.data(), b.data() + b.size(), count).ec != std::errc()) return broken("line " + std::to_string(line), "the count is not a number");
+            if (std::from_chars(b.data(), b.data() + b.size(), count).ec != std::errc())
+                return broken("line " + std::to_string(line), "the count is not a number");
             elements.push_back({a, count, {}});
         }
         if (first == "property") {
             if (elements.empty()) return broken("line " + std::to_string(line), "a property stands before any element");
-            Property p = a == "list" ? Property{d, number_of(c), number_of(b)} : Property{b, number_of(a), Number::none};
-            if (p.type == Number::none || (a == "list" && p.count == Number::none)) return broken("line " + std::to_string(line), "the type is not known");
+            Property p =
+                a == "list" ? Property{d, number_of(c), number_of(b)} : Property{b, number_of(a), Number::none};
+            if (p.type == Number::none || (a == "list" && p.count == Number::none))
+                return broken("line " + std::to_string(line), "the type is not known");
             elements.back().properties.push_back(p);
         }
     }
@@ -102,17 +120,29 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
     RawPart& part = parts[0];
     part.name = fs::path(file).stem().string();
     for (const Element& e : elements) {
-        // A file of n bytes cannot hold more than n elements, or n/2 in ascii: a count that lies is caught before memory is taken.
-        if (e.count > body.left()) return broken("element " + e.name, "the header promises " + std::to_string(e.count) + " of them, but only " +
-                                                 std::to_string(body.left()) + " bytes are left: the file is cut off");
+        // A file of n bytes cannot hold more than n elements, or n/2 in ascii: a count that lies is caught before
+        // memory is taken.
+        if (e.count > body.left())
+            return broken("element " + e.name, "the header promises " + std::to_string(e.count) +
+                                                   " of them, but only " + std::to_string(body.left()) +
+                                                   " bytes are left: the file is cut off");
         const bool is_vertex = e.name == "vertex", is_face = e.name == "face";
         int slot_of[64];
         bool has[12] = {};
         if (e.properties.size() > 64) return broken("element " + e.name, "it has more than 64 properties");
         bool byte_color = true;
         for (size_t i = 0; i < e.properties.size(); ++i) {
-            static const char* slots[][3] = {{"x"}, {"y"}, {"z"}, {"nx"}, {"ny"}, {"nz"}, {"u", "s", "texture_u"}, {"v", "t", "texture_v"},
-                                             {"red", "r"}, {"green", "g"}, {"blue", "b"}};
+            static const char* slots[][3] = {{"x"},
+                                             {"y"},
+                                             {"z"},
+                                             {"nx"},
+                                             {"ny"},
+                                             {"nz"},
+                                             {"u", "s", "texture_u"},
+                                             {"v", "t", "texture_v"},
+                                             {"red", "r"},
+                                             {"green", "g"},
+                                             {"blue", "b"}};
             slot_of[i] = -1;
             for (int s = 0; s < 11; ++s)
                 for (const char* name : slots[s])
@@ -135,7 +165,10 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
             for (size_t k = 0; k < e.properties.size(); ++k) {
                 const Property& p = e.properties[k];
                 double v = 0;
-                auto cut = [&] { return broken(e.name + " " + std::to_string(i), "the data ends or is not a number there; " + std::to_string(e.count) + " were promised"); };
+                auto cut = [&] {
+                    return broken(e.name + " " + std::to_string(i), "the data ends or is not a number there; " +
+                                                                        std::to_string(e.count) + " were promised");
+                };
                 if (p.count == Number::none) {
                     if (!body.take(p.type, v)) return cut();
                     if (slot_of[k] >= 0) value[slot_of[k]] = v;
@@ -149,7 +182,8 @@ Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error
                 if (!is_face || p.name.find("ind") == std::string::npos) continue;
                 for (size_t c = 2; c < list.size(); ++c)
                     for (size_t corner : {size_t(0), c - 1, c})
-                        part.indices.push_back(list[corner] >= 0 && list[corner] < 4294967295.0 ? uint32_t(list[corner]) : UINT32_MAX);
+                        part.indices.push_back(list[corner] >= 0 && list[corner] < 4294967295.0 ? uint32_t(list[corner])
+                                                                                                : UINT32_MAX);
             }
             if (!is_vertex) continue;
             part.positions.emplace_back(float(value[0]), float(value[1]), float(value[2]));

@@ -27,7 +27,9 @@ RTCDevice embree_device() {
     }();
     return device;
 }
-size_t embree_memory() { return size_t(std::max<int64_t>(0, held)); }
+size_t embree_memory() {
+    return size_t(std::max<int64_t>(0, held));
+}
 
 RTCScene new_scene(size_t faces) {
     RTCScene scene = rtcNewScene(embree_device());

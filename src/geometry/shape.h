@@ -1,5 +1,6 @@
-// A form: what rays meet, told in its own space. Triangle meshes now; subdivision limit surfaces and displaced forms are siblings of it.
-// Immutable once made; the accelerator of a form that is instanced is built at its first use and kept with it.
+// A form: what rays meet, told in its own space. Triangle meshes now; subdivision limit surfaces and displaced forms
+// are siblings of it. Immutable once made; the accelerator of a form that is instanced is built at its first use and
+// kept with it.
 #pragma once
 #include <embree3/rtcore.h>
 
@@ -11,15 +12,15 @@
 
 namespace vemtra::geometry {
 
-/// Where on the asset something is: the one way to say it. `face` counts within the instance's shape; u and v are the shape's own coordinates
-/// of the face (barycentric for triangles: u of the second corner, v of the third).
+/// Where on the asset something is: the one way to say it. `face` counts within the instance's shape; u and v are the
+/// shape's own coordinates of the face (barycentric for triangles: u of the second corner, v of the third).
 struct Place {
     uint32_t instance = RTC_INVALID_GEOMETRY_ID, face = 0;
     float u = 0.f, v = 0.f;
 };
 
-/// A point of a surface. Directions are unit vectors; `normal_geometric` and `normal` point to the outer side. The space is the caller's: a
-/// Shape tells it in its own, a Geometry in the world.
+/// A point of a surface. Directions are unit vectors; `normal_geometric` and `normal` point to the outer side. The
+/// space is the caller's: a Shape tells it in its own, a Geometry in the world.
 struct SurfacePoint {
     V3f position, normal_geometric, normal;
     V2f uv{0.f};
@@ -46,7 +47,8 @@ public:
     virtual void uv_gradients(uint32_t face, V3f& u, V3f& v, int set) const = 0;
     /// The direction in which U grows over a face, of unit length; zero where there are no UVs or they have no area.
     virtual V3f tangent(uint32_t face) const = 0;
-    /// A triangle mesh that stands for the form wherever points are strewn over it or its UVs are walked; its faces are the form's.
+    /// A triangle mesh that stands for the form wherever points are strewn over it or its UVs are walked; its faces are
+    /// the form's.
     virtual const Mesh& faces_as_triangles() const = 0;
     /// A geometry of the accelerator, committed; the caller releases it. `to_world` null: in the form's own space.
     virtual RTCGeometry attachable(const M44f* to_world) const = 0;

@@ -9,7 +9,8 @@ namespace {
 
 class TriangleShape final : public Shape {
 public:
-    explicit TriangleShape(std::shared_ptr<const Mesh> mesh) : mesh_(std::move(mesh)), m_(*mesh_), bounds_(m_.bounds()) {}
+    explicit TriangleShape(std::shared_ptr<const Mesh> mesh)
+        : mesh_(std::move(mesh)), m_(*mesh_), bounds_(m_.bounds()) {}
 
     uint32_t faces() const override { return uint32_t(m_.triangles()); }
     Box3f bounds() const override { return bounds_; }
@@ -29,7 +30,8 @@ public:
         const V3f n = m_.normals[i[0]] * w + m_.normals[i[1]] * u + m_.normals[i[2]] * v;
         const float length = n.length();
         s.normal = length > 1e-12f ? n / length : s.normal_geometric;
-        if (s.normal.dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
+        if (s.normal.dot(s.normal_geometric) < 0.f)
+            s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
         if (!m_.uvs.empty()) {
             const V2f &ta = m_.uvs[i[0]], &tb = m_.uvs[i[1]], &tc = m_.uvs[i[2]];
             s.uv = ta * w + tb * u + tc * v;
@@ -56,7 +58,9 @@ public:
         for (const UvSet& s : m_.more_uvs) names.push_back(s.name);
         return names;
     }
-    float uv_per_metre(int set) const override { return set < 0 ? m_.uv_per_metre : m_.more_uvs[size_t(set)].per_metre; }
+    float uv_per_metre(int set) const override {
+        return set < 0 ? m_.uv_per_metre : m_.more_uvs[size_t(set)].per_metre;
+    }
 
     V2f uv(uint32_t face, float u, float v, int set) const override {
         const std::vector<V2f>& uvs = of_set(set);
@@ -92,7 +96,8 @@ public:
     RTCGeometry attachable(const M44f* to_world) const override {
         RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_TRIANGLE);
         // The last element of a shared vertex buffer is read as 16 bytes: Embree gets a copy of its own, which it pads.
-        auto* vertices = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f), m_.positions.size()));
+        auto* vertices = static_cast<float*>(
+            rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f), m_.positions.size()));
         if (to_world)
             for (const V3f& p : m_.positions) {
                 const V3f q = moved(p, *to_world);
@@ -100,7 +105,8 @@ public:
             }
         else
             std::memcpy(vertices, m_.positions.data(), m_.positions.size() * sizeof(V3f));
-        rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_.indices.data(), 0, 3 * sizeof(uint32_t), m_.triangles());
+        rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_.indices.data(), 0,
+                                   3 * sizeof(uint32_t), m_.triangles());
         rtcCommitGeometry(g);
         return g;
     }
@@ -116,6 +122,8 @@ private:
 
 }  // namespace
 
-std::shared_ptr<const Shape> make_shape(std::shared_ptr<const Mesh> mesh) { return std::make_shared<TriangleShape>(std::move(mesh)); }
+std::shared_ptr<const Shape> make_shape(std::shared_ptr<const Mesh> mesh) {
+    return std::make_shared<TriangleShape>(std::move(mesh));
+}
 
 }  // namespace vemtra::geometry

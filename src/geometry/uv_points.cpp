@@ -9,7 +9,8 @@ std::vector<UvPoint> uv_grid_points(const Shape& shape, int n, int tile) {
     const V2f origin(float((tile - 1001) % 10), float((tile - 1001) / 10));
     for (uint32_t t = 0; t < mesh.triangles(); ++t) {
         const uint32_t* i = &mesh.indices[3 * size_t(t)];
-        const V2f a = (mesh.uvs[i[0]] - origin) * float(n), b = (mesh.uvs[i[1]] - origin) * float(n), c = (mesh.uvs[i[2]] - origin) * float(n);
+        const V2f a = (mesh.uvs[i[0]] - origin) * float(n), b = (mesh.uvs[i[1]] - origin) * float(n),
+                  c = (mesh.uvs[i[2]] - origin) * float(n);
         const float area = (b - a).cross(c - a);
         if (area == 0.f || !std::isfinite(area)) continue;
         auto first = [&](float x) { return int(std::clamp(std::floor(x - .5f), 0.f, float(n))); };

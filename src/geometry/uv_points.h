@@ -11,7 +11,8 @@ struct UvPoint {
     uint32_t face = 0;
     float u = 0.f, v = 0.f;  ///< of the face
 };
-/// The points at pixel centres of an N x N grid over one UDIM tile, u fastest, v up. Of overlapping faces the first one counts.
+/// The points at pixel centres of an N x N grid over one UDIM tile, u fastest, v up. Of overlapping faces the first one
+/// counts.
 std::vector<UvPoint> uv_grid_points(const Shape& shape, int n, int udim_tile);
 
 /// The first face that lies at this place of the UVs.

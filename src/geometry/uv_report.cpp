@@ -19,7 +19,8 @@ float overlap(const Mesh& m) {
         if (u < 0 || u > 9 || v < 0 || v > 99) continue;
         auto& counts = tiles[u + 10 * v];
         if (counts.empty()) counts.assign(size_t(grid) * grid, 0);
-        const V2f o{float(u), float(v)}, p = (a - o) * float(grid), q = (b - o) * float(grid), r = (c - o) * float(grid);
+        const V2f o{float(u), float(v)}, p = (a - o) * float(grid), q = (b - o) * float(grid),
+                                         r = (c - o) * float(grid);
         const float area = (q - p).cross(r - p);
         if (!(std::fabs(area) > 1e-9f)) continue;
         auto low = [&](float x) { return int(std::clamp(std::floor(x - .5f), 0.f, float(grid - 1))); };
@@ -71,13 +72,16 @@ UvReport check_uvs(const Shape& shape) {
         if (uv_area < 0.f) flipped += double(area);
         const V2f middle = a + (t1 + t2) / 3.f;
         const int u = int(std::floor(middle.x)), v = int(std::floor(middle.y));
-        if (u < 0 || u > 9 || v < 0 || v > 99) outside += double(area);
-        else tiles[1001 + u + 10 * v] = true;
+        if (u < 0 || u > 9 || v < 0 || v > 99)
+            outside += double(area);
+        else
+            tiles[1001 + u + 10 * v] = true;
         // Singular values of the map from the surface to the UVs: from the metric of the dual basis.
         V3f d1, d2;
         if (!dual_basis(e1, e2, d1, d2)) continue;
         const V3f gu = d1 * t1.x + d2 * t2.x, gv = d1 * t1.y + d2 * t2.y;
-        const float p = gu.dot(gu), q = gv.dot(gv), s = gu.dot(gv), mean = .5f * (p + q), spread = std::sqrt(std::max(0.f, .25f * (p - q) * (p - q) + s * s));
+        const float p = gu.dot(gu), q = gv.dot(gv), s = gu.dot(gv), mean = .5f * (p + q),
+                    spread = std::sqrt(std::max(0.f, .25f * (p - q) * (p - q) + s * s));
         stretch.push_back({std::sqrt((mean + spread) / std::max(1e-12f, mean - spread)), area});
         density.push_back({std::sqrt(std::fabs(uv_area) / area), area});
     }

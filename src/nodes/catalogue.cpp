@@ -2,7 +2,6 @@
 #include <cstdlib>
 
 #include "nodes/description.h"
-#include "scene/edits.h"
 
 namespace vemtra::nodes {
 
@@ -24,8 +23,10 @@ void describe_grain(std::vector<NodeDescription>&);
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
-        for (auto* describe_family : {describe_cavity, describe_facing, describe_grain, describe_gradient_noise, describe_worley_noise, describe_ramp, describe_image,
-                                      describe_placement, describe_normalmap, describe_adjust, describe_evenlight, describe_arithmetic, describe_geometry})
+        for (auto* describe_family :
+             {describe_cavity, describe_facing, describe_grain, describe_gradient_noise, describe_worley_noise,
+              describe_ramp, describe_image, describe_placement, describe_normalmap, describe_adjust,
+              describe_evenlight, describe_arithmetic, describe_geometry})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;
@@ -82,13 +83,18 @@ std::shared_ptr<const NodeDescription> describe(const scene::Scene& scene, const
 }
 
 const ReadsInfo& info(Reads reads) {
-    static constexpr ReadsInfo rows[] = {{"", 0}, {"UV", row_uv}, {"object position", row_position}, {"object normal", row_normal}, {"vertex colour", row_color}};
+    static constexpr ReadsInfo rows[] = {{"", 0},
+                                         {"UV", row_uv},
+                                         {"object position", row_position},
+                                         {"object normal", row_normal},
+                                         {"vertex colour", row_color}};
     return rows[size_t(reads)];
 }
 
 bool wide_kernels_run() {
-    static const bool wide = __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512dq") &&
-                             __builtin_cpu_supports("avx512vl") && __builtin_cpu_supports("avx512cd");
+    static const bool wide = __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512bw") &&
+                             __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl") &&
+                             __builtin_cpu_supports("avx512cd");
     return wide;
 }
 
@@ -120,74 +126,6 @@ Type NodeDescription::output_type(const scene::Node& node) const {
         for (Type t : types)
             if (t == named) return t;
     return types.front();
-}
-
-scene::Value literal_of(const scene::Inputs& inputs, const Port& port) {
-    const auto it = inputs.find(port.name);
-    if (it == inputs.end()) return port.value;
-    const bool is_text = std::holds_alternative<std::string>(it->second.value);
-    return is_text == port.text ? it->second.value : port.value;
-}
-scene::Value literal_of(const scene::Node& node, const Port& port) { return literal_of(node.inputs, port); }
-
-std::string word_of(const scene::Node& node, const Port& port) {
-    const scene::Value value = literal_of(node, port);
-    const auto* text = std::get_if<std::string>(&value);
-    return text ? *text : std::string();
-}
-float number_of(const scene::Node& node, const Port& port) {
-    const float x = scene::as_number(literal_of(node, port));
-    return port.whole ? std::round(x) : x;
-}
-
-namespace {
-const Port* port_of(const scene::Node& node, Role role) {
-    const NodeDescription* d = describe(node.kind);
-    return d ? d->port(role) : nullptr;
-}
-}  // namespace
-
-std::string word_of(const scene::Node& node, Role role) {
-    const Port* p = port_of(node, role);
-    return p ? word_of(node, *p) : std::string();
-}
-float number_of(const scene::Node& node, Role role) {
-    const Port* p = port_of(node, role);
-    return p ? number_of(node, *p) : 0.f;
-}
-std::string source_of(const scene::Node& node, Role role) {
-    const Port* p = port_of(node, role);
-    const auto it = p ? node.inputs.find(p->name) : node.inputs.end();
-    return it == node.inputs.end() ? std::string() : it->second.from;
-}
-bool has_use(const scene::Node& node, Use use) {
-    const NodeDescription* d = describe(node.kind);
-    return d && d->use == use;
-}
-bool set(scene::Node& node, Role role, scene::Value value) {
-    const Port* p = port_of(node, role);
-    if (p) node.inputs[p->name].value = std::move(value);
-    return p;
-}
-bool wire(scene::Node& node, Role role, const std::string& from) {
-    const Port* p = port_of(node, role);
-    if (!p) return false;
-    node.inputs.try_emplace(p->name, scene::Input{p->value, {}}).first->second.from = from;
-    return true;
-}
-std::string add(scene::BuildUp& b, const std::string& layer, Use use, Type type, const std::string& name) {
-    return scene::add_node(b, layer, description_for(use).kind, type_name(type), name);
-}
-scene::Node* insert_behind(scene::BuildUp& b, const std::string& node, Use use, Type type, const std::string& name) {
-    const scene::NodePlace place = scene::find_node(b, node);
-    if (!place.node) return nullptr;
-    const std::string made = add(b, place.layer ? place.layer->id : "", use, type, name);
-    scene::for_each_input(b, [&](scene::Input& i) {
-        if (i.from == node) i.from = made;
-    });
-    scene::Node* n = scene::node(b, made);
-    wire(*n, Role::subject, node);
-    return n;
 }
 
 }  // namespace vemtra::nodes

@@ -1,6 +1,6 @@
-// One description per node: ports with types, roles, ranges, units, defaults and help; what it asks for; how its output is shaped; its name in
-// the open standard. Interface, validation, documentation, files and export all read it: nothing about a node is written anywhere else, and no
-// other floor knows a kind of node or a port by its name.
+// One description per node: ports with types, roles, ranges, units, defaults and help; what it asks for; how its output
+// is shaped; its name in the open standard. Interface, validation, documentation, files and export all read it: nothing
+// about a node is written anywhere else, and no other floor knows a kind of node or a port by its name.
 #pragma once
 #include <functional>
 #include <string>
@@ -25,41 +25,49 @@ const ReadsInfo& info(Reads reads);
 /// What a port means to those who do more than compute with it.
 enum class Role : uint8_t {
     plain,
-    file,           ///< a path that the project names: confined, collected, found again, watched
-    colour_space,   ///< how the file's numbers are meant
-    channel,        ///< which channel of the file
-    softening,      ///< least width over which heights are read
-    where,          ///< the place at which a map is read
-    subject,        ///< what the node changes: put behind another node, it reads that here
-    projection,     ///< how a frame projects; choices as FrameShape
-    placed,         ///< what a pattern lies in; its last choice is by a pin
-    frame_centre, frame_axis, frame_size, frame_turn,
-    uv_set,         ///< name of a set of UVs that the parts bring
-    cut_low, cut_high,        ///< ends of what arrives, shown on its histogram
-    result_low, result_high,  ///< ends of what is given
-    stop_count, stop_place, stop_color,  ///< of a gradient
-    green_down,     ///< of a normal map: 1 where green points down
-    light_direction, light_amount,
+    file,          ///< a path that the project names: confined, collected, found again, watched
+    colour_space,  ///< how the file's numbers are meant
+    channel,       ///< which channel of the file
+    softening,     ///< least width over which heights are read
+    where,         ///< the place at which a map is read
+    subject,       ///< what the node changes: put behind another node, it reads that here
+    projection,    ///< how a frame projects; choices as FrameShape
+    placed,        ///< what a pattern lies in; its last choice is by a pin
+    frame_centre,
+    frame_axis,
+    frame_size,
+    frame_turn,
+    uv_set,  ///< name of a set of UVs that the parts bring
+    cut_low,
+    cut_high,  ///< ends of what arrives, shown on its histogram
+    result_low,
+    result_high,  ///< ends of what is given
+    stop_count,
+    stop_place,
+    stop_color,  ///< of a gradient
+    green_down,  ///< of a normal map: 1 where green points down
+    light_direction,
+    light_amount,
 };
 
 struct Port {
     std::string name;
-    std::string help;                 ///< one plain sentence
+    std::string help;  ///< one plain sentence
     Type type = Type::number;
-    bool same_as_output = false;      ///< the type follows the node's type
-    scene::Value value{0.f};          ///< default
-    float low = 0.f, high = 1.f;      ///< of the value field's drag; typed values may go beyond unless `hard`
-    bool hard = false;                ///< values outside of low..high are meaningless and are clamped
+    bool same_as_output = false;  ///< the type follows the node's type
+    scene::Value value{0.f};      ///< default
+    float low = 0.f, high = 1.f;  ///< of the value field's drag; typed values may go beyond unless `hard`
+    bool hard = false;            ///< values outside of low..high are meaningless and are clamped
     std::string unit;
     Reads reads = Reads::literal;
-    bool uniform = false;             ///< one value for the whole network; nothing can be connected
-    bool whole = false;               ///< a whole number
-    bool text = false;                ///< a file or one of `choices`
-    std::vector<std::string> choices; ///< for words, and for whole numbers (names of low, low + 1, ...)
-    bool folded = false;              ///< advanced: shown on demand
-    std::string group{};              ///< of a slot: which part of the surface it belongs to
+    bool uniform = false;              ///< one value for the whole network; nothing can be connected
+    bool whole = false;                ///< a whole number
+    bool text = false;                 ///< a file or one of `choices`
+    std::vector<std::string> choices;  ///< for words, and for whole numbers (names of low, low + 1, ...)
+    bool folded = false;               ///< advanced: shown on demand
+    std::string group{};               ///< of a slot: which part of the surface it belongs to
     Role role = Role::plain;
-    int stop = 0;                     ///< of a gradient: which stop it belongs to, from 1
+    int stop = 0;  ///< of a gradient: which stop it belongs to, from 1
 };
 
 struct KernelPair {
@@ -78,27 +86,29 @@ struct UniformAt {
 };
 
 struct NodeDescription {
-    std::string kind;      ///< MaterialX name where the standard has the node
+    std::string kind;  ///< MaterialX name where the standard has the node
     std::string title;
-    std::string group;     ///< pattern, form, adjust, combine, map, input
+    std::string group;  ///< pattern, form, adjust, combine, map, input
     std::string help;
     std::string standard;  ///< "MaterialX 1.39 noise3d": the library and how it is said there; empty for ours
     std::vector<Type> types;
     std::vector<Port> ports;
     KernelPair kernel;
     Ask ask = ask_nothing;
-    bool varies = false;   ///< differs from point to point even with constant inputs
+    bool varies = false;  ///< differs from point to point even with constant inputs
     Use use = Use::none;
-    bool per_side = false; ///< on a box it is computed for each of the three sides, and the results are blended
+    bool per_side = false;  ///< on a box it is computed for each of the three sides, and the results are blended
     /// Components of the output where the type alone does not say it (a placement on a box); null: the type's.
     int (*shape)(const scene::Node&, const NodeDescription&) = nullptr;
     std::vector<UniformAt> uniforms;
 
     const Port* port(const std::string& name) const;  ///< null where there is none
-    const Port* port(Role role) const;                 ///< the first of that role
-    Type output_type(const scene::Node& node) const;   ///< the node's type, or the first one where it names none
+    const Port* port(Role role) const;                ///< the first of that role
+    Type output_type(const scene::Node& node) const;  ///< the node's type, or the first one where it names none
     Type port_type(const Port& p, Type output) const { return p.same_as_output ? output : p.type; }
-    int components_of(const scene::Node& node) const { return shape ? shape(node, *this) : components(output_type(node)); }
+    int components_of(const scene::Node& node) const {
+        return shape ? shape(node, *this) : components(output_type(node));
+    }
     /// Index of ports by name: filled when the description enters the catalogue.
     std::unordered_map<std::string, size_t> by_name;
     void index();
@@ -120,7 +130,8 @@ NodeDescription describe(const scene::Network& network);
 /// Of a node of the scene, instances of networks included; null where its kind or network is not known.
 std::shared_ptr<const NodeDescription> describe(const scene::Scene& scene, const scene::Node& node);
 
-/// The slots of a cover's surface: OpenPBR Surface 1.1 by name, in its groups, then what we add (metal by optical constants, flakes).
+/// The slots of a cover's surface: OpenPBR Surface 1.1 by name, in its groups, then what we add (metal by optical
+/// constants, flakes).
 const NodeDescription& surface_description();
 /// The slots of a coat layer: the interface and the medium under it, by the names that OpenPBR gives its coat.
 const NodeDescription& coat_description();
@@ -133,7 +144,7 @@ scene::Value literal_of(const scene::Inputs& inputs, const Port& port);
 std::string word_of(const scene::Node& node, const Port& port);
 std::string word_of(const scene::Node& node, Role role);  ///< empty where the node has no such port
 float number_of(const scene::Node& node, const Port& port);
-float number_of(const scene::Node& node, Role role);      ///< 0 where the node has no such port
+float number_of(const scene::Node& node, Role role);  ///< 0 where the node has no such port
 /// The node that is wired to the port of that role; empty: none.
 std::string source_of(const scene::Node& node, Role role);
 bool has_use(const scene::Node& node, Use use);
@@ -144,11 +155,18 @@ bool wire(scene::Node& node, Role role, const std::string& from);
 /// Adds a node of that use to the layer's lane (commons where empty), of the given type, and returns its id.
 std::string add(scene::BuildUp& build_up, const std::string& layer, Use use, Type type, const std::string& name);
 /// Puts a new node behind `node`: whatever read that reads the new one. Null where there is no such node.
-scene::Node* insert_behind(scene::BuildUp& build_up, const std::string& node, Use use, Type type, const std::string& name);
+scene::Node* insert_behind(scene::BuildUp& build_up, const std::string& node, Use use, Type type,
+                           const std::string& name);
+
+/// Wires a node's output to a port of another, whose description is given; the port keeps its literal for later.
+void connect(scene::BuildUp& build_up, const std::string& from, const std::string& to, const std::string& port,
+             const NodeDescription& of);
+/// Wires it to a slot of a layer, or to its gate (scene::gate_slot).
+void connect_to_layer(scene::BuildUp& build_up, const std::string& from, const std::string& layer,
+                      const std::string& slot);
 
 /// Every path that nodes name: calls f(node, path) for each filled port of the role file.
-template <class F>
-void for_each_file_of(scene::Node& node, F&& f) {
+template <class F> void for_each_file_of(scene::Node& node, F&& f) {
     const NodeDescription* d = describe(node.kind);
     if (!d) return;
     for (const Port& p : d->ports) {

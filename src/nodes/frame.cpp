@@ -17,7 +17,8 @@ std::optional<PlacedFrame> frame_of(const scene::Node& n) {
         const V3f size = vector(Role::frame_size);
         f.size = V2f(std::max(1e-4f, size.x), std::max(1e-4f, size.y));
         f.turned = vector(Role::frame_turn);
-        const float cx = std::cos(radians(f.turned.x)), sx = std::sin(radians(f.turned.x)), cy = std::cos(radians(f.turned.y)), sy = std::sin(radians(f.turned.y)),
+        const float cx = std::cos(radians(f.turned.x)), sx = std::sin(radians(f.turned.x)),
+                    cy = std::cos(radians(f.turned.y)), sy = std::sin(radians(f.turned.y)),
                     cz = std::cos(radians(f.turned.z)), sz = std::sin(radians(f.turned.z));
         f.x = V3f(cy * cz + sy * sx * sz, cx * sz, -sy * cz + cy * sx * sz);
         f.y = V3f(-cy * sz + sy * sx * cz, cx * cz, sy * sz + cy * sx * cz);
@@ -35,13 +36,16 @@ std::optional<PlacedFrame> frame_of(const scene::Node& n) {
     return f;
 }
 
-bool has_pin(const NodeDescription& d) { return d.port(Role::frame_centre) && d.port(Role::frame_axis); }
+bool has_pin(const NodeDescription& d) {
+    return d.port(Role::frame_centre) && d.port(Role::frame_axis);
+}
 
 void place(scene::Node& n, const V3f& centre, const std::optional<V3f>& normal, bool by_pin) {
     set(n, Role::frame_centre, centre);
     if (normal) set(n, Role::frame_axis, *normal);
     const NodeDescription* d = describe(n.kind);
-    if (const Port* placed = d ? d->port(Role::placed) : nullptr; placed && by_pin) n.inputs[placed->name].value = float(placed->choices.size() - 1);
+    if (const Port* placed = d ? d->port(Role::placed) : nullptr; placed && by_pin)
+        n.inputs[placed->name].value = float(placed->choices.size() - 1);
 }
 
 }  // namespace vemtra::nodes

@@ -1,5 +1,5 @@
-// A frame that a node places on the asset: that of a projecting placement, or the pin of a pattern. Read from the node and written back to it;
-// what it looks like in the picture is the view's.
+// A frame that a node places on the asset: that of a projecting placement, or the pin of a pattern. Read from the node
+// and written back to it; what it looks like in the picture is the view's.
 #pragma once
 #include <optional>
 
@@ -13,15 +13,15 @@ enum class FrameShape : uint8_t { uv, plane, box, cylinder, sphere, camera, pin 
 struct PlacedFrame {
     FrameShape shape = FrameShape::plane;
     V3f centre{0.f}, x{1, 0, 0}, y{0, 1, 0}, z{0, 0, 1};  ///< in the asset's own space, axes of unit length
-    V2f size{.1f};     ///< metres; of a pin it says nothing
-    V3f turned{0.f};   ///< degrees: nod, swing, roll
+    V2f size{.1f};                                        ///< metres; of a pin it says nothing
+    V3f turned{0.f};                                      ///< degrees: nod, swing, roll
 };
 /// The frame that counts for the node as it stands; none where it has none or does not use it.
 std::optional<PlacedFrame> frame_of(const scene::Node& node);
 /// Whether the node can be placed by a click on the asset.
 bool has_pin(const NodeDescription& description);
-/// Places the node there: centre, and where it has an axis, along the normal (unit length, the asset's own space). With `by_pin` it uses its pin
-/// from now on.
+/// Places the node there: centre, and where it has an axis, along the normal (unit length, the asset's own space). With
+/// `by_pin` it uses its pin from now on.
 void place(scene::Node& node, const V3f& centre, const std::optional<V3f>& normal, bool by_pin);
 
 }  // namespace vemtra::nodes

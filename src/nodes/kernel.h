@@ -1,5 +1,6 @@
-// What a kernel sees. This header is compiled once per instruction set (docs/decisions/0003), so it must stay free of the standard
-// library: an inline function of it, built for AVX-512, could be linked into code that runs on a processor without it.
+// What a kernel sees. This header is compiled once per instruction set (docs/decisions/0003), so it must stay free of
+// the standard library: an inline function of it, built for AVX-512, could be linked into code that runs on a processor
+// without it.
 #pragma once
 #include <cstdint>
 
@@ -9,8 +10,9 @@ namespace vemtra::nodes {
 class TextureLookup {
 public:
     virtual ~TextureLookup() = default;
-    /// Reads `n` points of the image `handle` into out[0..components-1][n]. `place` holds six arrays: u, v, then the two axes of the footprint
-    /// (u and v of the one, u and v of the other) over which the image is filtered; null axes: points without extent.
+    /// Reads `n` points of the image `handle` into out[0..components-1][n]. `place` holds six arrays: u, v, then the
+    /// two axes of the footprint (u and v of the one, u and v of the other) over which the image is filtered; null
+    /// axes: points without extent.
     virtual void sample(int handle, int n, const float* const* place, float* const* out, int components) const = 0;
 };
 
@@ -18,19 +20,21 @@ public:
 class FieldLookup {
 public:
     virtual ~FieldLookup() = default;
-    virtual void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v, float* out) const = 0;
+    virtual void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,
+                        const float* v, float* out) const = 0;
 };
 
 /// The rows of a batch of points. Directions are of unit length; components follow each other.
 enum PointRow : int {
-    row_position = 0,        ///< 3, in the asset's own space, metres
-    row_normal = 3,          ///< 3, the mesh's own, in the asset's own space
-    row_uv = 6,              ///< 2
-    row_color = 8,           ///< 3, of the vertices, linear; white where the mesh has none
-    row_bary = 11,           ///< 2, in the face
-    row_view = 13,           ///< 3, towards the eye, in the asset's own space; along the normal where nobody looks (values at UVs)
-    row_tangent = 16,        ///< 3, along growing U; 0 without UVs; null where no node asked for it
-    row_uv_axes = 19,        ///< 4, footprint of the ray in the UVs: two axes of full width; null where no node asked for it
+    row_position = 0,  ///< 3, in the asset's own space, metres
+    row_normal = 3,    ///< 3, the mesh's own, in the asset's own space
+    row_uv = 6,        ///< 2
+    row_color = 8,     ///< 3, of the vertices, linear; white where the mesh has none
+    row_bary = 11,     ///< 2, in the face
+    row_view =
+        13,  ///< 3, towards the eye, in the asset's own space; along the normal where nobody looks (values at UVs)
+    row_tangent = 16,  ///< 3, along growing U; 0 without UVs; null where no node asked for it
+    row_uv_axes = 19,  ///< 4, footprint of the ray in the UVs: two axes of full width; null where no node asked for it
     row_position_axes = 23,  ///< 6, the same axes on the surface, in the asset's own space, metres; null likewise
     row_count = 29
 };
@@ -40,11 +44,13 @@ inline constexpr int rows_without_footprint = row_uv_axes;
 struct PointBatch {
     int n = 0;
     const float* rows[row_count] = {};
-    const float* const* uv_sets = nullptr; ///< per further set of UVs that a node asked for, six arrays: u, v, the footprint's axes; null where none did
-    const float* uv_per_metre = nullptr;   ///< of the instances' UVs, in the mean: the first set's by instance, then those of the sets that were asked for
+    const float* const* uv_sets = nullptr;  ///< per further set of UVs that a node asked for, six arrays: u, v, the
+                                            ///< footprint's axes; null where none did
+    const float* uv_per_metre = nullptr;    ///< of the instances' UVs, in the mean: the first set's by instance, then
+                                            ///< those of the sets that were asked for
     uint32_t instances = 0;
-    const uint32_t* instance = nullptr;    ///< of the geometry
-    const uint32_t* face = nullptr;        ///< of the instance's shape
+    const uint32_t* instance = nullptr;  ///< of the geometry
+    const uint32_t* face = nullptr;      ///< of the instance's shape
     const TextureLookup* textures = nullptr;
     const FieldLookup* fields = nullptr;
 };
@@ -57,8 +63,8 @@ struct KernelArgs {
     int components;          ///< of the output
     const float* const* in;  ///< component arrays of the varying ports, in port order, one after the other
     float* const* out;
-    const float* uniform;    ///< values of the uniform number ports, in port order
-    int resource;            ///< handle of the image or field that the node asked for, else -1
+    const float* uniform;  ///< values of the uniform number ports, in port order
+    int resource;          ///< handle of the image or field that the node asked for, else -1
     const PointBatch* points;
 };
 
@@ -69,9 +75,15 @@ using Kernel = void (*)(const KernelArgs&);
 #endif
 
 namespace VEMTRA_ISA {
-inline __attribute__((always_inline)) float min_of(float a, float b) { return a < b ? a : b; }
-inline __attribute__((always_inline)) float max_of(float a, float b) { return a > b ? a : b; }
-inline __attribute__((always_inline)) float clamp(float x, float low, float high) { return min_of(max_of(x, low), high); }
+inline __attribute__((always_inline)) float min_of(float a, float b) {
+    return a < b ? a : b;
+}
+inline __attribute__((always_inline)) float max_of(float a, float b) {
+    return a > b ? a : b;
+}
+inline __attribute__((always_inline)) float clamp(float x, float low, float high) {
+    return min_of(max_of(x, low), high);
+}
 inline __attribute__((always_inline)) int floor_to_int(float x) {
     const int i = int(x);
     return i - int(x < float(i));
@@ -79,9 +91,16 @@ inline __attribute__((always_inline)) int floor_to_int(float x) {
 }  // namespace VEMTRA_ISA
 
 /// Declares a kernel in both builds; the description picks the pair with VEMTRA_PAIR.
-#define VEMTRA_DECLARE_KERNEL(name)                     \
-    namespace avx2 { void name(const KernelArgs&); }    \
-    namespace avx512 { void name(const KernelArgs&); }
-#define VEMTRA_PAIR(name) KernelPair{avx2::name, avx512::name}
+#define VEMTRA_DECLARE_KERNEL(name) \
+    namespace avx2 {                \
+    void name(const KernelArgs&);   \
+    }                               \
+    namespace avx512 {              \
+    void name(const KernelArgs&);   \
+    }
+#define VEMTRA_PAIR(name)        \
+    KernelPair {                 \
+        avx2::name, avx512::name \
+    }
 
 }  // namespace vemtra::nodes

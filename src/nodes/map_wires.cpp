@@ -18,7 +18,8 @@ void remove_idle(BuildUp& b, const std::string& layer_id, const std::vector<MapW
     std::vector<std::string> idle;
     for (const Node& n : scene::find(b.layers, layer_id)->nodes) {
         const std::string file = word_of(n, Role::file);
-        if (!file.empty() && std::any_of(wires.begin(), wires.end(), [&](const MapWire& w) { return w.file == file; })) idle.push_back(n.id);
+        if (!file.empty() && std::any_of(wires.begin(), wires.end(), [&](const MapWire& w) { return w.file == file; }))
+            idle.push_back(n.id);
     }
     scene::remove_unread(b, layer_id, idle);
 }
@@ -34,14 +35,19 @@ scene::Value plain_value(const MapWire& w) {
 std::string read_map(BuildUp& b, const std::string& layer, const MapWire& w, const std::string& placement) {
     using How = MapWire::Use;
     const bool height = w.use == How::height, color = w.use == How::color, normal = w.use == How::normal;
-    std::string out = add(b, layer, height ? Use::relief : Use::map, color ? Type::color : height || normal ? Type::vector3 : Type::number, w.name);
+    std::string out = add(b, layer, height ? Use::relief : Use::map,
+                          color              ? Type::color
+                          : height || normal ? Type::vector3
+                                             : Type::number,
+                          w.name);
     Node& image = *scene::node(b, out);
     set(image, Role::file, w.file);
     set(image, Role::colour_space, color ? w.colorspace : std::string("raw"));
     if (!color && !normal) set(image, Role::channel, w.channel);
     wire(image, Role::where, placement);
     if (normal) {
-        const std::string read = std::exchange(out, add(b, layer, Use::directions, Type::vector3, w.name + " directions"));
+        const std::string read =
+            std::exchange(out, add(b, layer, Use::directions, Type::vector3, w.name + " directions"));
         Node& directions = *scene::node(b, out);
         wire(directions, Role::subject, read);
         wire(directions, Role::where, placement);
@@ -56,7 +62,8 @@ std::string read_map(BuildUp& b, const std::string& layer, const MapWire& w, con
 
 }  // namespace
 
-std::string wire_maps(BuildUp& b, const std::string& layer_id, const std::string& set_name, const std::vector<MapWire>& wires) {
+std::string wire_maps(BuildUp& b, const std::string& layer_id, const std::string& set_name,
+                      const std::vector<MapWire>& wires) {
     if (!scene::find(b.layers, layer_id)) return {};
     std::string placement;
     std::set<std::string> fed;

@@ -7,8 +7,7 @@
 namespace vemtra::nodes {
 namespace {
 
-template <class T>
-int place_of(std::vector<T>& all, const T& wanted) {
+template <class T> int place_of(std::vector<T>& all, const T& wanted) {
     const auto it = std::find(all.begin(), all.end(), wanted);
     if (it != all.end()) return int(it - all.begin());
     all.push_back(wanted);
@@ -17,8 +16,12 @@ int place_of(std::vector<T>& all, const T& wanted) {
 
 }  // namespace
 
-int Resources::image(const ImageRequest& r) { return place_of(images, r); }
-int Resources::field(const FieldRequest& r) { return place_of(fields, r); }
+int Resources::image(const ImageRequest& r) {
+    return place_of(images, r);
+}
+int Resources::field(const FieldRequest& r) {
+    return place_of(fields, r);
+}
 int Resources::uv_set(const std::string& name) {
     const auto it = std::find(uv_sets.begin(), uv_sets.end(), name);
     if (it != uv_sets.end()) return int(it - uv_sets.begin());
@@ -26,10 +29,16 @@ int Resources::uv_set(const std::string& name) {
     return int(uv_sets.size()) - 1;
 }
 
-std::string Asking::word(const char* port) const { return word_of(node, *description.port(port)); }
-float Asking::number(const char* port) const { return number_of(node, *description.port(port)); }
+std::string Asking::word(const char* port) const {
+    return word_of(node, *description.port(port));
+}
+float Asking::number(const char* port) const {
+    return number_of(node, *description.port(port));
+}
 
-int ask_nothing(const Asking&, Resources&) { return -1; }
+int ask_nothing(const Asking&, Resources&) {
+    return -1;
+}
 int ask_tangents(const Asking&, Resources& resources) {
     resources.tangents = true;
     return -1;

@@ -1,5 +1,6 @@
-// What nodes ask for beyond the points themselves: images, fields of the form, sets of UVs, tangents, footprints. A description fills in its
-// request; the texture and geometry floors answer all requests of a picture at once. An equal request gets the same handle.
+// What nodes ask for beyond the points themselves: images, fields of the form, sets of UVs, tangents, footprints. A
+// description fills in its request; the texture and geometry floors answer all requests of a picture at once. An equal
+// request gets the same handle.
 #pragma once
 #include <string>
 #include <vector>
@@ -35,7 +36,8 @@ struct Resources {
     int uv_set(const std::string& name);
     /// Whether all that is asked for here was asked for there.
     bool within(const Resources& other) const {
-        return images.size() == other.images.size() && fields.size() == other.fields.size() && uv_sets.size() == other.uv_sets.size();
+        return images.size() == other.images.size() && fields.size() == other.fields.size() &&
+               uv_sets.size() == other.uv_sets.size();
     }
 };
 
@@ -45,9 +47,9 @@ struct NodeDescription;
 struct Asking {
     const scene::Node& node;
     const NodeDescription& description;
-    int components;                     ///< of the node's output
-    const std::string& build_up;        ///< id
-    const scene::Node* placed_by;       ///< what is wired to the port that says where the node reads; null: nothing
+    int components;                ///< of the node's output
+    const std::string& build_up;   ///< id
+    const scene::Node* placed_by;  ///< what is wired to the port that says where the node reads; null: nothing
     std::string word(const char* port) const;
     float number(const char* port) const;
 };

@@ -8,22 +8,46 @@ struct Ports {
     std::vector<Port> list;
     std::string group;
 
-    void number(const char* name, const char* help, float value, float low = 0.f, float high = 1.f, bool hard = true, const char* unit = "") {
-        list.push_back({.name = name, .help = help, .value = value, .low = low, .high = high, .hard = hard, .unit = unit, .group = group});
+    void number(const char* name, const char* help, float value, float low = 0.f, float high = 1.f, bool hard = true,
+                const char* unit = "") {
+        list.push_back({.name = name,
+                        .help = help,
+                        .value = value,
+                        .low = low,
+                        .high = high,
+                        .hard = hard,
+                        .unit = unit,
+                        .group = group});
     }
     void color(const char* name, const char* help, const V3f& value, bool folded = false) {
-        list.push_back({.name = name, .help = help, .type = Type::color, .value = value, .hard = true, .folded = folded, .group = group});
+        list.push_back({.name = name,
+                        .help = help,
+                        .type = Type::color,
+                        .value = value,
+                        .hard = true,
+                        .folded = folded,
+                        .group = group});
     }
     void vector(const char* name, const char* help) {
-        list.push_back({.name = name, .help = help, .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .folded = true, .group = group});
+        list.push_back({.name = name,
+                        .help = help,
+                        .type = Type::vector3,
+                        .value = V3f(0.f),
+                        .low = -1.f,
+                        .high = 1.f,
+                        .folded = true,
+                        .group = group});
     }
 };
 
 void add_flakes(Ports& p) {
     p.group = "flakes";
     p.number("flake_density", "Share of the area that metal flakes take; 0 is none.", 0.f);
-    p.number("flake_size", "How wide one flake is. From afar they blend to a soft sheen.", .0002f, .00002f, .005f, false, "m");
-    p.number("flake_spread", "How much the flakes tilt out of the surface: small sparkles only near the reflection, large all over.", .3f);
+    p.number("flake_size", "How wide one flake is. From afar they blend to a soft sheen.", .0002f, .00002f, .005f,
+             false, "m");
+    p.number("flake_spread",
+             "How much the flakes tilt out of the surface: small sparkles only near the reflection, large all over.",
+             .3f);
     p.color("flake_color", "Colour of a flake's metal.", V3f(.8f));
     p.number("flake_variation", "How much flakes differ from each other in hue and brightness.", 0.f);
     p.number("flake_roughness", "How dull each flake's own mirror is.", .15f, .02f, 1.f);
@@ -35,7 +59,8 @@ const NodeDescription& surface_description() {
     static const NodeDescription surface = [] {
         Ports p;
         p.group = "base";
-        p.color("base_color", "Colour that the body of the material reflects; for a metal, its colour seen straight on.", V3f(.8f));
+        p.color("base_color",
+                "Colour that the body of the material reflects; for a metal, its colour seen straight on.", V3f(.8f));
         p.number("base_metalness", "0 is a dielectric such as paint or stone, 1 a metal.", 0.f);
         p.number("base_weight", "Scales the base colour.", 1.f);
         p.number("base_diffuse_roughness", "Raises the flat, dusty look of clay and unglazed stone.", 0.f);
@@ -46,25 +71,39 @@ const NodeDescription& surface_description() {
         p.color("specular_color", "Tint of the reflection; for a metal, its colour at grazing angles.", V3f(1.f));
         p.number("specular_roughness_anisotropy", "Stretches the reflection across the brushing: 0 is round.", 0.f);
         p.group = "metal";
-        p.color("metal_ior", "Refractive index n of a metal, for red, green and blue, as tables of optical constants give it.", V3f(1.f));
-        p.color("metal_extinction", "Extinction k of a metal. Above 0, n and k take the place of its colours, under coats as well.", V3f(0.f));
-        for (size_t i = p.list.size() - 2; i < p.list.size(); ++i) p.list[i].type = Type::vector3, p.list[i].high = 10.f;
+        p.color("metal_ior",
+                "Refractive index n of a metal, for red, green and blue, as tables of optical constants give it.",
+                V3f(1.f));
+        p.color("metal_extinction",
+                "Extinction k of a metal. Above 0, n and k take the place of its colours, under coats as well.",
+                V3f(0.f));
+        for (size_t i = p.list.size() - 2; i < p.list.size(); ++i)
+            p.list[i].type = Type::vector3, p.list[i].high = 10.f;
         p.group = "transmission";
-        p.number("transmission_weight", "How much light goes through the body instead of being scattered back: 1 is glass.", 0.f);
+        p.number("transmission_weight",
+                 "How much light goes through the body instead of being scattered back: 1 is glass.", 0.f);
         p.color("transmission_color", "Colour of light that went through the body as far as the depth says.", V3f(1.f));
-        p.number("transmission_depth", "Distance at which light has that colour; 0 colours it once at the surface.", 0.f, 0.f, .5f, false, "m");
+        p.number("transmission_depth", "Distance at which light has that colour; 0 colours it once at the surface.",
+                 0.f, 0.f, .5f, false, "m");
         p.color("transmission_scatter", "Colour of the haze inside; black is clear.", V3f(0.f));
-        p.number("transmission_scatter_anisotropy", "Whether haze throws light onward (towards 1) or back (towards -1).", 0.f, -1.f, 1.f);
+        p.number("transmission_scatter_anisotropy",
+                 "Whether haze throws light onward (towards 1) or back (towards -1).", 0.f, -1.f, 1.f);
         p.number("transmission_dispersion_scale", "How much colours part, as in a prism.", 0.f);
-        p.number("transmission_dispersion_abbe_number", "Strength of the parting as opticians give it: low is strong, diamond 55, flint glass 30.", 20.f, 9.f, 91.f);
+        p.number("transmission_dispersion_abbe_number",
+                 "Strength of the parting as opticians give it: low is strong, diamond 55, flint glass 30.", 20.f, 9.f,
+                 91.f);
         p.group = "subsurface";
-        p.number("subsurface_weight", "How much light wanders inside before it comes back: wax, skin, marble, milk.", 0.f);
+        p.number("subsurface_weight", "How much light wanders inside before it comes back: wax, skin, marble, milk.",
+                 0.f);
         p.color("subsurface_color", "Colour after all the wandering.", V3f(.8f));
         p.number("subsurface_radius", "How far light wanders between two turns.", .01f, .0001f, .1f, false, "m");
-        p.color("subsurface_radius_scale", "The same for red, green and blue apart: red goes farthest in skin.", V3f(1.f, .5f, .25f));
-        p.number("subsurface_scatter_anisotropy", "Whether each turn throws light onward (towards 1) or back (towards -1).", 0.f, -1.f, 1.f);
+        p.color("subsurface_radius_scale", "The same for red, green and blue apart: red goes farthest in skin.",
+                V3f(1.f, .5f, .25f));
+        p.number("subsurface_scatter_anisotropy",
+                 "Whether each turn throws light onward (towards 1) or back (towards -1).", 0.f, -1.f, 1.f);
         p.group = "coat";
-        p.number("coat_weight", "How much clear coat lies on this surface. For a coat with a mask of its own, add a coat layer.", 0.f);
+        p.number("coat_weight",
+                 "How much clear coat lies on this surface. For a coat with a mask of its own, add a coat layer.", 0.f);
         p.color("coat_color", "Colour left of light that went in and out of the coat.", V3f(1.f));
         p.number("coat_roughness", "How blurred the coat's reflection is; it blurs what lies below, too.", 0.f);
         p.number("coat_roughness_anisotropy", "Stretches the coat's reflection.", 0.f);
@@ -75,18 +114,37 @@ const NodeDescription& surface_description() {
         p.color("fuzz_color", "Colour of the fibres.", V3f(1.f));
         p.number("fuzz_roughness", "0 is a thin bright rim, 1 a wide soft one.", .5f);
         p.group = "thin film";
-        p.number("thin_film_weight", "How much of the surface has a film that makes colours, as oil and tempering do.", 0.f);
+        p.number("thin_film_weight", "How much of the surface has a film that makes colours, as oil and tempering do.",
+                 0.f);
         p.number("thin_film_thickness", "Thickness of the film.", .5f, 0.f, 2.f, false, "um");
         p.number("thin_film_ior", "Index of refraction of the film.", 1.4f, 1.f, 3.f);
         p.group = "emission";
-        p.number("emission_luminance", "Light that the surface gives off. 1000 nits are 1.0 in the picture at exposure 0.", 0.f, 0.f, 10000.f, false, "nit");
+        p.number("emission_luminance",
+                 "Light that the surface gives off. 1000 nits are 1.0 in the picture at exposure 0.", 0.f, 0.f, 10000.f,
+                 false, "nit");
         p.color("emission_color", "Colour of that light.", V3f(1.f));
-        p.number("emission_temperature", "Colour temperature that tints it: candle 1850, bulb 2700, daylight 6500; 0 leaves the colour alone.", 0.f, 0.f, 12000.f, false, "K");
+        p.number("emission_temperature",
+                 "Colour temperature that tints it: candle 1850, bulb 2700, daylight 6500; 0 leaves the colour alone.",
+                 0.f, 0.f, 12000.f, false, "K");
         add_flakes(p);
+        p.group = "retroreflection";
+        p.number("retro_weight",
+                 "How much of the surface sends light back to where it came from: tape, signs, cat's eyes.", 0.f);
+        p.color("retro_color", "Colour of that light.", V3f(.9f));
+        p.number("retro_roughness", "How wide it is spread around that direction.", .3f, .02f, 1.f);
         p.group = "geometry";
         p.number("geometry_opacity", "0 cuts a hole: what lies behind is seen.", 1.f);
-        p.list.push_back({.name = "geometry_thin_walled", .help = "A sheet without an inside, as paper, a leaf or a soap bubble.", .value = 0.f, .low = 0.f, .high = 1.f, .hard = true, .whole = true, .choices = {"no", "yes"}, .group = p.group});
-        p.vector("geometry_normal", "Direction that the surface faces instead of its own, in the asset's space; 0 0 0 is its own.");
+        p.list.push_back({.name = "geometry_thin_walled",
+                          .help = "A sheet without an inside, as paper, a leaf or a soap bubble.",
+                          .value = 0.f,
+                          .low = 0.f,
+                          .high = 1.f,
+                          .hard = true,
+                          .whole = true,
+                          .choices = {"no", "yes"},
+                          .group = p.group});
+        p.vector("geometry_normal",
+                 "Direction that the surface faces instead of its own, in the asset's space; 0 0 0 is its own.");
         p.vector("geometry_tangent", "Direction of brushing, in the asset's space; 0 0 0 runs along U.");
         p.vector("geometry_coat_normal", "The same for the coat.");
         p.vector("geometry_coat_tangent", "The same for the coat.");
@@ -108,15 +166,21 @@ const NodeDescription& coat_description() {
     static const NodeDescription coat = [] {
         Ports p;
         p.group = "coat";
-        p.color("coat_color", "Colour left of white light after one passage straight down through thickness 1. Deeper and slanted ways darken it.", V3f(1.f));
-        p.number("thickness", "How thick the coat is, in units of the colour: 2 colours twice as deep.", 1.f, 0.f, 5.f, false);
+        p.color("coat_color",
+                "Colour left of white light after one passage straight down through thickness 1. Deeper and slanted "
+                "ways darken it.",
+                V3f(1.f));
+        p.number("thickness", "How thick the coat is, in units of the colour: 2 colours twice as deep.", 1.f, 0.f, 5.f,
+                 false);
         p.number("coat_roughness", "How blurred the coat's reflection is; it blurs what lies below, too.", .05f);
         p.number("coat_ior", "Index of refraction: water 1.33, varnish 1.5.", 1.5f, 1.f, 3.f);
         p.number("coat_roughness_anisotropy", "Stretches the coat's reflection.", 0.f);
         add_flakes(p);
         p.group = "geometry";
-        p.vector("geometry_coat_normal", "Direction that the coat faces instead of the surface's own, in the asset's space; 0 0 0 is its own.");
-        p.vector("geometry_coat_tangent", "Direction of brushing in the coat, in the asset's space; 0 0 0 runs along U.");
+        p.vector("geometry_coat_normal",
+                 "Direction that the coat faces instead of the surface's own, in the asset's space; 0 0 0 is its own.");
+        p.vector("geometry_coat_tangent",
+                 "Direction of brushing in the coat, in the asset's space; 0 0 0 runs along U.");
         NodeDescription d;
         d.kind = "coat";
         d.title = "Coat";
@@ -130,6 +194,8 @@ const NodeDescription& coat_description() {
     return coat;
 }
 
-const NodeDescription& slots_of(const scene::Layer& layer) { return scene::traits(layer.kind).hides ? surface_description() : coat_description(); }
+const NodeDescription& slots_of(const scene::Layer& layer) {
+    return scene::traits(layer.kind).hides ? surface_description() : coat_description();
+}
 
 }  // namespace vemtra::nodes

@@ -24,7 +24,9 @@ static_assert(in_order(), "rows stand in the order of the enumeration");
 
 }  // namespace
 
-const TypeInfo& info(Type type) { return rows[size_t(type)]; }
+const TypeInfo& info(Type type) {
+    return rows[size_t(type)];
+}
 
 bool type_from_name(const std::string& name, Type& type) {
     for (const TypeInfo& row : rows)

@@ -17,7 +17,8 @@ constexpr int deepest_instance = 64;  // networks within networks; what is deepe
 
 class Compiler {
 public:
-    Compiler(const scene::BuildUp& build_up, const std::vector<scene::Network>* networks, Resources& resources, std::vector<Error>& problems)
+    Compiler(const scene::BuildUp& build_up, const std::vector<scene::Network>* networks, Resources& resources,
+             std::vector<Error>& problems)
         : build_up_(build_up), resources_(resources), problems_(problems) {
         if (networks)
             for (const scene::Network& n : *networks) networks_.emplace(n.id, &n);
@@ -34,8 +35,10 @@ public:
             output.is_constant = true;
             for (size_t c = 0; c < output.sources.size(); ++c) {
                 const Source& s = output.sources[c];
-                if (s.kind != Source::Kind::constant) output.is_constant = false;
-                else if (c < 3) (&output.value.x)[c] = program_.constants_[size_t(s.index)];
+                if (s.kind != Source::Kind::constant)
+                    output.is_constant = false;
+                else if (c < 3)
+                    (&output.value.x)[c] = program_.constants_[size_t(s.index)];
                 program_.reads_points_ |= s.kind == Source::Kind::points;
             }
             if (output.is_constant && output.sources.size() == 1) output.value = V3f(output.value.x);
@@ -43,7 +46,8 @@ public:
             program_.outputs_.push_back(std::move(output));
         }
         reuse_registers();
-        for (const Program::Step& s : program_.steps_) program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
+        for (const Program::Step& s : program_.steps_)
+            program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
         return std::move(program_);
     }
 
@@ -55,7 +59,7 @@ private:
     };
     /// The build-up itself, or one instance of a network on the way that leads to it.
     struct Scope {
-        const scene::Network* network = nullptr;   ///< null: the build-up
+        const scene::Network* network = nullptr;  ///< null: the build-up
         const scene::Node* instance = nullptr;
         int parent = -1, depth = 0;
         std::unordered_map<std::string_view, const scene::Node*> nodes;
@@ -72,7 +76,8 @@ private:
     };
 
     void problem(const std::string& node, const std::string& why, const std::string& remedy) {
-        problems_.push_back({"Part of a network cannot be computed, its default is used", "", build_up_.name + " / " + node, why, remedy});
+        problems_.push_back({"Part of a network cannot be computed, its default is used", "",
+                             build_up_.name + " / " + node, why, remedy});
     }
 
     const scene::NetworkInput* network_input(int scope, const std::string& name) const {
@@ -94,8 +99,12 @@ private:
         if (const auto it = outer.children.find(instance.id); it != outer.children.end()) return it->second;
         int made = -1;
         const auto network = networks_.find(instance.network);
-        if (network == networks_.end()) problem(instance.id, "its network '" + instance.network + "' does not exist", "Choose another one, or delete the node");
-        else if (outer.depth >= deepest_instance) problem(instance.id, "the network '" + network->second->name + "' contains itself", "Take it out of itself");
+        if (network == networks_.end())
+            problem(instance.id, "its network '" + instance.network + "' does not exist",
+                    "Choose another one, or delete the node");
+        else if (outer.depth >= deepest_instance)
+            problem(instance.id, "the network '" + network->second->name + "' contains itself",
+                    "Take it out of itself");
         else {
             Scope s;
             s.network = network->second;
@@ -115,7 +124,8 @@ private:
         return nullptr;
     }
 
-    /// Follows an input through instances to the node that computes it; node null: a literal stands there, or nothing that exists.
+    /// Follows an input through instances to the node that computes it; node null: a literal stands there, or nothing
+    /// that exists.
     At resolve(int scope, scene::Input input, const std::string& reader, bool tell) {
         for (int hops = 0; !input.from.empty() && hops < 4 * deepest_instance; ++hops) {
             if (const scene::NetworkInput* port = network_input(scope, input.from)) {
@@ -125,7 +135,9 @@ private:
             }
             const auto it = scopes_[size_t(scope)].nodes.find(input.from);
             if (it == scopes_[size_t(scope)].nodes.end()) {
-                if (tell) problem(reader, "it reads from '" + input.from + "', which does not exist", "Connect it to another node");
+                if (tell)
+                    problem(reader, "it reads from '" + input.from + "', which does not exist",
+                            "Connect it to another node");
                 return {};
             }
             if (it->second->network.empty()) return {scope, it->second};
@@ -133,7 +145,11 @@ private:
             if (inner < 0) return {};
             const scene::NetworkOutput* output = output_of(*scopes_[size_t(inner)].network, input.output);
             if (!output) {
-                if (tell) problem(reader, "the network '" + scopes_[size_t(inner)].network->name + "' has no output '" + input.output + "'", "Choose another output");
+                if (tell)
+                    problem(reader,
+                            "the network '" + scopes_[size_t(inner)].network->name + "' has no output '" +
+                                input.output + "'",
+                            "Choose another output");
                 return {};
             }
             input = output->input;
@@ -144,7 +160,8 @@ private:
 
     Source constant(float v) {
         if (!std::isfinite(v)) v = 0.f;
-        const auto [it, fresh] = constant_at_.try_emplace(v == 0.f ? 0u : __builtin_bit_cast(uint32_t, v), int(program_.constants_.size()));
+        const auto [it, fresh] =
+            constant_at_.try_emplace(v == 0.f ? 0u : __builtin_bit_cast(uint32_t, v), int(program_.constants_.size()));
         if (fresh) program_.constants_.push_back(v == 0.f ? 0.f : v);
         return {Source::Kind::constant, it->second};
     }
@@ -161,7 +178,8 @@ private:
         return driven ? std::move(*driven) : literal(input.shown(), type);
     }
 
-    /// What a connected input brings, in its own type; nothing where it is not connected or its source cannot be computed.
+    /// What a connected input brings, in its own type; nothing where it is not connected or its source cannot be
+    /// computed.
     std::optional<Typed> connected(int scope, const scene::Input& input, Type type, const std::string& place) {
         if (input.from.empty()) return std::nullopt;
         Typed driver;
@@ -175,7 +193,8 @@ private:
             driver = *t;
         }
         if (!input.worn) return driver;
-        // A span: the node drives the way from one end to the other. Ends of a place have no footprint: they are read over no width.
+        // A span: the node drives the way from one end to the other. Ends of a place have no footprint: they are read
+        // over no width.
         std::vector<Source> in = literal(*input.worn, type).sources;
         for (const Source& s : literal(input.value, type).sources) in.push_back(s);
         in.push_back(convert(driver, Type::number)[0]);
@@ -183,18 +202,21 @@ private:
         return Typed{type, emit(span, std::move(in), nodes::components(type), {}, -1, false)};
     }
 
-    // One number fills all components; several become a number by the type's own rule; fewer drop the last, more are filled with 0.
+    // One number fills all components; several become a number by the type's own rule; fewer drop the last, more are
+    // filled with 0.
     std::vector<Source> convert(const Typed& t, Type type) {
         const size_t have = t.sources.size(), need = size_t(nodes::components(type));
         if (have == need) return t.sources;
-        if (type == Type::place && t.type == Type::place) return {t.sources.begin(), t.sources.begin() + long(need)};  // the first side of a box
+        if (type == Type::place && t.type == Type::place)
+            return {t.sources.begin(), t.sources.begin() + long(need)};  // the first side of a box
         if (type == Type::place) {  // any other (u, v) is taken to move as the UVs do
             std::vector<Source> out = convert(t, Type::vector2);
             append_rows(out, nodes::row_uv_axes, 4);
             return out;
         }
         if (have == 1) return std::vector<Source>(need, t.sources[0]);
-        if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance) return emit(nodes::luminance_kernel().get(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
+        if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance)
+            return emit(nodes::luminance_kernel().get(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
         std::vector<Source> out = t.sources;
         while (out.size() < need) out.push_back(constant(0.f));
         out.resize(need);
@@ -206,8 +228,11 @@ private:
         for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c});
     }
 
-    std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform, int resource, bool varies) {
-        const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) { return s.kind == Source::Kind::constant; });
+    std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform,
+                             int resource, bool varies) {
+        const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) {
+            return s.kind == Source::Kind::constant;
+        });
         if (all_constant) {  // folded: run it once on one point
             std::vector<float> values(in.size());
             std::vector<const float*> from(in.size());
@@ -226,12 +251,15 @@ private:
             return out;
         }
         // Equal work is done once.
-        size_t key = std::hash<const void*>()(reinterpret_cast<const void*>(kernel)) ^ size_t(resource + 1) * 0x9e3779b9u ^ size_t(components);
+        size_t key = std::hash<const void*>()(reinterpret_cast<const void*>(kernel)) ^
+                     size_t(resource + 1) * 0x9e3779b9u ^ size_t(components);
         for (const Source& s : in) key = key * 1099511628211u + size_t(s.kind) * 65537u + size_t(s.index);
         const auto [first, last] = step_at_.equal_range(key);
         for (auto it = first; it != last; ++it) {
             const Program::Step& s = program_.steps_[it->second];
-            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource && int(s.out.size()) == components) return as_sources(s.out);
+            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource &&
+                int(s.out.size()) == components)
+                return as_sources(s.out);
         }
         Program::Step step{kernel, std::move(in), {}, std::move(uniform), resource};
         for (int c = 0; c < components; ++c) step.out.push_back(program_.registers_++);
@@ -251,7 +279,9 @@ private:
         if (!wanted.node) return nullptr;
         if (!entered_.contains(wanted)) compute(wanted);
         if (const auto it = done_.find(wanted); it != done_.end()) return &it->second;
-        if (entered_.contains(wanted)) problem(reader, "the network runs in a circle through '" + wanted.node->id + "'", "Disconnect one of its inputs");
+        if (entered_.contains(wanted))
+            problem(reader, "the network runs in a circle through '" + wanted.node->id + "'",
+                    "Disconnect one of its inputs");
         return nullptr;
     }
 
@@ -283,7 +313,9 @@ private:
     /// The description of a node that can be computed; tells once where there is none.
     const nodes::NodeDescription* known(const At& at) {
         const nodes::NodeDescription* d = nodes::describe(at.node->kind);
-        if (!d && unknown_.insert(at).second) problem(at.node->id, "the node kind '" + at.node->kind + "' is not known", "Delete it, or open the project with the version that made it");
+        if (!d && unknown_.insert(at).second)
+            problem(at.node->id, "the node kind '" + at.node->kind + "' is not known",
+                    "Delete it, or open the project with the version that made it");
         return d;
     }
 
@@ -291,12 +323,17 @@ private:
     void check(const scene::Node& n, const nodes::NodeDescription& d) {
         Type named;
         if (!n.type.empty() && (!nodes::type_from_name(n.type, named) || d.output_type(n) != named))
-            problem(n.id, "the type '" + n.type + "' does not fit a " + n.kind + " node", std::string("Its type is ") + nodes::type_name(d.output_type(n)) + " now");
+            problem(n.id, "the type '" + n.type + "' does not fit a " + n.kind + " node",
+                    std::string("Its type is ") + nodes::type_name(d.output_type(n)) + " now");
         for (const auto& [name, input] : n.inputs) {
             const nodes::Port* p = d.port(name);
-            if (!p) problem(n.id, "it has no input '" + name + "'", "See docs/nodes.md for its inputs");
+            if (!p)
+                problem(n.id, "it has no input '" + name + "'", "See docs/nodes.md for its inputs");
             else if (std::holds_alternative<std::string>(input.value) != p->text)
-                problem(n.id, "its input '" + name + "' holds a " + (p->text ? "number where a word" : "word where a number") + " is expected", "Set it again");
+                problem(n.id,
+                        "its input '" + name + "' holds a " +
+                            (p->text ? "number where a word" : "word where a number") + " is expected",
+                        "Set it again");
         }
     }
 
@@ -326,7 +363,8 @@ private:
             }
             const auto it = n.inputs.find(p.name);
             const Type type = d.port_type(p, result.type);
-            if ((it == n.inputs.end() || (type == Type::place && it->second.from.empty())) && p.reads != Reads::literal) {
+            if ((it == n.inputs.end() || (type == Type::place && it->second.from.empty())) &&
+                p.reads != Reads::literal) {
                 append_rows(in, nodes::info(p.reads).row, type == Type::place ? 2 : nodes::components(type));
                 if (type == Type::place) append_rows(in, nodes::row_uv_axes, 4);
                 continue;
@@ -334,7 +372,8 @@ private:
             scene::Input input = it == n.inputs.end() ? scene::Input() : it->second;
             input.value = value;
             std::optional<Typed> driven = connected(at.scope, input, type, n.id);
-            if (!driven && type == Type::place && p.reads != Reads::literal) {  // a broken wire leaves the map where the UVs have it
+            if (!driven && type == Type::place &&
+                p.reads != Reads::literal) {  // a broken wire leaves the map where the UVs have it
                 append_rows(in, nodes::info(p.reads).row, 2);
                 append_rows(in, nodes::row_uv_axes, 4);
                 continue;
@@ -357,7 +396,8 @@ private:
         for (size_t a = 0; a < 3; ++a) {
             std::vector<Source> side = in;
             std::copy_n(box.begin() + long(one * a), one, side.begin() + long(place_at));
-            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true)) sides.push_back(s);
+            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true))
+                sides.push_back(s);
         }
         for (size_t a = 0; a < 3; ++a) sides.push_back(box[3 * one + a]);
         result.sources = emit(nodes::box_blend_kernel().get(), std::move(sides), components, {}, -1, false);
@@ -367,7 +407,8 @@ private:
     int request(const At& at, const nodes::NodeDescription& d, int components) {
         const scene::Node* placed_by = nullptr;
         if (const nodes::Port* where = d.port(nodes::Role::where))
-            if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end()) placed_by = resolve(at.scope, it->second, at.node->id, false).node;
+            if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
+                placed_by = resolve(at.scope, it->second, at.node->id, false).node;
         return d.ask({*at.node, d, components, build_up_.id, placed_by}, resources_);
     }
 
@@ -424,7 +465,8 @@ private:
     std::unordered_multimap<size_t, size_t> step_at_;
 };
 
-Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources, std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
+Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources,
+                std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
     return Compiler(build_up, networks, resources, problems).compile(wanted);
 }
 

@@ -1,5 +1,6 @@
-// From networks to programs. Instances of networks are taken apart: what has been computed is known by the path of instances that leads to
-// it, so that two instances with other inputs are two computations, and equal work of both is still done once.
+// From networks to programs. Instances of networks are taken apart: what has been computed is known by the path of
+// instances that leads to it, so that two instances with other inputs are two computations, and equal work of both is
+// still done once.
 #pragma once
 #include "base/result.h"
 #include "nodes/description.h"
@@ -19,9 +20,10 @@ struct Wanted {
     scene::Input input;
 };
 
-/// Compiles. What cannot be resolved (unknown node or network, circle, missing source) is reported and the literal stands in its place.
-/// `networks`: the scene's definitions; null: there are none. Chains of any length are followed without recursion.
-Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources, std::vector<Error>& problems,
-                const std::vector<scene::Network>* networks = nullptr);
+/// Compiles. What cannot be resolved (unknown node or network, circle, missing source) is reported and the literal
+/// stands in its place. `networks`: the scene's definitions; null: there are none. Chains of any length are followed
+/// without recursion.
+Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources,
+                std::vector<Error>& problems, const std::vector<scene::Network>* networks = nullptr);
 
 }  // namespace vemtra::program

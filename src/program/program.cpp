@@ -44,7 +44,8 @@ void Program::run(const nodes::PointBatch& points, Workspace& workspace, const f
             if (s.kind != Source::Kind::reg) continue;  // constants and points were checked when they were made
             float* v = memory + size_t(s.index) * stride;
             if (workspace.broken)
-                for (size_t i = 0; i < n; ++i) (*workspace.broken)[size_t(component) - 1] += !(std::fabs(v[i]) <= 3e38f);
+                for (size_t i = 0; i < n; ++i)
+                    (*workspace.broken)[size_t(component) - 1] += !(std::fabs(v[i]) <= 3e38f);
             for (size_t i = 0; i < n; ++i) v[i] = std::fabs(v[i]) <= 3e38f ? v[i] : 0.f;
         }
 }

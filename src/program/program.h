@@ -1,5 +1,5 @@
-// A network compiled to a flat program: the steps in order, registers of one float per point, constants folded, equal work done once.
-// Programs are immutable; each thread runs them with a Workspace of its own. compile.h makes them.
+// A network compiled to a flat program: the steps in order, registers of one float per point, constants folded, equal
+// work done once. Programs are immutable; each thread runs them with a Workspace of its own. compile.h makes them.
 #pragma once
 #include <string>
 #include <vector>
@@ -23,15 +23,18 @@ private:
 
 class Program {
 public:
-    /// Evaluates all outputs at the batch (n <= nodes::max_batch). out[i] receives a pointer per output component, valid until the next
-    /// run with the same workspace; the components of output i start at first_component(i). A value that is not finite becomes 0.
+    /// Evaluates all outputs at the batch (n <= nodes::max_batch). out[i] receives a pointer per output component,
+    /// valid until the next run with the same workspace; the components of output i start at first_component(i). A
+    /// value that is not finite becomes 0.
     void run(const nodes::PointBatch& points, Workspace& workspace, const float** out) const;
 
     size_t outputs() const { return outputs_.size(); }
     int first_component(size_t output) const { return outputs_[output].first; }
     int component_count() const { return component_count_; }
     /// The value of an output that is the same everywhere; null when it varies.
-    const V3f* constant(size_t output) const { return outputs_[output].is_constant ? &outputs_[output].value : nullptr; }
+    const V3f* constant(size_t output) const {
+        return outputs_[output].is_constant ? &outputs_[output].value : nullptr;
+    }
     size_t steps() const { return steps_.size(); }
     bool all_constant() const { return steps_.empty() && !reads_points_; }
 

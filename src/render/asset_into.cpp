@@ -7,16 +7,23 @@
 
 namespace vemtra::render {
 
-std::string asset_into(scene::Scene& s, scene::Asset asset, const geometry::Imported& imported, const std::string& build_up) {
-    asset.id = scene::FreshIds(scene::ids_of(s.assets)).take(scene::stem_of(std::filesystem::path(asset.file).stem().string()));
+std::string asset_into(scene::Scene& s, scene::Asset asset, const geometry::Imported& imported,
+                       const std::string& build_up) {
+    asset.id = scene::FreshIds(scene::ids_of(s.assets))
+                   .take(scene::stem_of(std::filesystem::path(asset.file).stem().string()));
     scene::FreshIds ids(scene::ids_of(s.parts));
     for (const geometry::ImportedPart& p : imported.parts)
-        s.parts.push_back({.id = ids.take(scene::stem_of(p.name)), .asset = asset.id, .source = p.name, .name = p.name, .build_up = build_up});
+        s.parts.push_back({.id = ids.take(scene::stem_of(p.name)),
+                           .asset = asset.id,
+                           .source = p.name,
+                           .name = p.name,
+                           .build_up = build_up});
     s.assets.push_back(asset);
     return asset.id;
 }
 
-Replaced replace_asset(scene::Scene& s, const std::string& asset_id, const std::string& file, const geometry::Imported& imported) {
+Replaced replace_asset(scene::Scene& s, const std::string& asset_id, const std::string& file,
+                       const geometry::Imported& imported) {
     Replaced out;
     scene::Asset* asset = scene::find(s.assets, asset_id);
     if (!asset) return out;
@@ -37,7 +44,11 @@ Replaced replace_asset(scene::Scene& s, const std::string& asset_id, const std::
             ++out.kept;
             continue;
         }
-        s.parts.push_back({.id = ids.take(scene::stem_of(p.name)), .asset = asset_id, .source = p.name, .name = p.name, .build_up = build_up});
+        s.parts.push_back({.id = ids.take(scene::stem_of(p.name)),
+                           .asset = asset_id,
+                           .source = p.name,
+                           .name = p.name,
+                           .build_up = build_up});
         ++out.added;
     }
     return out;

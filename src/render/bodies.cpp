@@ -3,7 +3,8 @@
 
 namespace vemtra::render {
 
-/// The clear body that a path is in, of the highest priority, leaving out one instance; null: none. Valid until enter() or leave_body().
+/// The clear body that a path is in, of the highest priority, leaving out one instance; null: none. Valid until enter()
+/// or leave_body().
 const Body* Renderer::innermost(const Tile& t, const Path& path, uint32_t without) {
     const Body* best = nullptr;
     if (path.bodies < 0) return best;
@@ -44,7 +45,8 @@ void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bo
                     for (int c = 0; c < 3; ++c) path.throughput[c] *= std::exp(-body->sigma_t[c] * path.t);
             } else {
                 WalkRandom random(walk_seed(path, sample, bounce, 3));
-                const Wandered w = wander(p_.geometry->scene(), *body, path.origin, path.direction, path.throughput, random);
+                const Wandered w =
+                    wander(p_.geometry->scene(), *body, path.origin, path.direction, path.throughput, random);
                 if (!w.out) continue;
                 path.throughput *= w.weight;
                 path.origin = w.origin;
@@ -59,9 +61,8 @@ void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bo
     paths.resize(kept);
 }
 
-
-/// Whether the path meets the surface at all: where another clear body of higher priority owns the place it goes straight on. `outside` becomes
-/// the IOR of the medium around.
+/// Whether the path meets the surface at all: where another clear body of higher priority owns the place it goes
+/// straight on. `outside` becomes the IOR of the medium around.
 bool Renderer::meets_surface(Tile& t, const Path& path, const MaterialPoint& point, bool clear, float& outside) {
     const Body* around = innermost(t, path, clear ? path.at.instance : no_hit);
     if (clear && around && around->priority > p_.priority_of[path.at.instance]) {
@@ -77,19 +78,23 @@ bool Renderer::meets_surface(Tile& t, const Path& path, const MaterialPoint& poi
 /// The path goes through the skin of a clear body: in, or out again.
 void Renderer::cross(Tile& t, Path& path, const MaterialPoint& point) {
     const uint32_t instance = point.at.instance;
-    if (point.inside) leave_body(t, path, instance);
-    else enter(t, path, clear_body(point.slots, instance, p_.priority_of[instance], point.slots.specular_ior));
+    if (point.inside)
+        leave_body(t, path, instance);
+    else
+        enter(t, path, clear_body(point.slots, instance, p_.priority_of[instance], point.slots.specular_ior));
 }
 
 /// Light that went in: it wanders, comes out elsewhere, and leaves there as from a matt surface.
-void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random) {
+void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack,
+                            const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random) {
     const Body body = scattering_body(point.slots, path.at.instance);
     const float a = random.next(), b = random.next();
     const V3f in = -frame.to_world(surface::cosine_direction(a, b)), ng = point.s.normal_geometric;
     if (in.dot(ng) >= -1e-4f) return;
     Path out = path;
     out.throughput *= weight;
-    const Wandered w = wander(p_.geometry->scene(), body, geometry::offset_origin(point.s.position, -ng), in, out.throughput, random);
+    const Wandered w =
+        wander(p_.geometry->scene(), body, geometry::offset_origin(point.s.position, -ng), in, out.throughput, random);
     if (!w.out || w.at.instance != path.at.instance) return;
     out.throughput *= w.weight;
     const SurfacePoint s = p_.geometry->at(w.at);
@@ -104,7 +109,8 @@ void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& poin
     sample_2d(path.seed, sample, pair_of(bounce, pair_direction), u0, u1);
     sample_2d(path.seed, sample, pair_of(bounce, pair_light), l0, l1);
     sample_2d(path.seed, sample, pair_of(bounce, pair_exit_light), c0, c1);
-    if (f_.strategy != FrameSettings::Strategy::surface_only) next_event(t, out, exit, s.normal_geometric, s.position, c0, l0, l1, bounce, 1, value);
+    if (f_.strategy != FrameSettings::Strategy::surface_only)
+        next_event(t, out, exit, s.normal_geometric, s.position, c0, l0, l1, bounce, 1, value);
     const V3f wi = surface::cosine_direction(u0, u1);
     if (wi.z <= 1e-5f) return;
     out.direction = exit.to_world(wi);

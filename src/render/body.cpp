@@ -7,7 +7,8 @@ constexpr int most_turns = 2048, free_turns = 8;  // before chance may end a wal
 
 V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
     float c;
-    if (std::fabs(g) < 1e-3f) c = 1.f - 2.f * u;
+    if (std::fabs(g) < 1e-3f)
+        c = 1.f - 2.f * u;
     else {
         const float q = (1.f - g * g) / (1.f + g - 2.f * g * u);
         c = (1.f + g * g - q * q) / (2.f * g);
@@ -17,7 +18,9 @@ V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
     sincos_turn(v, sine, cosine);
     return Frame(along).to_world({s * cosine, s * sine, c}).normalized();
 }
-V3f kept(const V3f& sigma, float t) { return {std::exp(-sigma.x * t), std::exp(-sigma.y * t), std::exp(-sigma.z * t)}; }
+V3f kept(const V3f& sigma, float t) {
+    return {std::exp(-sigma.x * t), std::exp(-sigma.y * t), std::exp(-sigma.z * t)};
+}
 
 }  // namespace
 
@@ -54,7 +57,8 @@ Body scattering_body(const surface::Slots& s, uint32_t instance) {
     return b;
 }
 
-Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried, surface::WalkRandom& random) {
+Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried,
+                surface::WalkRandom& random) {
     Wandered w;
     w.origin = origin;
     w.direction = direction;

@@ -1,7 +1,7 @@
 // Light inside a body: absorption, haze, and the random walk of subsurface scattering.
-//   sigma_t  extinction per metre and channel; a passage of length t keeps exp(-sigma_t t)      alpha  single-scattering albedo
-// The walk samples its lengths by one channel, chosen by what the path carries, and weighs by all three (spectral multiple importance
-// sampling, Wilkie et al. 2014), so that a red body keeps no coloured noise.
+//   sigma_t  extinction per metre and channel; a passage of length t keeps exp(-sigma_t t)      alpha
+// single-scattering albedo The walk samples its lengths by one channel, chosen by what the path carries, and weighs by
+// all three (spectral multiple importance sampling, Wilkie et al. 2014), so that a red body keeps no coloured noise.
 #pragma once
 #include "geometry/geometry.h"
 #include "surface/slots.h"
@@ -11,7 +11,7 @@ namespace vemtra::render {
 
 struct Body {
     V3f sigma_t{0.f}, alpha{0.f};
-    float g = 0.f;     ///< mean cosine of a turn (Henyey and Greenstein 1941)
+    float g = 0.f;  ///< mean cosine of a turn (Henyey and Greenstein 1941)
     float ior = 1.f;
     int priority = 0;
     uint32_t instance = 0;
@@ -21,12 +21,13 @@ struct Body {
 
 /// What lies inside of a clear surface (OpenPBR 1.1, "Translucent base"): nothing where transmission_depth is 0.
 Body clear_body(const surface::Slots& slots, uint32_t instance, int priority, float ior);
-/// What lies under a surface with subsurface_weight: radius is the mean free path, and the single-scattering albedo is inverted from the
-/// colour that the walk shall give (Kulla and Conty 2017, after d'Eon's fit; OpenPBR 1.1, "Subsurface").
+/// What lies under a surface with subsurface_weight: radius is the mean free path, and the single-scattering albedo is
+/// inverted from the colour that the walk shall give (Kulla and Conty 2017, after d'Eon's fit; OpenPBR 1.1,
+/// "Subsurface").
 Body scattering_body(const surface::Slots& slots, uint32_t instance);
 
 struct Wandered {
-    bool out = false;   ///< it met a surface; else it was absorbed, or flew off through a hole
+    bool out = false;       ///< it met a surface; else it was absorbed, or flew off through a hole
     V3f origin, direction;  ///< of the last stretch
     geometry::Place at;
     float t = 0;
@@ -34,6 +35,7 @@ struct Wandered {
     int turns = 0;
 };
 /// Follows light from `origin` along `direction` until it meets any surface. `carried` is what the path carries.
-Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried, surface::WalkRandom& random);
+Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried,
+                surface::WalkRandom& random);
 
 }  // namespace vemtra::render

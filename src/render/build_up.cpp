@@ -22,7 +22,9 @@ void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vecto
             if (!std::isfinite(v[c]) || v[c] < f->low || v[c] > f->high) {
                 char range[64];
                 std::snprintf(range, sizeof range, "%g to %g", double(f->low), double(f->high));
-                problems.push_back({"A value is outside of its range", "", b.name + " / " + layer.name + " / " + port.name, "it must lie in " + std::string(range), "It is rendered at the nearest end; set it again"});
+                problems.push_back(
+                    {"A value is outside of its range", "", b.name + " / " + layer.name + " / " + port.name,
+                     "it must lie in " + std::string(range), "It is rendered at the nearest end; set it again"});
                 break;
             }
     }
@@ -44,15 +46,18 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
         if (base) {
             p.always = true;
         } else {
-            p.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources_, problems_, &scene_.networks);
+            p.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources_,
+                                      problems_, &scene_.networks);
             if (const V3f* mask = p.gate.constant(0)) {
                 const float coverage = p.amount * (1.f + p.gate_amount * (clamp01(mask->x) - 1.f));
                 if (coverage <= 0.f) continue;
                 p.always = coverage >= 1.f;
             }
         }
-        if (!layer.build_up.empty() && !p.coat) nest(b, layer, depth, p);
-        else surface(b, layer, p);
+        if (!layer.build_up.empty() && !p.coat)
+            nest(b, layer, depth, p);
+        else
+            surface(b, layer, p);
         out.may_open |= p.may_open;
         const bool hides_all = p.always && !p.coat;
         out.layers.push_back(std::move(p));
@@ -66,14 +71,18 @@ void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, i
         const scene::BuildUp& inner = scene_.build_ups[i];
         if (inner.id != layer.build_up || inner.layers.empty()) continue;
         if (depth > 32 || scene::build_up_reaches(scene_, inner.id, b.id)) {
-            problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "the build-up '" + inner.name + "' contains '" + b.name + "' itself", "Choose another build-up for it"});
+            problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name,
+                                 "the build-up '" + inner.name + "' contains '" + b.name + "' itself",
+                                 "Choose another build-up for it"});
             return;
         }
         p.nested = std::make_shared<const PreparedBuildUp>(compile(inner, first_layer_[i], depth + 1));
         p.may_open = p.nested->may_open;
         return;
     }
-    problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, "its build-up '" + layer.build_up + "' does not exist or is empty", "Choose another one, or give the layer a surface"});
+    problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name,
+                         "its build-up '" + layer.build_up + "' does not exist or is empty",
+                         "Choose another one, or give the layer a surface"});
 }
 
 void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p) {
@@ -87,7 +96,10 @@ void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer
     }
     for (const auto& [name, input] : layer.surface)
         if (!description.port(name))
-            problems_.push_back({"A slot is not known and is left out", "", b.name + " / " + layer.name + " / " + name, "a " + std::string(scene::traits(layer.kind).name) + " has no such slot; docs/nodes.md lists them", "Remove it"});
+            problems_.push_back(
+                {"A slot is not known and is left out", "", b.name + " / " + layer.name + " / " + name,
+                 "a " + std::string(scene::traits(layer.kind).name) + " has no such slot; docs/nodes.md lists them",
+                 "Remove it"});
     check_ranges(b, layer, problems_);
     const program::Program whole = program::compile(b, all, resources_, problems_, &scene_.networks);
     for (size_t i = 0; i < all.size(); ++i) {

@@ -1,5 +1,5 @@
-// Build-ups compiled for rendering: which layers can show, from outermost to the first that always covers, and the programs of their gates and
-// slots.
+// Build-ups compiled for rendering: which layers can show, from outermost to the first that always covers, and the
+// programs of their gates and slots.
 #pragma once
 #include <memory>
 
@@ -13,20 +13,19 @@ struct PreparedBuildUp;
 
 /// One layer of a compiled build-up that can show.
 struct PreparedLayer {
-    int index = 0;            ///< place among all layers of the scene, for coverage and cost
+    int index = 0;  ///< place among all layers of the scene, for coverage and cost
     float amount = 1.f, gate_amount = 1.f;
-    program::Program gate;    ///< one number
-    bool always = false;      ///< it is there wherever it is asked
+    program::Program gate;  ///< one number
+    bool always = false;    ///< it is there wherever it is asked
     bool coat = false;
-    bool may_open = false;    ///< it may have holes
-    surface::Slots fixed;     ///< values of the slots that are the same everywhere
-    program::Program slots;   ///< those that are not, in the order of `varying`
+    bool may_open = false;   ///< it may have holes
+    surface::Slots fixed;    ///< values of the slots that are the same everywhere
+    program::Program slots;  ///< those that are not, in the order of `varying`
     std::vector<const surface::SlotField*> varying;
     std::shared_ptr<const PreparedBuildUp> nested;  ///< in place of a surface
 
     /// The slots at the points of a batch, n <= nodes::max_batch: calls put(k, slots).
-    template <class Put>
-    void slots_at(const nodes::PointBatch& batch, program::Workspace& workspace, Put&& put) const;
+    template <class Put> void slots_at(const nodes::PointBatch& batch, program::Workspace& workspace, Put&& put) const;
 };
 struct PreparedBuildUp {
     std::vector<PreparedLayer> layers;  ///< outermost first; ends with one that always covers
@@ -34,12 +33,13 @@ struct PreparedBuildUp {
     bool may_open = false;              ///< some layer may have holes
 };
 
-
-/// Compiles the build-ups of one scene; what they need from the other floors is collected in `resources`, what is wrong told in `problems`.
+/// Compiles the build-ups of one scene; what they need from the other floors is collected in `resources`, what is wrong
+/// told in `problems`.
 class BuildUpCompiler {
 public:
     /// `first_layer`: per build-up of the scene, the index of its base among all layers.
-    BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources, std::vector<Error>& problems)
+    BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources,
+                    std::vector<Error>& problems)
         : scene_(scene), first_layer_(first_layer), resources_(resources), problems_(problems) {}
     PreparedBuildUp compile(const scene::BuildUp& b, int first_layer, int depth = 0);
 

@@ -30,7 +30,8 @@ void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
                 for (int dy = -1; dy <= 1; ++dy)
                     for (int dx = -1; dx <= 1; ++dx)
                         if ((dx || dy) && x + dx >= 0 && x + dx < w && y + dy >= 0 && y + dy < h)
-                            brightest = std::max(brightest, luminance(light[size_t(y + dy) * size_t(w) + size_t(x + dx)]));
+                            brightest =
+                                std::max(brightest, luminance(light[size_t(y + dy) * size_t(w) + size_t(x + dx)]));
                 const size_t p = size_t(y) * size_t(w) + size_t(x);
                 const float mine = luminance(light[p]);
                 next[p] = mine > brightest && mine > 0.f ? light[p] * (brightest / mine) : light[p];
@@ -44,7 +45,8 @@ void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
                 for (int x = 0; x < w; ++x) {
                     const size_t p = size_t(y) * size_t(w) + size_t(x);
                     const float lp = luminance(light[p]);
-                    const float tolerance = 1.f / (strength * sigma[p] * (lp + .05f) + 1e-4f), depth_tolerance = 1.f / (.01f * depth[p] * float(step) + 1e-6f);
+                    const float tolerance = 1.f / (strength * sigma[p] * (lp + .05f) + 1e-4f),
+                                depth_tolerance = 1.f / (.01f * depth[p] * float(step) + 1e-6f);
                     V3f sum(0.f);
                     float weight = 0.f;
                     for (int j = -2; j <= 2; ++j) {
@@ -55,7 +57,8 @@ void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
                             if (u < 0 || u >= w) continue;
                             const size_t q = size_t(v) * size_t(w) + size_t(u);
                             const float dn = (normal[p] - normal[q]).length2(), da = (albedo[p] - albedo[q]).length2();
-                            const float dd = std::fabs(depth[p] - depth[q]) * depth_tolerance, dl = std::fabs(lp - luminance(light[q])) * tolerance;
+                            const float dd = std::fabs(depth[p] - depth[q]) * depth_tolerance,
+                                        dl = std::fabs(lp - luminance(light[q])) * tolerance;
                             const float x2 = dn * 24.f + da * 12.f + dd * dd + dl * dl;
                             // exp(-x) by its rational bound: monotone, and enough for a weight
                             const float e = 1.f + x2 * (.5f + x2 * .125f);

@@ -1,6 +1,6 @@
-// A first-hit feature-guided filter for the preview: the edge-avoiding a-trous wavelet (Dammertz, Sewtz, Hanika, Lensch 2010) over light
-// divided by albedo, so that textures stay sharp, steered by normals, depth, albedo and the estimated noise of the light itself
-// (Schied et al. 2017). It never touches final pictures.
+// A first-hit feature-guided filter for the preview: the edge-avoiding a-trous wavelet (Dammertz, Sewtz, Hanika, Lensch
+// 2010) over light divided by albedo, so that textures stay sharp, steered by normals, depth, albedo and the estimated
+// noise of the light itself (Schied et al. 2017). It never touches final pictures.
 #pragma once
 #include "render/integrator.h"
 

@@ -6,14 +6,15 @@
 namespace vemtra::render {
 
 EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::move(pixels)) {
-    // The grid is at most 1024 x 512; each cell takes the mean luminance of its texels and is widened by its neighbours, so that the
-    // density is never low where bilinear reading still gives light.
+    // The grid is at most 1024 x 512; each cell takes the mean luminance of its texels and is widened by its
+    // neighbours, so that the density is never low where bilinear reading still gives light.
     width = std::min(picture.width, 1024);
     height = std::min(picture.height, 512);
     std::vector<float> cells(size_t(width) * size_t(height), 0.f), count(cells.size(), 0.f);
     for (int y = 0; y < picture.height; ++y)
         for (int x = 0; x < picture.width; ++x) {
-            const size_t cell = size_t(int64_t(y) * height / picture.height) * size_t(width) + size_t(int64_t(x) * width / picture.width);
+            const size_t cell = size_t(int64_t(y) * height / picture.height) * size_t(width) +
+                                size_t(int64_t(x) * width / picture.width);
             cells[cell] += luminance(picture.pixels[size_t(y) * size_t(picture.width) + size_t(x)]);
             count[cell] += 1.f;
         }
@@ -29,7 +30,9 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
             float m = 0.f;
             for (int dy = -1; dy <= 1; ++dy)
                 for (int dx = -1; dx <= 1; ++dx)
-                    m += cells[size_t(std::clamp(y + dy, 0, height - 1)) * size_t(width) + size_t((x + dx + width) % width)] * (dx || dy ? .05f : .6f);
+                    m += cells[size_t(std::clamp(y + dy, 0, height - 1)) * size_t(width) +
+                               size_t((x + dx + width) % width)] *
+                         (dx || dy ? .05f : .6f);
             sum += double(m);
             row[x + 1] = float(sum);
             total += double(cells[size_t(y) * size_t(width) + size_t(x)]) * double(s);
@@ -78,9 +81,11 @@ V3f EnvironmentMap::radiance(const V3f& direction) const {
 float EnvironmentMap::pdf(const V3f& direction) const {
     if (!of_) return .25f * inverse_pi;
     const V2f uv = to_uv(direction);
-    const int x = std::min(int(uv.x * float(of_->width)), of_->width - 1), y = std::min(int(uv.y * float(of_->height)), of_->height - 1);
+    const int x = std::min(int(uv.x * float(of_->width)), of_->width - 1),
+              y = std::min(int(uv.y * float(of_->height)), of_->height - 1);
     const float* row = &of_->rows[size_t(y) * size_t(of_->width + 1)];
-    const float density = (of_->marginal[size_t(y) + 1] - of_->marginal[size_t(y)]) * float(of_->height) * (row[x + 1] - row[x]) * float(of_->width);
+    const float density = (of_->marginal[size_t(y) + 1] - of_->marginal[size_t(y)]) * float(of_->height) *
+                          (row[x + 1] - row[x]) * float(of_->width);
     return density / (2.f * pi * pi * std::max(1e-5f, std::sin(uv.y * pi)));
 }
 
@@ -99,7 +104,8 @@ V3f EnvironmentMap::sample(float u, float v, float& density) const {
     float fy, fx;
     const int y = find(of_->marginal.data(), of_->height, v, fy);
     const int x = find(&of_->rows[size_t(y) * size_t(of_->width + 1)], of_->width, u, fx);
-    const float theta = (float(y) + fy) / float(of_->height) * pi, phi = ((float(x) + fx) / float(of_->width) - .5f) * 2.f * pi;
+    const float theta = (float(y) + fy) / float(of_->height) * pi,
+                phi = ((float(x) + fx) / float(of_->width) - .5f) * 2.f * pi;
     const float s = std::sin(theta), lx = s * std::sin(phi), lz = s * std::cos(phi);
     const V3f d(cos_ * lx + sin_ * lz, std::cos(theta), -sin_ * lx + cos_ * lz);
     density = pdf(d);

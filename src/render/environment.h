@@ -8,13 +8,14 @@
 
 namespace vemtra::render {
 
-/// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may wait.
+/// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may
+/// wait.
 struct EnvironmentPicture {
     explicit EnvironmentPicture(texture::Picture pixels);
     texture::Picture picture;
-    int width = 0, height = 0;           ///< of the sampling grid
-    std::vector<float> marginal, rows;   ///< cumulative: of rows, and within each row
-    float average = 0.f;                 ///< luminance over the sphere
+    int width = 0, height = 0;          ///< of the sampling grid
+    std::vector<float> marginal, rows;  ///< cumulative: of rows, and within each row
+    float average = 0.f;                ///< luminance over the sphere
 };
 
 /// That image as a light; +y up, the middle column faces +z turned by the rotation.

@@ -18,7 +18,9 @@ Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), heig
     coverage.assign(coverage_layers, std::vector<float>(n, 0.f));
 }
 
-size_t Film::bytes() const { return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size()); }
+size_t Film::bytes() const {
+    return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size());
+}
 
 void Film::keep_only(const PixelRect& r) {
     for (int y = 0; y < height; ++y)
@@ -44,8 +46,12 @@ void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
     });
 }
 
-float Film::noise() const { return noise({0, 0, width, height}, 0.f); }
-float Film::noise(const PixelRect& r) const { return noise(r, INFINITY); }
+float Film::noise() const {
+    return noise({0, 0, width, height}, 0.f);
+}
+float Film::noise(const PixelRect& r) const {
+    return noise(r, INFINITY);
+}
 
 float Film::noise(const PixelRect& r, float below_two) const {
     double difference = 0, total = 0;
@@ -58,12 +64,13 @@ float Film::noise(const PixelRect& r, float below_two) const {
             }
             float sum = 0.f;
             for (const auto& group : light) sum += luminance(group[p]);
-            const float odd = odd_luminance[p] / float(samples[p] / 2), even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
+            const float odd = odd_luminance[p] / float(samples[p] / 2),
+                        even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
             difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(samples[p])));
             total += 1;
         }
-    return total > 0 ? float(difference / total) * 1.2533f : 0.f;  // mean of |x| of a normal distribution to its deviation
+    return total > 0 ? float(difference / total) * 1.2533f
+                     : 0.f;  // mean of |x| of a normal distribution to its deviation
 }
-
 
 }  // namespace vemtra::render

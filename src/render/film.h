@@ -14,18 +14,20 @@ struct PixelRect {
 /// What accumulates: sums over samples; divide by `samples` (features by it, too).
 struct Film {
     int width = 0, height = 0;
-    std::vector<uint32_t> samples;          ///< per pixel
-    std::vector<std::vector<V3f>> light;    ///< per group and pixel
-    std::vector<V3f> albedo, normal;        ///< first hit
+    std::vector<uint32_t> samples;        ///< per pixel
+    std::vector<std::vector<V3f>> light;  ///< per group and pixel
+    std::vector<V3f> albedo, normal;      ///< first hit
     std::vector<float> depth, alpha;
-    std::vector<float> odd_luminance;       ///< of the samples with odd numbers alone: its distance from the rest tells the noise
-    std::vector<uint8_t> finished;          ///< per tile of the frame: below the noise that was asked for
+    std::vector<float>
+        odd_luminance;  ///< of the samples with odd numbers alone: its distance from the rest tells the noise
+    std::vector<uint8_t> finished;             ///< per tile of the frame: below the noise that was asked for
     std::vector<std::vector<float>> coverage;  ///< per layer and pixel; only where asked for
 
     Film() = default;
     Film(int width, int height, size_t groups, size_t coverage_layers = 0);
     size_t bytes() const;
-    /// Mean difference between odd and even samples, against the light: the relative standard error of the picture. 0 below two samples.
+    /// Mean difference between odd and even samples, against the light: the relative standard error of the picture. 0
+    /// below two samples.
     float noise() const;
     float noise(const PixelRect& r) const;  ///< the same of a part; infinite where a pixel has less than two samples
     /// Forgets what was rendered outside of the part.

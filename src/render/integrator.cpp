@@ -9,9 +9,12 @@ namespace vemtra::render {
 namespace {
 
 /// Offsets of a tent filter one pixel to each side.
-float tent(float u) { return u < .5f ? std::sqrt(2.f * u) - 1.f : 1.f - std::sqrt(2.f - 2.f * u); }
+float tent(float u) {
+    return u < .5f ? std::sqrt(2.f * u) - 1.f : 1.f - std::sqrt(2.f - 2.f * u);
+}
 
-constexpr uint32_t least_samples = 32, look_every = 16;  // of adaptive sampling: enough for an estimate, and how often it is made
+constexpr uint32_t least_samples = 32,
+                   look_every = 16;  // of adaptive sampling: enough for an estimate, and how often it is made
 
 }  // namespace
 
@@ -110,25 +113,29 @@ void Renderer::trace(std::vector<Path>& paths) {
     }
 }
 
-bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film, LayerCost* costs,
-                    const std::atomic<bool>* stop, std::atomic<uint64_t>* rays) {
+bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film,
+                    LayerCost* costs, const std::atomic<bool>* stop, std::atomic<uint64_t>* rays) {
     PixelRect r = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
-    // Tiles are known by their place in the whole frame, whichever part of it is rendered. Whether a tile is done is judged by all of it.
+    // Tiles are known by their place in the whole frame, whichever part of it is rendered. Whether a tile is done is
+    // judged by all of it.
     if (frame.noise > 0.f) r = whole_tiles(r, frame.width, frame.height);
     const int first_x = r.x0 / tile_size * tile_size, first_y = r.y0 / tile_size * tile_size;
-    const int across = (r.x1 - first_x + tile_size - 1) / tile_size, down = (r.y1 - first_y + tile_size - 1) / tile_size;
+    const int across = (r.x1 - first_x + tile_size - 1) / tile_size,
+              down = (r.y1 - first_y + tile_size - 1) / tile_size;
     const size_t frame_across = size_t((frame.width + tile_size - 1) / tile_size);
     if (frame.noise > 0.f) film.finished.resize(frame_across * size_t((frame.height + tile_size - 1) / tile_size), 0);
     static tbb::enumerable_thread_specific<std::unique_ptr<Tile>> tiles;
     std::atomic<bool> whole{true};
     parallel_ranges(size_t(across) * size_t(down), 1, [&](size_t from, size_t to) {
         auto& mine = tiles.local();
-        // A thread may take up another tile while it waits inside a library's own parallel loop: each nesting gets its own memory.
+        // A thread may take up another tile while it waits inside a library's own parallel loop: each nesting gets its
+        // own memory.
         std::unique_ptr<Tile> tile = mine ? std::move(mine) : std::make_unique<Tile>();
         Renderer renderer(prepared, frame.camera ? *frame.camera : prepared.camera, frame, film, costs);
         for (size_t i = from; i < to; ++i) {
             const int x = first_x + int(i) % across * tile_size, y = first_y + int(i) / across * tile_size;
-            const PixelRect part{std::max(x, r.x0), std::max(y, r.y0), std::min(x + tile_size, r.x1), std::min(y + tile_size, r.y1)};
+            const PixelRect part{std::max(x, r.x0), std::max(y, r.y0), std::min(x + tile_size, r.x1),
+                                 std::min(y + tile_size, r.y1)};
             const size_t id = size_t(y / tile_size) * frame_across + size_t(x / tile_size);
             uint64_t traced = 0;
             for (uint32_t s = first; s < last; ++s) {
@@ -137,7 +144,8 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
                     break;
                 }
                 if (frame.noise > 0.f) {
-                    if (s >= least_samples && s % look_every == 0 && film.noise(part) < frame.noise) film.finished[id] = 1;
+                    if (s >= least_samples && s % look_every == 0 && film.noise(part) < frame.noise)
+                        film.finished[id] = 1;
                     if (film.finished[id]) break;
                 }
                 traced += renderer.render_tile(*tile, part, s);

@@ -1,5 +1,7 @@
-// The path tracer. It works on tiles of 32 x 32 paths at a time: rays in packets, surface points in batches per build-up and layer.
-//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, balance heuristic)
+// The path tracer. It works on tiles of 32 x 32 paths at a time: rays in packets, surface points in batches per
+// build-up and layer.
+//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997,
+// balance heuristic)
 #pragma once
 #include "render/film.h"
 #include "render/materials.h"
@@ -23,9 +25,9 @@ struct FrameSettings {
 /// The region widened to whole tiles of a frame.
 PixelRect whole_tiles(const PixelRect& region, int width, int height);
 
-/// Adds the samples [first, last) to every pixel of the region, in parallel over tiles. False if stopped half-way: the film is then
-/// uneven and must be thrown away or finished. `costs` has one entry per layer of the scene, or is null.
-bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film, LayerCost* costs,
-                    const std::atomic<bool>* stop, std::atomic<uint64_t>* rays);
+/// Adds the samples [first, last) to every pixel of the region, in parallel over tiles. False if stopped half-way: the
+/// film is then uneven and must be thrown away or finished. `costs` has one entry per layer of the scene, or is null.
+bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film,
+                    LayerCost* costs, const std::atomic<bool>* stop, std::atomic<uint64_t>* rays);
 
 }  // namespace vemtra::render

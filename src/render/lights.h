@@ -1,4 +1,5 @@
-// Lights with an area: one row per kind in light_kinds(), each in a file of its own under lights/. environment.h has the light from all around.
+// Lights with an area: one row per kind in light_kinds(), each in a file of its own under lights/. environment.h has
+// the light from all around.
 #pragma once
 #include <string>
 #include <vector>
@@ -33,13 +34,14 @@ struct LightRow {
 };
 
 struct LightKind {
-    const char* name;    ///< scene::Light::shape
+    const char* name;  ///< scene::Light::shape
     const char* title;
     void (*prepare)(const scene::Light& from, AreaLight& to);
     LightSample (*sample)(const AreaLight& light, const V3f& from, float u, float v);
-    float (*pdf)(const AreaLight& light, const V3f& from, const V3f& direction);      ///< per solid angle
-    float (*intersect)(const AreaLight& light, const V3f& origin, const V3f& direction);  ///< distance to the shining side, or infinity
-    float (*area)(const AreaLight& light);  ///< that shines, square metres
+    float (*pdf)(const AreaLight& light, const V3f& from, const V3f& direction);  ///< per solid angle
+    float (*intersect)(const AreaLight& light, const V3f& origin,
+                       const V3f& direction);  ///< distance to the shining side, or infinity
+    float (*area)(const AreaLight& light);     ///< that shines, square metres
     std::vector<LightRow> rows;
 };
 const std::vector<LightKind>& light_kinds();
@@ -51,8 +53,14 @@ LightKind sphere_light();
 /// `group`: index of its light group.
 AreaLight prepare_light(const scene::Light& light, int group);
 
-inline LightSample sample_light(const AreaLight& light, const V3f& from, float u, float v) { return light.kind->sample(light, from, u, v); }
-inline float light_pdf(const AreaLight& light, const V3f& from, const V3f& direction) { return light.kind->pdf(light, from, direction); }
-inline float intersect(const AreaLight& light, const V3f& origin, const V3f& direction) { return light.kind->intersect(light, origin, direction); }
+inline LightSample sample_light(const AreaLight& light, const V3f& from, float u, float v) {
+    return light.kind->sample(light, from, u, v);
+}
+inline float light_pdf(const AreaLight& light, const V3f& from, const V3f& direction) {
+    return light.kind->pdf(light, from, direction);
+}
+inline float intersect(const AreaLight& light, const V3f& origin, const V3f& direction) {
+    return light.kind->intersect(light, origin, direction);
+}
 
 }  // namespace vemtra::render

@@ -7,8 +7,12 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-uint32_t cell_hash(int x, int y, int z) { return mix32(uint32_t(x) * 0x8da6b343u ^ mix32(uint32_t(y) * 0xd8163841u ^ mix32(uint32_t(z) * 0xcb1ab31fu))); }
-float unit(uint32_t h) { return float(int(h >> 8)) * 0x1p-24f; }
+uint32_t cell_hash(int x, int y, int z) {
+    return mix32(uint32_t(x) * 0x8da6b343u ^ mix32(uint32_t(y) * 0xd8163841u ^ mix32(uint32_t(z) * 0xcb1ab31fu)));
+}
+float unit(uint32_t h) {
+    return float(int(h >> 8)) * 0x1p-24f;
+}
 
 /// The scattered point nearest to p among the cells around it (Worley 1996): the flake that p lies on.
 uint32_t nearest_flake(const V3f& p) {
@@ -19,7 +23,8 @@ uint32_t nearest_flake(const V3f& p) {
         for (int y = cy - 1; y <= cy + 1; ++y)
             for (int x = cx - 1; x <= cx + 1; ++x) {
                 const uint32_t h = cell_hash(x, y, z);
-                const V3f q(float(x) + unit(mix32(h + 1)), float(y) + unit(mix32(h + 2)), float(z) + unit(mix32(h + 3)));
+                const V3f q(float(x) + unit(mix32(h + 1)), float(y) + unit(mix32(h + 2)),
+                            float(z) + unit(mix32(h + 3)));
                 if (const float d = (q - p).length2(); d < best) best = d, id = h;
             }
     return id;
@@ -27,7 +32,8 @@ uint32_t nearest_flake(const V3f& p) {
 
 }  // namespace
 
-void PointArrays::set(int index, const Prepared& prepared, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width) {
+void PointArrays::set(int index, const Prepared& prepared, const geometry::Place& at, const geometry::SurfacePoint& s,
+                      const V3f& wo, float width) {
     using namespace nodes;
     const size_t i = size_t(index);
     const geometry::Instance& in = prepared.geometry->instances()[at.instance];
@@ -55,7 +61,8 @@ void PointArrays::set(int index, const Prepared& prepared, const geometry::Place
 }
 
 /// The ray's round section falls on the surface as an ellipse, longer where it grazes.
-void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width) {
+void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geometry::Place& at,
+                                const geometry::SurfacePoint& s, const V3f& wo, float width) {
     const float cosine = std::max(.05f, std::fabs(s.normal.dot(wo)));
     V3f along = wo - s.normal * s.normal.dot(wo);
     if (along.length2() < 1e-8f) along = Frame(s.normal).tangent;
@@ -104,13 +111,17 @@ nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
     return b;
 }
 
-void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out) {
+void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace,
+                 float* out) {
     const float* mask = nullptr;
     layer.gate.run(batch, workspace, &mask);
-    for (int i = 0; i < batch.n; ++i) out[i] = layer.amount * (1.f + layer.gate_amount * (std::min(1.f, std::max(0.f, mask[i])) - 1.f));
+    for (int i = 0; i < batch.n; ++i)
+        out[i] = layer.amount * (1.f + layer.gate_amount * (std::min(1.f, std::max(0.f, mask[i])) - 1.f));
 }
 
-Materials::Materials() : points(size_t(nodes::max_batch)), coverage_(size_t(nodes::max_batch)), last_coat_(size_t(nodes::max_batch)) {}
+Materials::Materials()
+    : points(size_t(nodes::max_batch)), coverage_(size_t(nodes::max_batch)), last_coat_(size_t(nodes::max_batch)) {
+}
 
 void Materials::locate(int i, const Prepared& p) {
     const MaterialPoint& point = points[size_t(i)];
@@ -130,7 +141,8 @@ void Materials::gather(const std::vector<int>& picks) {
     }
 }
 
-void Materials::choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up, LayerCost* costs) {
+void Materials::choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up,
+                       LayerCost* costs) {
     if (levels_.empty()) levels_.push_back(std::make_unique<Level>());
     levels_[0]->open = picks;
     for (int i : picks) points[size_t(i)].coat = last_coat_[size_t(i)] = -1;
@@ -141,8 +153,10 @@ void Materials::add_coat(int i, const surface::Slots& slots) {
     const int at = int(coats_.size());
     coats_.push_back({slots, -1});
     int& last = last_coat_[size_t(i)];
-    if (last < 0) points[size_t(i)].coat = at;
-    else coats_[size_t(last)].next = at;
+    if (last < 0)
+        points[size_t(i)].coat = at;
+    else
+        coats_[size_t(last)].next = at;
     last = at;
 }
 
@@ -171,8 +185,10 @@ void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp
                 float& u = points[size_t(i)].choice;
                 const float c = coverage_[size_t(k)];
                 const bool there = u < c;
-                if (there) u /= c, l.chosen.push_back(i);
-                else u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f;
+                if (there)
+                    u /= c, l.chosen.push_back(i);
+                else
+                    u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f;
                 if (!there || layer.coat) l.still.push_back(i);
             }
             l.open.swap(l.still);
@@ -202,7 +218,8 @@ void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp
     }
 }
 
-surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset, bool brushed) const {
+surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset,
+                              const V3f& tangent_asset, bool brushed) const {
     const bool own_normal = normal_asset.length2() > 1e-12f;
     if (!own_normal && !brushed) return {};
     const MaterialPoint& point = points[size_t(i)];
@@ -215,17 +232,20 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, cons
         normal = frame.to_local(normal);
     }
     if (brushed) {
-        if (tangent_asset.length2() <= 1e-12f) tangent = p.geometry->tangent(point.at);
-        else if (in.identity) tangent = tangent_asset;
-        else tangent = in.step_to_world(tangent_asset).normalized();
+        if (tangent_asset.length2() <= 1e-12f)
+            tangent = p.geometry->tangent(point.at);
+        else if (in.identity)
+            tangent = tangent_asset;
+        else
+            tangent = in.step_to_world(tangent_asset).normalized();
         if (tangent.length2() < 1e-12f) tangent = V3f(0, 1, 0).cross(point.s.normal);  // no UVs: around the vertical
         tangent = frame.to_local(tangent);
     }
     return surface::Tilt::make(normal, tangent);
 }
 
-/// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is any of them, which is
-/// the smooth lobe that they make together.
+/// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is
+/// any of them, which is the smooth lobe that they make together.
 bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     const float ratio = point.width / s.flake_size, blend = clamp01((ratio - .4f) / 1.2f);
@@ -233,7 +253,8 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
     if (random.next() < blend) {
         id = mix32(uint32_t(random.next() * 16777216.f) + 77u);
     } else {
-        const V3f q(arrays.values[nodes::row_position][size_t(i)], arrays.values[nodes::row_position + 1][size_t(i)], arrays.values[nodes::row_position + 2][size_t(i)]);
+        const V3f q(arrays.values[nodes::row_position][size_t(i)], arrays.values[nodes::row_position + 1][size_t(i)],
+                    arrays.values[nodes::row_position + 2][size_t(i)]);
         id = nearest_flake(q / s.flake_size);
     }
     if (unit(mix32(id + 11)) >= s.flake_density) return false;
@@ -258,15 +279,17 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
     return true;
 }
 
-void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving, int channel, surface::WalkRandom& random) const {
+void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior,
+                      bool leaving, int channel, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
     out.reset(outside_ior);
     V3f flake_normal(0.f);
     bool flaked = false;
     auto coat = [&](const surface::Slots& c, const V3f& transmittance, float thickness) {
-        out.add(surface::Coat{c.coat_roughness, c.coat_roughness_anisotropy, c.coat_ior, transmittance, thickness,
-                              tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f)});
+        out.add(surface::Coat{
+            c.coat_roughness, c.coat_roughness_anisotropy, c.coat_ior, transmittance, thickness,
+            tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f)});
     };
     if (!leaving) {
         for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
@@ -291,7 +314,9 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
             }
         }
     }
-    const surface::Tilt base = flaked ? surface::Tilt::make(flake_normal, V3f(0.f)) : tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f);
+    const surface::Tilt base =
+        flaked ? surface::Tilt::make(flake_normal, V3f(0.f))
+               : tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f);
     out.finish(s, base, channel, leaving);
 }
 

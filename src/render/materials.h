@@ -1,5 +1,5 @@
-// What stands at surface points: which layers are there, with which slots, and the stack of interfaces that light meets. Points are handled in
-// batches; one object per thread.
+// What stands at surface points: which layers are there, with which slots, and the stack of interfaces that light
+// meets. Points are handled in batches; one object per thread.
 #pragma once
 #include <array>
 #include <atomic>
@@ -20,29 +20,31 @@ struct PointArrays {
     std::vector<std::array<float, nodes::max_batch>> sets;  ///< six per further set of UVs
     std::array<const float*, 6 * nodes::most_uv_sets> set_rows{};
     size_t rows = nodes::row_count;  ///< of `values` that are filled: without footprints less
-    /// `s`: the point in the world with the mesh's own normal, whichever side is looked at. `wo` points to the eye; along the normal where nobody
-    /// looks. `width`: of the ray there, across its direction, metres.
-    void set(int i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width);
+    /// `s`: the point in the world with the mesh's own normal, whichever side is looked at. `wo` points to the eye;
+    /// along the normal where nobody looks. `width`: of the ray there, across its direction, metres.
+    void set(int i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo,
+             float width);
     nodes::PointBatch batch(int n, const Prepared& prepared) const;
     void resize_sets(size_t count);
 
 private:
-    void set_footprint(size_t i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s, const V3f& wo, float width);
+    void set_footprint(size_t i, const Prepared& p, const geometry::Place& at, const geometry::SurfacePoint& s,
+                       const V3f& wo, float width);
 };
 
 /// The coverage that a layer's gate lets through at the points of a batch: amount * (1 + gate amount * (mask - 1)).
 void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, program::Workspace& workspace, float* out);
 
 struct MaterialPoint {
-    geometry::SurfacePoint s;   ///< normals face wo
-    V3f normal_mesh{0.f};       ///< the mesh's own, in the world: what networks read
+    geometry::SurfacePoint s;  ///< normals face wo
+    V3f normal_mesh{0.f};      ///< the mesh's own, in the world: what networks read
     V3f wo{0.f};
     geometry::Place at;
-    float width = 0.f;       ///< of the ray's footprint, metres
-    bool inside = false;     ///< wo lies on the inner side of the mesh
-    float choice = 0.f;      ///< uniform in [0, 1): chooses among the layers
-    int layer = -1;          ///< that stands here
-    int coat = -1;           ///< first of a chain in Materials, outermost first
+    float width = 0.f;    ///< of the ray's footprint, metres
+    bool inside = false;  ///< wo lies on the inner side of the mesh
+    float choice = 0.f;   ///< uniform in [0, 1): chooses among the layers
+    int layer = -1;       ///< that stands here
+    int coat = -1;        ///< first of a chain in Materials, outermost first
     surface::Slots slots;
 };
 
@@ -58,14 +60,16 @@ public:
     void begin() { coats_.clear(); }
     /// Fills the arrays of point i from its surface.
     void locate(int i, const Prepared& p);
-    /// Chooses one cover per point by coverage, outermost first, and the coats over it; only the slots of those are evaluated. `picks` must be
-    /// points of one build-up. `costs` has one entry per layer of the scene, or is null.
+    /// Chooses one cover per point by coverage, outermost first, and the coats over it; only the slots of those are
+    /// evaluated. `picks` must be points of one build-up. `costs` has one entry per layer of the scene, or is null.
     void choose(const Prepared& p, const std::vector<int>& picks, const PreparedBuildUp& build_up, LayerCost* costs);
     void gather(const std::vector<int>& picks);
 
-    /// The stack at point i, in the frame of its shading normal. `outside_ior` is the medium that wo lies in, or, where the body is being
-    /// left, the one on the other side. Flakes and the clear coat of the surface itself are decided by `random`.
-    void stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving, int dispersed_channel, surface::WalkRandom& random) const;
+    /// The stack at point i, in the frame of its shading normal. `outside_ior` is the medium that wo lies in, or, where
+    /// the body is being left, the one on the other side. Flakes and the clear coat of the surface itself are decided
+    /// by `random`.
+    void stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving,
+               int dispersed_channel, surface::WalkRandom& random) const;
 
 private:
     struct CoatAt {
@@ -78,7 +82,8 @@ private:
     void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
     void add_coat(int i, const surface::Slots& slots);
     bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
-    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset, bool brushed) const;
+    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset,
+                       bool brushed) const;
 
     std::vector<std::unique_ptr<Level>> levels_;
     std::vector<float> coverage_;

@@ -4,9 +4,11 @@
 
 namespace vemtra::render {
 
-/// One light, chosen by `pick`, sampled by l0 and l1. `ordinal`: which of the bounce's rays it is. `value` gives f * |cosine| and the surface's own density for a local direction.
+/// One light, chosen by `pick`, sampled by l0 and l1. `ordinal`: which of the bounce's rays it is. `value` gives f *
+/// |cosine| and the surface's own density for a local direction.
 template <class Value>
-void Renderer::next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick, float l0, float l1, int bounce, uint32_t ordinal, Value&& value) {
+void Renderer::next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick,
+                          float l0, float l1, int bounce, uint32_t ordinal, Value&& value) {
     V3f direction, radiance;
     float distance = INFINITY, density = 0.f;
     int group = 0;
@@ -44,7 +46,8 @@ void Renderer::next_event(Tile& t, const Path& path, const Frame& frame, const V
     const float through = ts < distance ? 1.f - solid : 1.f;
     const V3f contribution = path.throughput * f * radiance * (weight * through / density);
     if (max_component(contribution) <= 0.f || !finite(contribution)) return;
-    t.shadows.push_back({path.pixel, origin, direction, distance, contribution, group, bounce > 0, path.width, mix32(path.seed + mix32(0x5bd1e995u * (2u * uint32_t(bounce) + ordinal + 1u)))});
+    t.shadows.push_back({path.pixel, origin, direction, distance, contribution, group, bounce > 0, path.width,
+                         mix32(path.seed + mix32(0x5bd1e995u * (2u * uint32_t(bounce) + ordinal + 1u)))});
 }
 
 }  // namespace vemtra::render

@@ -12,7 +12,10 @@
 namespace vemtra::render {
 
 PictureSettings picture_settings(const scene::Scene& scene) {
-    return {.width = scene.render.width, .height = scene.render.height, .samples = scene.render.samples, .seed = uint32_t(scene.render.seed)};
+    return {.width = scene.render.width,
+            .height = scene.render.height,
+            .samples = scene.render.samples,
+            .seed = uint32_t(scene.render.seed)};
 }
 
 FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s) {
@@ -30,22 +33,29 @@ FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s
 
 Result<Film> render_picture(const Prepared& prepared, const PictureSettings& settings, Progress* progress) {
     const FrameSettings frame = frame_settings(*prepared.scene, settings);
-    Film film(settings.width, settings.height, prepared.rig.groups.size(), settings.coverage ? prepared.layers.size() : 0);
+    Film film(settings.width, settings.height, prepared.rig.groups.size(),
+              settings.coverage ? prepared.layers.size() : 0);
     static std::atomic<bool> never{false};
     const std::atomic<bool>* stop = progress ? &progress->stop : &never;
     for (int s = 0; s < settings.samples; ++s) {
         if (!render_samples(prepared, frame, uint32_t(s), uint32_t(s + 1), film, nullptr, stop, nullptr))
-            return Error{"Rendering stopped", "", "", "it was asked to stop after " + std::to_string(s) + " samples", ""};
-        if (frame.noise > 0.f && std::all_of(film.finished.begin(), film.finished.end(), [](uint8_t done) { return done; })) break;
+            return Error{"Rendering stopped", "", "", "it was asked to stop after " + std::to_string(s) + " samples",
+                         ""};
+        if (frame.noise > 0.f &&
+            std::all_of(film.finished.begin(), film.finished.end(), [](uint8_t done) { return done; }))
+            break;
         report(progress, float(s + 1) / float(settings.samples));
     }
-    if (frame.noise > 0.f && frame.region.x1 > frame.region.x0) film.keep_only(frame.region);  // whole tiles were rendered
+    if (frame.noise > 0.f && frame.region.x1 > frame.region.x0)
+        film.keep_only(frame.region);  // whole tiles were rendered
     return film;
 }
 
 namespace {
 
-Error cannot_write(const fs::path& file, const std::string& why) { return {"Cannot write the picture", file.string(), "", why, "Choose another place, or free some space"}; }
+Error cannot_write(const fs::path& file, const std::string& why) {
+    return {"Cannot write the picture", file.string(), "", why, "Choose another place, or free some space"};
+}
 
 void describe(OIIO::ImageSpec& spec, const PictureSettings& s, const PictureInfo& info) {
     spec.attribute("Software", "Vemtra " VEMTRA_VERSION);
@@ -72,14 +82,18 @@ Status write_image(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void*
 
 namespace {
 /// What wears no build-up counts as one layer of that name.
-std::string coverage_channel(const LayerId& id) { return id.build_up.empty() ? "coverage.none" : "coverage." + id.build_up + "." + id.layer; }
+std::string coverage_channel(const LayerId& id) {
+    return id.build_up.empty() ? "coverage.none" : "coverage." + id.build_up + "." + id.layer;
+}
 }  // namespace
 
-Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
+Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info,
+                 const fs::path& file) {
     std::vector<V3f> beauty;
     const std::vector<V3f> gains = group_gains(prepared, *prepared.scene);
     film.resolve(gains, beauty);
-    std::vector<std::string> names{"R", "G", "B", "A", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z", "depth.Z"};
+    std::vector<std::string> names{"R",        "G",        "B",        "A",        "albedo.R", "albedo.G",
+                                   "albedo.B", "normal.X", "normal.Y", "normal.Z", "depth.Z"};
     for (size_t g = 1; g < prepared.rig.groups.size(); ++g)
         for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.rig.groups[g] + c);
     for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back(coverage_channel(prepared.layers[l]));
@@ -89,8 +103,10 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
         float* to = &data[p * channels];
         const float n = 1.f / float(std::max(1u, film.samples[p])), a = film.alpha[p] > 0.f ? 1.f / film.alpha[p] : 0.f;
         const V3f normal = film.normal[p].length() > 0.f ? film.normal[p].normalized() : V3f(0.f);
-        const float head[] = {beauty[p].x, beauty[p].y, beauty[p].z, film.alpha[p] * n, film.albedo[p].x * n, film.albedo[p].y * n, film.albedo[p].z * n,
-                              normal.x, normal.y, normal.z, film.depth[p] * a};
+        const float head[] = {
+            beauty[p].x,          beauty[p].y,          beauty[p].z, film.alpha[p] * n, film.albedo[p].x * n,
+            film.albedo[p].y * n, film.albedo[p].z * n, normal.x,    normal.y,          normal.z,
+            film.depth[p] * a};
         std::copy(std::begin(head), std::end(head), to);
         to += 11;
         for (size_t g = 1; g < film.light.size(); ++g)
@@ -104,7 +120,9 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
     spec.attribute("oiio:ColorSpace", "lin_rec709");
     describe(spec, settings, info);
     if (settings.region.x1 > settings.region.x0)
-        spec.attribute("vemtra:region", std::to_string(settings.region.x0) + "," + std::to_string(settings.region.y0) + "," + std::to_string(settings.region.x1) + "," + std::to_string(settings.region.y1));
+        spec.attribute("vemtra:region", std::to_string(settings.region.x0) + "," + std::to_string(settings.region.y0) +
+                                            "," + std::to_string(settings.region.x1) + "," +
+                                            std::to_string(settings.region.y1));
     return write_image(spec, OIIO::TypeDesc::FLOAT, data.data(), file);
 }
 
@@ -128,7 +146,8 @@ Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view
     return rgba;
 }
 
-Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
+Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info,
+                 const fs::path& file) {
     std::vector<V3f> beauty;
     film.resolve(group_gains(prepared, *prepared.scene), beauty);
     if (settings.smooth) denoise(film, beauty);
@@ -157,13 +176,21 @@ const PictureFormat* picture_format_of(const fs::path& file) {
 }
 std::string picture_extensions() {
     std::string text;
-    for (size_t i = 0; i < picture_formats().size(); ++i) text += (i == 0 ? "" : i + 1 == picture_formats().size() ? " or " : ", ") + std::string(picture_formats()[i].extension);
+    for (size_t i = 0; i < picture_formats().size(); ++i)
+        text += (i == 0                              ? ""
+                 : i + 1 == picture_formats().size() ? " or "
+                                                     : ", ") +
+                std::string(picture_formats()[i].extension);
     return text;
 }
 
-Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file) {
-    if (const PictureFormat* format = picture_format_of(file)) return format->write(prepared, film, settings, info, file);
-    return Error{"Cannot write the picture", file.string(), "", "the extension '" + file.extension().string() + "' is not one that Vemtra writes", "Use " + picture_extensions()};
+Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings,
+                     const PictureInfo& info, const fs::path& file) {
+    if (const PictureFormat* format = picture_format_of(file))
+        return format->write(prepared, film, settings, info, file);
+    return Error{"Cannot write the picture", file.string(), "",
+                 "the extension '" + file.extension().string() + "' is not one that Vemtra writes",
+                 "Use " + picture_extensions()};
 }
 
 }  // namespace vemtra::render

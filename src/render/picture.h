@@ -1,4 +1,5 @@
-// Finished pictures: rendering to a given number of samples, and writing OpenEXR (linear, all passes) and PNG (as displayed).
+// Finished pictures: rendering to a given number of samples, and writing OpenEXR (linear, all passes) and PNG (as
+// displayed).
 #pragma once
 #include "render/integrator.h"
 #include "texture/display.h"
@@ -10,9 +11,10 @@ struct PictureSettings {
     uint32_t seed = 0;
     PixelRect region{0, 0, 0, 0};  ///< empty: all
     View view = View::beauty;
-    bool preview_clamp = false;    ///< with the window's handling of bright single samples, which is off for final pictures
-    bool coverage = true;          ///< keep the coverage of every layer
-    bool smooth = false;           ///< a PNG goes through the preview's denoiser (swatches)
+    bool preview_clamp =
+        false;             ///< with the window's handling of bright single samples, which is off for final pictures
+    bool coverage = true;  ///< keep the coverage of every layer
+    bool smooth = false;   ///< a PNG goes through the preview's denoiser (swatches)
 };
 /// The settings of the scene, where the caller does not say otherwise.
 PictureSettings picture_settings(const scene::Scene& scene);
@@ -25,11 +27,13 @@ struct PictureInfo {
     std::string project;
     double seconds = 0;
 };
-/// Multi-layer OpenEXR: R G B A (beauty), albedo, normal (world), depth.Z (metres), light.GROUP, coverage.BUILD-UP.LAYER; metadata
-/// vemtra:samples, vemtra:seed, vemtra:project, vemtra:seconds.
-Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
+/// Multi-layer OpenEXR: R G B A (beauty), albedo, normal (world), depth.Z (metres), light.GROUP,
+/// coverage.BUILD-UP.LAYER; metadata vemtra:samples, vemtra:seed, vemtra:project, vemtra:seconds.
+Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info,
+                 const fs::path& file);
 /// What the display shows, 8 bit RGB. Views other than beauty and clay are written as they are.
-Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
+Status write_png(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info,
+                 const fs::path& file);
 /// One row per format that is written.
 struct PictureFormat {
     const char* name;       ///< on the screen
@@ -42,7 +46,8 @@ const PictureFormat* picture_format_of(const fs::path& file);
 /// ".exr or .png": for sentences.
 std::string picture_extensions();
 /// By extension.
-Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info, const fs::path& file);
+Status write_picture(const Prepared& prepared, const Film& film, const PictureSettings& settings,
+                     const PictureInfo& info, const fs::path& file);
 
 /// The pixels as displayed, RGBA. Node, normal, depth, coverage and UV views are not tone mapped (sRGB encoding only).
 Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view, const scene::Display& display);

@@ -14,14 +14,19 @@ namespace {
 class Preparing {
 public:
     Preparing(scene::Snapshot scene, Workshop& workshop, const PrepareOptions& options)
-        : p_(std::make_shared<Prepared>()), s_(*scene), shop_(workshop), options_(options), paths_(options.folder, s_.search_folders, options.blocked) {
+        : p_(std::make_shared<Prepared>()),
+          s_(*scene),
+          shop_(workshop),
+          options_(options),
+          paths_(options.folder, s_.search_folders, options.blocked) {
         p_->scene = std::move(scene);
     }
 
     std::shared_ptr<const Prepared> run() {
         if (!forms() || !(build_ups(), tell_once(), maps()) || !fields()) return nullptr;
         light();
-        const scene::Camera* camera = options_.camera.empty() ? scene::active_camera(s_) : scene::find(s_.cameras, options_.camera);
+        const scene::Camera* camera =
+            options_.camera.empty() ? scene::active_camera(s_) : scene::find(s_.cameras, options_.camera);
         if (camera) p_->camera = *camera;
         return p_;
     }
@@ -39,7 +44,8 @@ private:
             if (!state->problem.what.empty()) p_->problems.push_back(state->problem);
             if (const auto it = parts_of.find(asset.id); it != parts_of.end()) {
                 if (state->imported) {
-                    p_->problems.insert(p_->problems.end(), state->imported->warnings.begin(), state->imported->warnings.end());
+                    p_->problems.insert(p_->problems.end(), state->imported->warnings.begin(),
+                                        state->imported->warnings.end());
                     for (const scene::Part* part : it->second) stand(asset, *state, *part, instances);
                 }
                 parts_of.erase(it);
@@ -47,17 +53,22 @@ private:
         }
         for (const scene::Part& part : s_.parts)
             if (parts_of.contains(part.asset))
-                p_->problems.push_back({"A part is left out", "", "part " + part.name, "its asset '" + part.asset + "' does not exist", "Import the asset again"});
+                p_->problems.push_back({"A part is left out", "", "part " + part.name,
+                                        "its asset '" + part.asset + "' does not exist", "Import the asset again"});
         p_->geometry = shop_.geometry(std::move(instances), options_.progress);
         if (was_stopped()) return false;
-        if (const Box3f& box = p_->geometry->bounds(); !box.isEmpty()) p_->scene_size = std::max(1e-3f, box.size().length());
+        if (const Box3f& box = p_->geometry->bounds(); !box.isEmpty())
+            p_->scene_size = std::max(1e-3f, box.size().length());
         return true;
     }
 
-    void stand(const scene::Asset& asset, const AssetState& state, const scene::Part& part, std::vector<geometry::Instance>& instances) {
+    void stand(const scene::Asset& asset, const AssetState& state, const scene::Part& part,
+               std::vector<geometry::Instance>& instances) {
         const AssetState::Part* form = state.part(part.source);
         if (!form) {
-            p_->problems.push_back({"A part is missing", asset.file, "part " + part.name, "the file has no part '" + part.source + "'", "Export it with that name, or remove the part"});
+            p_->problems.push_back({"A part is missing", asset.file, "part " + part.name,
+                                    "the file has no part '" + part.source + "'",
+                                    "Export it with that name, or remove the part"});
             return;
         }
         if (!part.visible) return;
@@ -79,7 +90,8 @@ private:
             p_->build_ups.push_back(compiler.compile(b, p_->first_layer[i]));
             if (b.id == options_.shown_build_up)
                 p_->build_ups.back().shown =
-                    program::compile(b, {{"shown", nodes::Type::color, {scene::Value{0.f}, options_.shown_node}}}, p_->resources, p_->problems, &s_.networks);
+                    program::compile(b, {{"shown", nodes::Type::color, {scene::Value{0.f}, options_.shown_node}}},
+                                     p_->resources, p_->problems, &s_.networks);
         }
         scene::BuildUp plain;  // what parts without a build-up wear
         plain.name = "(no build-up)";
@@ -89,7 +101,9 @@ private:
         for (const scene::Part* part : p_->parts) {
             const auto it = worn.find(part->build_up);
             if (it == worn.end() && !part->build_up.empty())
-                p_->problems.push_back({"A part has no material", "", "part " + part->name, "its build-up '" + part->build_up + "' does not exist or is empty", "Give it another one"});
+                p_->problems.push_back({"A part has no material", "", "part " + part->name,
+                                        "its build-up '" + part->build_up + "' does not exist or is empty",
+                                        "Give it another one"});
             p_->build_up_of.push_back(it == worn.end() ? int(p_->build_ups.size()) - 1 : it->second);
             p_->priority_of.push_back(part->priority);
         }
@@ -102,13 +116,18 @@ private:
     /// A node may have asked for a problem twice, once per part that wears it.
     void tell_once() {
         auto line = [](const Error& e) { return e.line(); };
-        std::sort(p_->problems.begin(), p_->problems.end(), [&](const Error& a, const Error& b) { return line(a) < line(b); });
-        p_->problems.erase(std::unique(p_->problems.begin(), p_->problems.end(), [&](const Error& a, const Error& b) { return line(a) == line(b); }), p_->problems.end());
+        std::sort(p_->problems.begin(), p_->problems.end(),
+                  [&](const Error& a, const Error& b) { return line(a) < line(b); });
+        p_->problems.erase(std::unique(p_->problems.begin(), p_->problems.end(),
+                                       [&](const Error& a, const Error& b) { return line(a) == line(b); }),
+                           p_->problems.end());
     }
 
     bool maps() {
-        if (options_.maps_now && !shop_.textures()->prepare(p_->resources.images, paths_, options_.progress)) return false;
-        p_->textures = std::make_shared<texture::Textures>(shop_.textures(), p_->resources.images, paths_, p_->problems);
+        if (options_.maps_now && !shop_.textures()->prepare(p_->resources.images, paths_, options_.progress))
+            return false;
+        p_->textures =
+            std::make_shared<texture::Textures>(shop_.textures(), p_->resources.images, paths_, p_->problems);
         for (const fs::path& file : p_->textures->files()) shop_.watch(file);
         const auto& instances = p_->geometry->instances();
         for (const geometry::Instance& i : instances) p_->uv_per_metre.push_back(i.shape->uv_per_metre(-1) / i.scale);
@@ -118,7 +137,9 @@ private:
                 const int set = shape.uv_set(name);
                 const auto names = shape.uv_set_names();
                 if (shape.has_uvs() && std::find(names.begin(), names.end(), name) == names.end())
-                    p_->problems.push_back({"A set of UVs is missing, the part's first one is read", "", "part " + p_->parts[k]->name, "it has none of the name '" + name + "'", "Choose another one in the placement"});
+                    p_->problems.push_back({"A set of UVs is missing, the part's first one is read", "",
+                                            "part " + p_->parts[k]->name, "it has none of the name '" + name + "'",
+                                            "Choose another one in the placement"});
                 p_->uv_set_of.push_back(set);
                 p_->uv_per_metre.push_back(shape.uv_per_metre(set) / instances[k].scale);
             }
@@ -129,7 +150,8 @@ private:
         std::vector<std::shared_ptr<const geometry::FormField>> fields;
         for (const nodes::FieldRequest& request : p_->resources.fields) {
             std::vector<char> reaches;  // per build-up of the scene, and the plain one
-            for (const scene::BuildUp& b : s_.build_ups) reaches.push_back(scene::build_up_reaches(s_, b.id, request.build_up));
+            for (const scene::BuildUp& b : s_.build_ups)
+                reaches.push_back(scene::build_up_reaches(s_, b.id, request.build_up));
             reaches.push_back(0);
             std::vector<char> wanted;
             for (int b : p_->build_up_of) wanted.push_back(reaches[size_t(b)]);
@@ -144,7 +166,10 @@ private:
     void light() {
         const scene::Rig* rig = options_.rig.empty() ? scene::active_rig(s_) : scene::find(s_.rigs, options_.rig);
         if (!rig) rig = scene::active_rig(s_);
-        if (rig) p_->rig = prepare_rig(*rig, p_->geometry->bounds().center(), paths_, [this](const fs::path& file) { return shop_.environment(file); }, p_->problems);
+        if (rig)
+            p_->rig = prepare_rig(
+                *rig, p_->geometry->bounds().center(), paths_,
+                [this](const fs::path& file) { return shop_.environment(file); }, p_->problems);
         for (const scene::BuildUp& b : s_.build_ups)
             for (const scene::Layer& layer : b.layers)
                 if (gives_light(layer)) {
@@ -154,7 +179,8 @@ private:
     }
     static bool gives_light(const scene::Layer& layer) {
         const auto it = layer.surface.find(nodes::slot::emission_luminance);
-        return scene::traits(layer.kind).hides && it != layer.surface.end() && (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f);
+        return scene::traits(layer.kind).hides && it != layer.surface.end() &&
+               (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f);
     }
 
     std::shared_ptr<Prepared> p_;
@@ -178,7 +204,9 @@ Box3f Prepared::bounds_of(int build_up) const {
     return box;
 }
 
-std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& workshop, const PrepareOptions& options) { return Preparing(std::move(scene), workshop, options).run(); }
+std::shared_ptr<const Prepared> prepare(scene::Snapshot scene, Workshop& workshop, const PrepareOptions& options) {
+    return Preparing(std::move(scene), workshop, options).run();
+}
 
 std::vector<V3f> group_gains(const Prepared& prepared, const scene::Scene& scene) {
     std::vector<V3f> gains(prepared.rig.groups.size(), V3f(1.f));

@@ -1,5 +1,6 @@
-// A snapshot made ready for rendering: geometry, compiled build-ups, light. Immutable; whatever did not change is shared with the one before
-// (docs/decisions/0007). Cameras stand beside it: looking from elsewhere needs no other Prepared.
+// A snapshot made ready for rendering: geometry, compiled build-ups, light. Immutable; whatever did not change is
+// shared with the one before (docs/decisions/0007). Cameras stand beside it: looking from elsewhere needs no other
+// Prepared.
 #pragma once
 #include "geometry/field.h"
 #include "geometry/geometry.h"
@@ -20,19 +21,20 @@ struct LayerId {
 struct Prepared {
     scene::Snapshot scene;
     std::shared_ptr<const geometry::Geometry> geometry;
-    std::vector<const scene::Part*> parts;      ///< of the scene, one per instance of the geometry
-    std::vector<int> build_up_of;               ///< per instance
-    std::vector<int> uv_set_of;                 ///< per named set of UVs in `resources` and instance: its index in the shape, -1: the first one
-    std::vector<float> uv_per_metre;            ///< per instance the first set's, in the world; then likewise
-    std::vector<int> priority_of;               ///< per instance, of clear bodies that overlap
-    bool may_open = false;                      ///< light may pass somewhere through holes
+    std::vector<const scene::Part*> parts;  ///< of the scene, one per instance of the geometry
+    std::vector<int> build_up_of;           ///< per instance
+    std::vector<int>
+        uv_set_of;  ///< per named set of UVs in `resources` and instance: its index in the shape, -1: the first one
+    std::vector<float> uv_per_metre;  ///< per instance the first set's, in the world; then likewise
+    std::vector<int> priority_of;     ///< per instance, of clear bodies that overlap
+    bool may_open = false;            ///< light may pass somewhere through holes
     std::vector<PreparedBuildUp> build_ups;
-    std::vector<LayerId> layers;                ///< all layers of the scene in order
-    std::vector<int> first_layer;               ///< per build-up of the scene: index of its base in `layers`
+    std::vector<LayerId> layers;   ///< all layers of the scene in order
+    std::vector<int> first_layer;  ///< per build-up of the scene: index of its base in `layers`
     std::shared_ptr<const texture::Textures> textures;
     std::shared_ptr<const geometry::Fields> fields;
     program::Resources resources;
-    bool fields_final = true;                   ///< all fields are at field_rays_final
+    bool fields_final = true;  ///< all fields are at field_rays_final
 
     PreparedRig rig;
     scene::Camera camera;
@@ -45,12 +47,12 @@ struct Prepared {
 };
 
 struct PrepareOptions {
-    fs::path folder;          ///< that relative paths start from
-    BlockedPaths blocked;     ///< that are not read
-    std::string rig, camera;  ///< empty: the scene's own
+    fs::path folder;                         ///< that relative paths start from
+    BlockedPaths blocked;                    ///< that are not read
+    std::string rig, camera;                 ///< empty: the scene's own
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
-    bool maps_now = false;    ///< texture maps are made ready first, instead of in the background
+    bool maps_now = false;  ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;
 };
 /// Never fails: what is broken is listed in `problems` and left out. Null only if it was stopped.

@@ -52,11 +52,15 @@ uint64_t Renderer::clay(Tile& t, uint32_t sample) {
         film_.depth[path.pixel] += path.t * share;
         film_.alpha[path.pixel] += share;
         film_.albedo[path.pixel] += V3f(.6f * share);
-        const V3f d = Frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
-        const float sky = .62f + .38f * d.y + .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
+        const V3f d =
+            Frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
+        const float sky =
+            .62f + .38f * d.y +
+            .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
         if (part_stage > 0.f) add(path.pixel, 0, V3f(.42f * part_stage), false);
         if (d.dot(ng) > 0.f && (!p_.rig.stage_on || d.y > 0.f || path.at.instance == stage_hit))
-            t.shadows.push_back({path.pixel, geometry::offset_origin(position, ng), d, INFINITY, V3f(std::max(0.f, sky) * .62f * (1.f - part_stage)), 0, false, 0.f, path.seed});
+            t.shadows.push_back({path.pixel, geometry::offset_origin(position, ng), d, INFINITY,
+                                 V3f(std::max(0.f, sky) * .62f * (1.f - part_stage)), 0, false, 0.f, path.seed});
     }
     trace_shadows(t);
     return t.shadows.size();
@@ -86,8 +90,10 @@ void Renderer::flat_view(Tile& t, uint32_t sample) {
         film_.alpha[path.pixel] += 1.f;
         film_.normal[path.pixel] += point.s.normal;
         film_.depth[path.pixel] += path.t;
-        if (view.color) add(path.pixel, 0, view.color({point.s, point.wo, path.t, near_, p_.scene_size, point.layer}), false);
-        if (view.asks_layer && size_t(point.layer) < film_.coverage.size()) film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
+        if (view.color)
+            add(path.pixel, 0, view.color({point.s, point.wo, path.t, near_, p_.scene_size, point.layer}), false);
+        if (view.asks_layer && size_t(point.layer) < film_.coverage.size())
+            film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
     }
 }
 
@@ -109,7 +115,8 @@ void Renderer::show_node(Tile& t, size_t count) {
         }
         t.materials.gather(picks);
         shown.run(t.materials.subset.batch(int(picks.size()), p_), t.materials.workspace, t.outputs);
-        for (size_t k = 0; k < picks.size(); ++k) add(t.paths[size_t(picks[k])].pixel, 0, V3f(t.outputs[0][k], t.outputs[1][k], t.outputs[2][k]), false);
+        for (size_t k = 0; k < picks.size(); ++k)
+            add(t.paths[size_t(picks[k])].pixel, 0, V3f(t.outputs[0][k], t.outputs[1][k], t.outputs[2][k]), false);
     }
 }
 

@@ -1,6 +1,6 @@
-// The path tracer of one tile; integrator.h is its outside. One file per idea: transport.cpp (what a path does at a surface), bodies.cpp (what it
-// does inside of one), shadows.cpp (rays to the lights, and the holes they pass), quick_views.cpp (clay and views of the first hit),
-// integrator.cpp (tiles).
+// The path tracer of one tile; integrator.h is its outside. One file per idea: transport.cpp (what a path does at a
+// surface), bodies.cpp (what it does inside of one), shadows.cpp (rays to the lights, and the holes they pass),
+// quick_views.cpp (clay and views of the first hit), integrator.cpp (tiles).
 #pragma once
 #include <chrono>
 #include <cmath>
@@ -24,21 +24,22 @@ inline constexpr uint32_t stage_hit = no_hit - 1;  ///< Place::instance of the s
 
 /// What flies: a ray cone, and what it hit last.
 struct Flight {
-    uint32_t seed;         ///< of the pixel that it belongs to
+    uint32_t seed;  ///< of the pixel that it belongs to
     V3f origin, direction;
-    float width, spread;   ///< ray cone: radius at the origin, angle
-    Place at;              ///< the hit
-    float t;               ///< its distance
+    float width, spread;  ///< ray cone: radius at the origin, angle
+    Place at;             ///< the hit
+    float t;              ///< its distance
 };
 
 struct Path : Flight {
-    uint32_t pixel;        ///< in the film
-    V3f vertex;            ///< where the direction was chosen; the origin moves on where a hole is passed
+    uint32_t pixel;  ///< in the film
+    V3f vertex;      ///< where the direction was chosen; the origin moves on where a hole is passed
     V3f throughput;
-    float pdf;             ///< of the direction, for MIS; 0 after the camera
-    int bodies;            ///< the clear bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and paths must be small
-    int channel;           ///< the one that it carries after a prism; -1: all
-    bool mirrored;         ///< it left a mirror, where the surroundings were not sampled
+    float pdf;      ///< of the direction, for MIS; 0 after the camera
+    int bodies;     ///< the clear bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and
+                    ///< paths must be small
+    int channel;    ///< the one that it carries after a prism; -1: all
+    bool mirrored;  ///< it left a mirror, where the surroundings were not sampled
 };
 
 /// A ray to a light, and what it brings where nothing stands in its way.
@@ -49,8 +50,9 @@ struct Shadow {
     V3f radiance;
     int group;
     bool indirect;
-    float width;    ///< of the path that casts it: what it passes needs no finer look
-    uint32_t seed;  ///< of the pixel and of this ray among the path's: holes let it pass by that, wherever the tile lies
+    float width;  ///< of the path that casts it: what it passes needs no finer look
+    uint32_t
+        seed;  ///< of the pixel and of this ray among the path's: holes let it pass by that, wherever the tile lies
 };
 
 /// A shadow ray on its way through what may have holes.
@@ -85,23 +87,36 @@ struct Tile {
     }
 };
 
-/// Pairs of sample dimensions: six per bounce from 1 on; what comes seldom has a range of its own, so that nothing shares one.
+/// Pairs of sample dimensions: six per bounce from 1 on; what comes seldom has a range of its own, so that nothing
+/// shares one.
 enum SamplePair : uint32_t {
     pair_camera = 0,
     pair_first_bounce = 1,
     pairs_per_bounce = 6,
-    pair_layer = 0, pair_direction = 1, pair_light = 2, pair_choice = 3, pair_exit_light = 4, pair_survive = 5,  // within a bounce
-    pair_stage = 1000,          // and the bounce
-    pair_hole_layer = 2000, pair_hole_pass = 2100,  // and the surface passed
+    pair_layer = 0,
+    pair_direction = 1,
+    pair_light = 2,
+    pair_choice = 3,
+    pair_exit_light = 4,
+    pair_survive = 5,   // within a bounce
+    pair_stage = 1000,  // and the bounce
+    pair_hole_layer = 2000,
+    pair_hole_pass = 2100,  // and the surface passed
 };
 
 using Clock = std::chrono::steady_clock;
 
 class Renderer {
 public:
-    Renderer(const Prepared& prepared, const scene::Camera& camera, const FrameSettings& frame, Film& film, LayerCost* costs)
-        : p_(prepared), f_(frame), film_(film), costs_(costs), camera_(camera, frame.width, frame.height),
-          near_(std::max(0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
+    Renderer(const Prepared& prepared, const scene::Camera& camera, const FrameSettings& frame, Film& film,
+             LayerCost* costs)
+        : p_(prepared),
+          f_(frame),
+          film_(film),
+          costs_(costs),
+          camera_(camera, frame.width, frame.height),
+          near_(std::max(
+              0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
 
     /// One sample per pixel of the tile; returns the rays that it took.
     uint64_t render_tile(Tile& t, const PixelRect& r, uint32_t sample);
@@ -118,11 +133,13 @@ private:
     void arrive(Tile& t, int bounce, uint32_t sample);
     void shade(Tile& t, int bounce, uint32_t sample);
     void first_hit_passes(const Path& path, const MaterialPoint& point, const V3f& albedo);
-    void follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s, bool clear, bool mirror, int bounce, uint32_t sample);
+    void follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s,
+                bool clear, bool mirror, int bounce, uint32_t sample);
     void pass(Tile& t, const Path& path, const MaterialPoint& point);
     bool survive(Path& path, int bounce, uint32_t sample) const;
     template <class Value>
-    void next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick, float l0, float l1, int bounce, uint32_t ordinal, Value&& value);
+    void next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick,
+                    float l0, float l1, int bounce, uint32_t ordinal, Value&& value);
 
     // bodies.cpp
     static const Body* innermost(const Tile& t, const Path& path, uint32_t without);
@@ -131,7 +148,8 @@ private:
     bool meets_surface(Tile& t, const Path& path, const MaterialPoint& point, bool clear, float& outside);
     void cross(Tile& t, Path& path, const MaterialPoint& point);
     void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bounce);
-    void wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random);
+    void wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight,
+                      const Frame& frame, int bounce, uint32_t sample, WalkRandom& random);
 
     // shadows.cpp
     void trace_shadows(Tile& t);
@@ -143,8 +161,12 @@ private:
     void flat_view(Tile& t, uint32_t sample);
     void show_node(Tile& t, size_t count);
 
-    static uint32_t pair_of(int bounce, uint32_t use) { return pair_first_bounce + pairs_per_bounce * uint32_t(bounce) + use; }
-    static uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) { return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u); }
+    static uint32_t pair_of(int bounce, uint32_t use) {
+        return pair_first_bounce + pairs_per_bounce * uint32_t(bounce) + use;
+    }
+    static uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) {
+        return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u);
+    }
 
     /// Distance at which a ray meets the stage, and how solid the stage is there (1 in the middle, 0 beyond the fade).
     float stage(const V3f& origin, const V3f& direction, float& solid) const {
@@ -195,7 +217,8 @@ private:
             point.s.normal = -point.s.normal;
         }
         // A shading normal that faces away from the eye is bent back to the horizon.
-        if (const float facing = point.s.normal.dot(point.wo); facing < .01f) point.s.normal = (point.s.normal + point.wo * (.01f - facing)).normalized();
+        if (const float facing = point.s.normal.dot(point.wo); facing < .01f)
+            point.s.normal = (point.s.normal + point.wo * (.01f - facing)).normalized();
     }
 
     const Prepared& p_;
@@ -207,7 +230,8 @@ private:
     const float near_;
 };
 
-/// Points and layers for `n` flights of the tile from `first` on, n <= tile_capacity: MaterialPoint i is that of flights[first + i].
+/// Points and layers for `n` flights of the tile from `first` on, n <= tile_capacity: MaterialPoint i is that of
+/// flights[first + i].
 template <class F>
 void Renderer::materials(Tile& t, std::vector<F>& flights, size_t first, size_t n, uint32_t sample, uint32_t pair) {
     Materials& m = t.materials;

@@ -8,7 +8,8 @@ namespace {
 
 constexpr float fair_part = .25f;  // of all choices, shared evenly: a dim light may be the only one that a recess sees
 
-void prepare_environment(const scene::Environment& e, const Paths& paths, const EnvironmentShelf& shelf, PreparedRig& out, std::vector<Error>& problems) {
+void prepare_environment(const scene::Environment& e, const Paths& paths, const EnvironmentShelf& shelf,
+                         PreparedRig& out, std::vector<Error>& problems) {
     out.backdrop = e.backdrop;
     out.environment_seen = e.on && e.seen;
     if (!e.on) return;
@@ -16,8 +17,10 @@ void prepare_environment(const scene::Environment& e, const Paths& paths, const 
     if (!e.image.empty()) {
         const auto file = paths.find(e.image);
         auto read = file ? shelf(*file) : Result<std::shared_ptr<const EnvironmentPicture>>(file.error());
-        if (read) picture = *read;
-        else problems.push_back(read.error());
+        if (read)
+            picture = *read;
+        else
+            problems.push_back(read.error());
     }
     out.environment_group = out.group(e.group);
     out.environment = std::make_shared<EnvironmentMap>(picture, e.tint * std::exp2(e.exposure), e.rotation);
@@ -64,7 +67,8 @@ int PreparedRig::group(const std::string& name) {
     return int(groups.size()) - 1;
 }
 
-PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf, std::vector<Error>& problems) {
+PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf,
+                        std::vector<Error>& problems) {
     PreparedRig out;
     prepare_environment(rig.environment, paths, shelf, out, problems);
     for (const scene::Light& l : rig.lights)

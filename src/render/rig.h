@@ -1,4 +1,5 @@
-// A rig made ready: what shines and by which chance each light is tried, the stage, the groups whose balance may change afterwards.
+// A rig made ready: what shines and by which chance each light is tried, the stage, the groups whose balance may change
+// afterwards.
 #pragma once
 #include <functional>
 
@@ -12,22 +13,23 @@ namespace vemtra::render {
 struct PreparedRig {
     std::shared_ptr<const EnvironmentMap> environment;  ///< null: off
     std::vector<AreaLight> lights;
-    std::vector<float> light_share;             ///< chance of picking light i; the environment takes the rest
+    std::vector<float> light_share;  ///< chance of picking light i; the environment takes the rest
     float environment_share = 0.f;
-    std::vector<std::string> groups{"backdrop"};///< [0] is the backdrop
+    std::vector<std::string> groups{"backdrop"};  ///< [0] is the backdrop
     int environment_group = 0;
-    int emission_group = 0;                     ///< of surfaces that give off light; 0 where none does
+    int emission_group = 0;  ///< of surfaces that give off light; 0 where none does
     bool environment_seen = false;
     V3f backdrop{0.f};
     bool stage_on = false;
     float stage_height = 0.f, stage_fade_start = 1.f, stage_fade_end = 2.f;
     surface::Slots stage_slots;
 
-    int group(const std::string& name);         ///< its index; made where it is new
+    int group(const std::string& name);  ///< its index; made where it is new
 };
 
 using EnvironmentShelf = std::function<Result<std::shared_ptr<const EnvironmentPicture>>(const fs::path&)>;
 /// `middle`: of the asset, from which the lights' powers are compared.
-PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf, std::vector<Error>& problems);
+PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf,
+                        std::vector<Error>& problems);
 
 }  // namespace vemtra::render

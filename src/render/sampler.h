@@ -1,5 +1,6 @@
-// Owen-scrambled Sobol points, two dimensions at a time, padded by shuffling the index (Burley 2020, "Practical Hash-based Owen
-// Scrambling"). Pixels are decorrelated by their seed. Written so that loops over pixels become vector code.
+// Owen-scrambled Sobol points, two dimensions at a time, padded by shuffling the index (Burley 2020, "Practical
+// Hash-based Owen Scrambling"). Pixels are decorrelated by their seed. Written so that loops over pixels become vector
+// code.
 //   dimension 0 of Sobol is the bit reversal of the index; dimension 1 is Pascal's triangle modulo 2 applied to it
 //   Owen scrambling is Laine and Karras' hash on the reversed bits, with Vegdahl's constants
 #pragma once
@@ -33,7 +34,9 @@ VEMTRA_ALWAYS uint32_t pascal(uint32_t x) {  // the Kronecker power of [[1, 1], 
     x ^= (x >> 16) & 0x0000ffffu;
     return x;
 }
-VEMTRA_ALWAYS float unit_float(uint32_t x) { return float(int(x >> 8)) * 0x1p-24f; }  // 0 <= u < 1
+VEMTRA_ALWAYS float unit_float(uint32_t x) {
+    return float(int(x >> 8)) * 0x1p-24f;
+}  // 0 <= u < 1
 
 /// Sample number `index` of the pair of dimensions `pair` for the pixel with this seed.
 VEMTRA_ALWAYS void sample_2d(uint32_t pixel_seed, uint32_t index, uint32_t pair, float& u, float& v) {
@@ -45,6 +48,8 @@ VEMTRA_ALWAYS void sample_2d(uint32_t pixel_seed, uint32_t index, uint32_t pair,
 
 #undef VEMTRA_ALWAYS
 
-inline uint32_t pixel_seed(uint32_t x, uint32_t y, uint32_t seed) { return mix32(x + mix32(y + mix32(seed + 0x51ed270bu))); }
+inline uint32_t pixel_seed(uint32_t x, uint32_t y, uint32_t seed) {
+    return mix32(x + mix32(y + mix32(seed + 0x51ed270bu)));
+}
 
 }  // namespace vemtra::render

@@ -5,14 +5,17 @@
 
 #include "base/parallel.h"
 #include "render/denoise.h"
+#include "scene/graph.h"
 
 namespace vemtra::render {
 namespace {
 
 using Clock = std::chrono::steady_clock;
-double seconds_since(Clock::time_point begin) { return std::chrono::duration<double>(Clock::now() - begin).count(); }
+double seconds_since(Clock::time_point begin) {
+    return std::chrono::duration<double>(Clock::now() - begin).count();
+}
 
-/// The window's thread comes first: rendering threads ask for less of a busy processor.
+/// The window's thread comes first: rendering threads never keep it waiting for a core.
 class Yielding : public tbb::task_scheduler_observer {
 public:
     Yielding() { observe(true); }
@@ -41,7 +44,8 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
     parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
         std::vector<uint16_t> row(size_t(width) * 4);  // the two rows mixed: the rest goes along it
         for (size_t y = first; y < last; ++y) {
-            const uint8_t *p = &from[size_t(down[y].first) * row.size()], *q = &from[size_t(down[y].second) * row.size()];
+            const uint8_t *p = &from[size_t(down[y].first) * row.size()],
+                          *q = &from[size_t(down[y].second) * row.size()];
             const int part = down[y].part;
             for (size_t i = 0; i < row.size(); ++i) row[i] = uint16_t(p[i] * (256 - part) + q[i] * part);
             uint8_t* out = &to[y * size_t(w) * 4];
@@ -57,45 +61,59 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
 
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
 constexpr double band_seconds = .040;           // between two looks at what the hands want
+constexpr double files_seconds = .5;            // between two looks at the disk
+constexpr double early_post_seconds = .20, late_post_seconds = .5;  // between pictures, up to 32 samples and beyond
+
+/// What the picture does not show: the balance of the rig, names and other texts.
+scene::Scene without_what_does_not_show(const scene::Scene& s) {
+    scene::Scene copy = s;
+    copy.display = {};
+    copy.name.clear();
+    copy.extra = {};
+    copy.kept_values.clear();
+    copy.render.width = copy.render.height = copy.render.samples = 0;
+    copy.render.clamp = 0;
+    if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
+    for (scene::Rig& rig : copy.rigs) {
+        rig.name.clear();
+        for (scene::LightGroup& g : rig.groups) {
+            g.on = true;
+            g.exposure = 0.f;
+            g.tint = V3f(1.f);
+        }
+    }
+    if (const scene::Camera* camera = scene::active_camera(copy)) copy.cameras = {scene::Camera(*camera)};
+    for (scene::Camera& c : copy.cameras) c.name.clear();
+    for (scene::BuildUp& b : copy.build_ups) {
+        b.name.clear();
+        for (scene::Layer& l : b.layers) l.name.clear();
+        scene::for_each_node(b, [](scene::Node& n, scene::Layer*) { n.name.clear(); });
+    }
+    for (scene::Network& n : copy.networks) n.name.clear();
+    return copy;
+}
 
 }  // namespace
 
 Change classify(const LiveRequest& a, const LiveRequest& b) {
     if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked) return Change::geometry;
     const scene::Scene &x = *a.scene, &y = *b.scene;
-    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders)) return Change::geometry;
-    if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view || a.shown_build_up != b.shown_build_up ||
-        a.shown_node != b.shown_node || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 || a.region.y1 != b.region.y1)
+    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders))
+        return Change::geometry;
+    if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
+        a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node || a.region.x0 != b.region.x0 ||
+        a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 || a.region.y1 != b.region.y1)
         return Change::shading;
     if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
-    // The rig without its balance; names and other texts do not show.
-    auto shading_part = [](const scene::Scene& s) {
-        scene::Scene copy = s;
-        copy.display = {};
-        copy.name.clear();
-        copy.extra = {};
-        copy.render.width = copy.render.height = copy.render.samples = 0;
-        copy.render.clamp = 0;
-        for (scene::Rig& rig : copy.rigs) {
-            rig.name.clear();
-            for (scene::LightGroup& g : rig.groups) g.on = true, g.exposure = 0.f, g.tint = V3f(1.f);
-        }
-        if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
-        if (const scene::Camera* camera = scene::active_camera(copy)) copy.cameras = {scene::Camera(*camera)};
-        for (scene::Camera& c : copy.cameras) c.name.clear();
-        for (scene::BuildUp& b : copy.build_ups) {
-            b.name.clear();
-            for (scene::Layer& l : b.layers) l.name.clear();
-        }
-        return copy;
-    };
-    if (!(shading_part(x) == shading_part(y))) return Change::shading;
+    if (!(without_what_does_not_show(x) == without_what_does_not_show(y))) return Change::shading;
     const scene::Rig *r = scene::active_rig(x), *q = scene::active_rig(y);
     if (r && q && r->groups != q->groups) return Change::balance;
     return Change::display;
 }
 
-LiveSession::LiveSession(std::shared_ptr<Workshop> workshop) : workshop_(std::move(workshop)), thread_([this] { work(); }) {}
+LiveSession::LiveSession(std::shared_ptr<Workshop> workshop)
+    : workshop_(std::move(workshop)), thread_([this] { work(); }) {
+}
 
 LiveSession::~LiveSession() {
     quit_ = true;
@@ -162,12 +180,15 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         for (uint32_t s : film.samples) most = std::max(most, s);
         if (most && most < 96) denoise(film, image->linear);
     }
-    if (previous_width_ == film.width && previous_height_ == film.height)  // outside of the region the last picture stays
+    if (previous_width_ == film.width &&
+        previous_height_ == film.height)  // outside of the region the last picture stays
         for (size_t p = 0; p < film.samples.size(); ++p)
             if (!film.samples[p]) image->linear[p] = previous_[p];
     auto rgba = displayed(image->linear, request.view, scene->display);
-    if (rgba) image->bgra = std::move(*rgba);
-    else image->bgra.assign(image->linear.size() * 4, 128);
+    if (rgba)
+        image->bgra = std::move(*rgba);
+    else
+        image->bgra.assign(image->linear.size() * 4, 128);
     for (size_t p = 0; p + 3 < image->bgra.size(); p += 4) std::swap(image->bgra[p], image->bgra[p + 2]);
     image->shown_width = film.width;
     image->shown_height = film.height;
@@ -187,7 +208,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->fields_final = prepared_->fields_final;
     image->complete = complete;
     image->edit = edit;
-    for (const LayerCost& c : costs_) image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
+    for (const LayerCost& c : costs_)
+        image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
     if (coarse == 1 && complete) {
         previous_ = image->linear;
         previous_width_ = film.width;
@@ -203,140 +225,155 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     if (tell) tell();
 }
 
+FrameSettings LiveSession::frame_of(int coarse) const {
+    const LiveRequest& r = at_.request;
+    FrameSettings f;
+    const int w = std::max(1, r.width * r.scale_percent / 100), h = std::max(1, r.height * r.scale_percent / 100);
+    f.width = std::max(1, (w + coarse - 1) / coarse);
+    f.height = std::max(1, (h + coarse - 1) / coarse);
+    auto scaled = [&](int x) { return x / coarse; };
+    if (r.region.x1 > r.region.x0)
+        f.region = {std::clamp(scaled(r.region.x0), 0, f.width - 1), std::clamp(scaled(r.region.y0), 0, f.height - 1),
+                    std::clamp(scaled(r.region.x1) + 1, 1, f.width), std::clamp(scaled(r.region.y1) + 1, 1, f.height)};
+    f.view = r.view;
+    f.seed = uint32_t(r.scene->render.seed);
+    f.depth = r.scene->render.depth;
+    f.clamp = r.scene->render.preview_clamp;
+    f.noise = r.scene->render.noise;
+    return f;
+}
+
+/// Renders one sample of a frame; false if it was interrupted.
+bool LiveSession::rendered(const FrameSettings& frame, uint32_t sample, Film& into) {
+    const auto begin = Clock::now();
+    std::atomic<uint64_t> rays{0};
+    const bool whole = render_samples(*prepared_, frame, sample, sample + 1, into, costs_.data(), &stop_render_, &rays);
+    const double spent = seconds_since(begin);
+    busy_nanoseconds_ += spent * 1e9 * double(tbb::this_task_arena::max_concurrency());
+    if (whole && rays > 1000 && spent > 0) rate_ = .7 * rate_ + .3 * double(rays) / spent;
+    return whole;
+}
+
+/// The first pictures after an edit: coarse ones, as fine as the time allows. False if something newer is wanted.
+bool LiveSession::show_coarse() {
+    const LiveRequest& r = at_.request;
+    if (r.region.x1 > r.region.x0) return true;
+    const double pixels = double(r.width) * r.height * r.scale_percent * r.scale_percent / 1e4;
+    const double per_pixel = double(info(r.view).rays_per_pixel);
+    for (int coarse = 8; coarse >= 2; coarse /= 2) {
+        const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
+        if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
+        const FrameSettings f = frame_of(coarse);
+        Film quick(f.width, f.height, prepared_->rig.groups.size());
+        if (!rendered(f, 0, quick)) return false;
+        post(r, quick, coarse, false, at_.edit);
+    }
+    return true;
+}
+
+/// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
+void LiveSession::restart(bool with_coarse) {
+    at_.ready = false;
+    PrepareOptions options;
+    options.folder = at_.request.folder;
+    options.blocked = at_.request.blocked;
+    options.shown_build_up = at_.request.shown_build_up;
+    options.shown_node = at_.request.shown_node;
+    options.field_rays = at_.field_rays;
+    options.progress = &progress_;
+    progress_.fraction = 0.f;
+    auto made = prepare(at_.request.scene, *workshop_, options);
+    set_activity("");
+    if (!made || interrupted()) return;
+    prepared_ = std::move(made);
+    if (costs_.size() != prepared_->layers.size()) costs_ = std::vector<LayerCost>(prepared_->layers.size());
+    for (LayerCost& c : costs_) {
+        c.nanoseconds = 0;
+        c.points = 0;
+    }
+    busy_nanoseconds_ = 0;
+    if (with_coarse && !show_coarse()) return;
+    at_.frame = frame_of(1);
+    at_.film = Film(at_.frame.width, at_.frame.height, prepared_->rig.groups.size());
+    film_bytes_ = at_.film.bytes();
+    at_.sample = 0;
+    at_.band = 0;
+    at_.ready = true;
+}
+
+/// Takes up what the hands want; true if the picture was begun anew.
+bool LiveSession::take_edit() {
+    Change change = Change::none;
+    if (!take_pending(at_.request, at_.edit, change)) return false;
+    if (change >= Change::shading) {
+        at_.field_rays = geometry::field_rays_first;
+        if (change == Change::geometry) set_activity("reading assets");
+        if (at_.request.scene && at_.request.width > 0 && at_.request.height > 0) restart(true);
+        return true;
+    }
+    if (at_.ready) {
+        if (at_.sample > 0 || at_.band > 0) post(at_.request, at_.film, 1, at_.sample > 0, at_.edit);
+        last_post_ = Clock::now();
+    }
+    return false;
+}
+
+/// Files that changed on the disk begin the picture anew; true if some did.
+bool LiveSession::look_at_files() {
+    if (seconds_since(last_look_) <= files_seconds) return false;
+    last_look_ = Clock::now();
+    if (workshop_->changed_files().empty() || !at_.ready) return false;
+    restart(false);
+    return true;
+}
+
+/// Two passes stand, or all do: now the fields get all their rays. True if they were not final yet.
+bool LiveSession::refine_fields() {
+    if (prepared_->fields_final) return false;
+    at_.field_rays = geometry::field_rays_final;
+    set_activity("refining fields");
+    progress_.stop = interrupted();
+    restart(false);
+    return true;
+}
+
+/// One band of rows, so that what the hands want is looked at again soon.
+void LiveSession::render_band() {
+    const FrameSettings& frame = at_.frame;
+    const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
+    const double per_row = double(all.x1 - all.x0) * double(info(at_.request.view).rays_per_pixel) / rate_;
+    const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
+    FrameSettings part = frame;
+    part.region = {all.x0, all.y0 + at_.band, all.x1, std::min(all.y1, all.y0 + at_.band + rows)};
+    if (!rendered(part, at_.sample, at_.film)) {
+        if (interrupted()) at_.ready = false;
+        return;
+    }
+    at_.band += rows;
+    if (all.y0 + at_.band < all.y1) return;
+    at_.band = 0;
+    ++at_.sample;
+    const bool last = at_.sample >= uint32_t(at_.request.scene->render.samples);
+    if (at_.sample <= 2 || last ||
+        seconds_since(last_post_) > (at_.sample < 32 ? early_post_seconds : late_post_seconds)) {
+        post(at_.request, at_.film, 1, true, at_.edit);
+        last_post_ = Clock::now();
+    }
+}
+
 void LiveSession::work() {
     static Yielding yielding;
     yield_to_window();
-    LiveRequest request;
-    uint64_t edit = 0;
-    Film film;
-    FrameSettings frame;
-    uint32_t sample = 0;
-    int band = 0;
-    bool ready = false;
-    int field_rays = geometry::field_rays_first;
-    Clock::time_point last_post = Clock::now(), last_look = Clock::now();
-
-    auto make_frame = [&](int coarse) {
-        FrameSettings f;
-        const int w = std::max(1, request.width * request.scale_percent / 100), h = std::max(1, request.height * request.scale_percent / 100);
-        f.width = std::max(1, (w + coarse - 1) / coarse);
-        f.height = std::max(1, (h + coarse - 1) / coarse);
-        auto scaled = [&](int x) { return x / coarse; };
-        if (request.region.x1 > request.region.x0)
-            f.region = {std::clamp(scaled(request.region.x0), 0, f.width - 1), std::clamp(scaled(request.region.y0), 0, f.height - 1),
-                        std::clamp(scaled(request.region.x1) + 1, 1, f.width), std::clamp(scaled(request.region.y1) + 1, 1, f.height)};
-        f.view = request.view;
-        f.seed = uint32_t(request.scene->render.seed);
-        f.depth = request.scene->render.depth;
-        f.clamp = request.scene->render.preview_clamp;
-        f.noise = request.scene->render.noise;
-        return f;
-    };
-    auto rendered = [&](const FrameSettings& f, uint32_t first, Film& into) {
-        const auto begin = Clock::now();
-        std::atomic<uint64_t> rays{0};
-        const bool whole = render_samples(*prepared_, f, first, first + 1, into, costs_.data(), &stop_render_, &rays);
-        const double spent = seconds_since(begin);
-        busy_nanoseconds_ += spent * 1e9 * double(tbb::this_task_arena::max_concurrency());
-        if (whole && rays > 1000 && spent > 0) rate_ = .7 * rate_ + .3 * double(rays) / spent;
-        return whole;
-    };
-    // Prepares and shows the coarse pictures; false if something newer is wanted.
-    auto restart = [&](bool show_coarse) {
-        ready = false;
-        PrepareOptions options;
-        options.folder = request.folder;
-        options.blocked = request.blocked;
-        options.shown_build_up = request.shown_build_up;
-        options.shown_node = request.shown_node;
-        options.field_rays = field_rays;
-        options.progress = &progress_;
-        progress_.fraction = 0.f;
-        auto made = prepare(request.scene, *workshop_, options);
-        set_activity("");
-        if (!made || interrupted()) return false;
-        prepared_ = std::move(made);
-        if (costs_.size() != prepared_->layers.size()) costs_ = std::vector<LayerCost>(prepared_->layers.size());
-        for (LayerCost& c : costs_) c.nanoseconds = 0, c.points = 0;
-        busy_nanoseconds_ = 0;
-        const double pixels = double(request.width) * request.height * request.scale_percent * request.scale_percent / 1e4;
-        const double per_pixel = double(info(request.view).rays_per_pixel);
-        if (show_coarse && request.region.x1 <= request.region.x0)
-            for (int coarse = 8; coarse >= 2; coarse /= 2) {
-                const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
-                if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
-                const FrameSettings f = make_frame(coarse);
-                Film quick(f.width, f.height, prepared_->rig.groups.size());
-                if (!rendered(f, 0, quick)) return false;
-                post(request, quick, coarse, false, edit);
-            }
-        frame = make_frame(1);
-        film = Film(frame.width, frame.height, prepared_->rig.groups.size());
-        film_bytes_ = film.bytes();
-        sample = 0;
-        band = 0;
-        ready = true;
-        return true;
-    };
-
     while (!quit_) {
-        Change change = Change::none;
-        if (take_pending(request, edit, change)) {
-            if (change >= Change::shading) {
-                field_rays = geometry::field_rays_first;
-                if (change == Change::geometry) set_activity("reading assets");
-                if (request.scene && request.width > 0 && request.height > 0) restart(true);
-                continue;
-            }
-            if (ready) {
-                if (sample > 0 || band > 0) post(request, film, 1, sample > 0, edit);
-                last_post = Clock::now();
-            }
-        }
-        if (seconds_since(last_look) > .5) {
-            last_look = Clock::now();
-            if (!workshop_->changed_files().empty() && ready) {
-                restart(false);
-                continue;
-            }
-        }
-        const bool done = ready && sample >= uint32_t(request.scene->render.samples);
-        if (!ready || request.hold || done) {
-            if (ready && !request.hold && !prepared_->fields_final && sample > 0) {
-                field_rays = geometry::field_rays_final;
-                restart(false);
-                continue;
-            }
-            std::unique_lock lock(mutex_);
-            wake_.wait_for(lock, std::chrono::milliseconds(500), [&] { return quit_ || wanted_edit_ != taken_edit_; });
+        if (take_edit() || look_at_files()) continue;
+        const bool done = at_.ready && at_.sample >= uint32_t(at_.request.scene->render.samples);
+        if (at_.ready && !at_.request.hold && at_.sample >= (done ? 1u : 2u) && refine_fields()) continue;
+        if (at_.ready && !at_.request.hold && !done) {
+            render_band();
             continue;
         }
-        if (!prepared_->fields_final && sample >= 2) {  // two passes stand: now the fields get all their rays
-            set_activity("refining fields");
-            field_rays = geometry::field_rays_final;
-            progress_.stop = interrupted();
-            restart(false);
-            continue;
-        }
-        // One band of rows, then look again at what the hands want.
-        const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
-        const double per_row = double(all.x1 - all.x0) * double(info(request.view).rays_per_pixel) / rate_;
-        const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
-        FrameSettings part = frame;
-        part.region = {all.x0, all.y0 + band, all.x1, std::min(all.y1, all.y0 + band + rows)};
-        if (!rendered(part, sample, film)) {
-            if (interrupted()) ready = false;
-            continue;
-        }
-        band += rows;
-        if (all.y0 + band < all.y1) continue;
-        band = 0;
-        ++sample;
-        const bool last = sample >= uint32_t(request.scene->render.samples);
-        if (sample <= 2 || last || seconds_since(last_post) > (sample < 32 ? .20 : .5)) {
-            post(request, film, 1, true, edit);
-            last_post = Clock::now();
-        }
+        std::unique_lock lock(mutex_);
+        wake_.wait_for(lock, std::chrono::milliseconds(500), [&] { return quit_ || wanted_edit_ != taken_edit_; });
     }
 }
 

@@ -1,6 +1,7 @@
-// The live render: takes snapshots, restarts the least that an edit needs, and posts finished pictures. One worker thread; the window only
-// hands in requests and picks up results.
+// The live render: takes snapshots, restarts the least that an edit needs, and posts finished pictures. One worker
+// thread; the window only hands in requests and picks up results.
 #pragma once
+#include <chrono>
 #include <condition_variable>
 #include <functional>
 #include <thread>
@@ -13,10 +14,10 @@ namespace vemtra::render {
 struct LiveRequest {
     scene::Snapshot scene;
     fs::path folder;
-    BlockedPaths blocked;        ///< see PrepareOptions
-    int width = 0, height = 0;   ///< of the view in pixels
-    int scale_percent = 100;     ///< 25, 50 or 100
-    PixelRect region{0, 0, 0, 0};///< in pixels of the scaled picture; empty: all
+    BlockedPaths blocked;          ///< see PrepareOptions
+    int width = 0, height = 0;     ///< of the view in pixels
+    int scale_percent = 100;       ///< 25, 50 or 100
+    PixelRect region{0, 0, 0, 0};  ///< in pixels of the scaled picture; empty: all
     View view = View::beauty;
     std::string shown_build_up, shown_node;
     bool hold = false;
@@ -33,19 +34,19 @@ struct LayerShare {
 
 /// A posted picture. Immutable.
 struct LiveImage {
-    int width = 0, height = 0;          ///< of `linear`; below the view's size just after an edit
+    int width = 0, height = 0;  ///< of `linear`; below the view's size just after an edit
     int shown_width = 0, shown_height = 0;
-    std::vector<uint8_t> bgra;          ///< as displayed, in the byte order that screens take, at the shown size
-    std::vector<V3f> linear;            ///< before the display transform
-    LiveRequest request;                ///< what it shows
+    std::vector<uint8_t> bgra;  ///< as displayed, in the byte order that screens take, at the shown size
+    std::vector<V3f> linear;    ///< before the display transform
+    LiveRequest request;        ///< what it shows
     std::shared_ptr<const Prepared> prepared;
     uint32_t samples = 0;
-    int coarse = 1;                     ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
+    int coarse = 1;  ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
     float noise = 0.f;
     double rays_per_second = 0;
     bool fields_final = true, complete = false;
-    std::vector<LayerShare> layers;     ///< as Prepared::layers
-    uint64_t edit = 0;                  ///< number of the request
+    std::vector<LayerShare> layers;  ///< as Prepared::layers
+    uint64_t edit = 0;               ///< number of the request
 };
 
 class LiveSession {
@@ -56,15 +57,27 @@ public:
     /// Returns the request's number. Never waits.
     uint64_t request(LiveRequest request);
     std::shared_ptr<const LiveImage> latest() const;
-    /// What the session is busy with when it is not rendering ("reading lantern.glb", "refining fields"), and how far. Empty: nothing.
+    /// What the session is busy with when it is not rendering ("reading lantern.glb", "refining fields"), and how far.
+    /// Empty: nothing.
     std::string activity() const;
-    Progress& progress() { return progress_; }
+    /// How far that activity is, 0..1.
+    float fraction() const { return progress_.fraction.load(std::memory_order_relaxed); }
     size_t film_bytes() const { return film_bytes_; }
     /// Called from the worker whenever there is something new to pick up.
     void on_post(std::function<void()> callback);
 
 private:
+    using Clock = std::chrono::steady_clock;
     void work();
+    // Its steps
+    bool take_edit();
+    bool look_at_files();
+    bool refine_fields();
+    void restart(bool with_coarse);
+    bool show_coarse();
+    void render_band();
+    FrameSettings frame_of(int coarse) const;
+    bool rendered(const FrameSettings& frame, uint32_t sample, Film& into);
     void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
     bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
     bool take_pending(LiveRequest& current, uint64_t& edit, Change& change);
@@ -84,6 +97,17 @@ private:
     std::atomic<size_t> film_bytes_{0};
 
     // Worker only
+    struct State {
+        LiveRequest request;
+        uint64_t edit = 0;
+        FrameSettings frame;
+        Film film;
+        uint32_t sample = 0;
+        int band = 0;        ///< first row that the present sample has not reached
+        bool ready = false;  ///< film and frame are those of the request
+        int field_rays = geometry::field_rays_first;
+    } at_;
+    Clock::time_point last_post_ = Clock::now(), last_look_ = Clock::now();
     std::shared_ptr<const Prepared> prepared_;
     std::vector<LayerCost> costs_;
     double busy_nanoseconds_ = 0, rate_ = 2e6;

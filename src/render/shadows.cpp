@@ -4,9 +4,9 @@
 namespace vemtra::render {
 namespace {
 
-constexpr float shadow_spread = .01f;    // of rays to the lights, as an angle: lights are not points
-constexpr float before_light = .9999f;   // of the way: the light itself stops nothing
-constexpr uint32_t most_holes = 32;      // surfaces that one ray passes
+constexpr float shadow_spread = .01f;   // of rays to the lights, as an angle: lights are not points
+constexpr float before_light = .9999f;  // of the way: the light itself stops nothing
+constexpr uint32_t most_holes = 32;     // surfaces that one ray passes
 
 }  // namespace
 
@@ -26,14 +26,16 @@ void Renderer::trace_shadows(Tile& t) {
         rtcOccluded16(valid, p_.geometry->scene(), &context, &ray);
         for (size_t k = 0; k < count; ++k) {
             const Shadow& s = t.shadows[first + k];
-            if (ray.tfar[k] >= 0.f) add(s.pixel, s.group, s.radiance, s.indirect);
-            else if (p_.may_open) t.stopped.push_back(uint32_t(first + k));
+            if (ray.tfar[k] >= 0.f)
+                add(s.pixel, s.group, s.radiance, s.indirect);
+            else if (p_.may_open)
+                t.stopped.push_back(uint32_t(first + k));
         }
     }
 }
 
-/// Shadow rays that met something which may have holes: each surface on the way lets them pass by its opacity. A path may cast two, so that
-/// there may be more of them than the tile has points: they are taken in pieces.
+/// Shadow rays that met something which may have holes: each surface on the way lets them pass by its opacity. A path
+/// may cast two, so that there may be more of them than the tile has points: they are taken in pieces.
 void Renderer::through_holes(Tile& t, uint32_t sample, int bounce) {
     for (size_t first = 0; first < t.stopped.size(); first += tile_capacity)
         walk_through_holes(t, first, std::min(t.stopped.size(), first + tile_capacity), sample, bounce);

@@ -1,5 +1,6 @@
 // What a path does at a surface, and where it leaves the scene.
-//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997, balance heuristic)
+//   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997,
+// balance heuristic)
 #include "render/emission.h"
 #include "render/next_event.h"
 
@@ -8,11 +9,17 @@ namespace vemtra::render {
 /// The light of the surroundings that a path meets where it leaves the scene, times `share`.
 void Renderer::leave(const Path& path, int bounce, float share) {
     if (path.pdf == 0.f) {
-        if (p_.rig.environment_seen) add(path.pixel, p_.rig.environment_group, p_.rig.environment->radiance(path.direction) * share, false);
-        else add(path.pixel, 0, p_.rig.backdrop * share, false);
+        if (p_.rig.environment_seen)
+            add(path.pixel, p_.rig.environment_group, p_.rig.environment->radiance(path.direction) * share, false);
+        else
+            add(path.pixel, 0, p_.rig.backdrop * share, false);
     } else if (p_.rig.environment) {
-        const float weight = path.mirrored ? 1.f : surface_weight(path.pdf, p_.rig.environment_share * p_.rig.environment->pdf(path.direction));
-        add(path.pixel, p_.rig.environment_group, path.throughput * p_.rig.environment->radiance(path.direction) * (weight * share), bounce > 1);
+        const float weight =
+            path.mirrored
+                ? 1.f
+                : surface_weight(path.pdf, p_.rig.environment_share * p_.rig.environment->pdf(path.direction));
+        add(path.pixel, p_.rig.environment_group,
+            path.throughput * p_.rig.environment->radiance(path.direction) * (weight * share), bounce > 1);
     }
 }
 
@@ -37,12 +44,17 @@ void Renderer::arrive(Tile& t, int bounce, uint32_t sample) {
         int light = -1;
         for (size_t l = 0; l < p_.rig.lights.size(); ++l)
             if (path.pdf > 0.f || p_.rig.lights[l].seen)
-                if (const float d = intersect(p_.rig.lights[l], path.origin, path.direction); d < nearest) nearest = d, light = int(l);
+                if (const float d = intersect(p_.rig.lights[l], path.origin, path.direction); d < nearest)
+                    nearest = d, light = int(l);
         if (light >= 0) {
             const AreaLight& l = p_.rig.lights[size_t(light)];
-            const float weight = path.pdf > 0.f ? surface_weight(path.pdf, p_.rig.light_share[size_t(light)] * light_pdf(l, path.vertex, path.direction)) : 1.f;
+            const float weight = path.pdf > 0.f
+                                     ? surface_weight(path.pdf, p_.rig.light_share[size_t(light)] *
+                                                                    light_pdf(l, path.vertex, path.direction))
+                                     : 1.f;
             add(path.pixel, l.group, path.throughput * l.radiance * weight, bounce > 1);
-            if (path.pdf == 0.f || l.seen) continue;  // lights that the camera does not see do not hide what is behind them
+            if (path.pdf == 0.f || l.seen)
+                continue;  // lights that the camera does not see do not hide what is behind them
         }
         if (path.at.instance == no_hit) {
             leave(path, bounce, 1.f);
@@ -64,7 +76,8 @@ void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
     materials(t, t.paths, 0, t.paths.size(), sample, pair_of(bounce, pair_layer));
     t.shadows.clear();
     t.next.clear();
-    const bool last = bounce + 1 >= f_.depth;  // the direction is still followed to the lights, by the next-event ray alone
+    const bool last =
+        bounce + 1 >= f_.depth;  // the direction is still followed to the lights, by the next-event ray alone
     for (size_t i = 0; i < t.paths.size(); ++i) {
         Path& path = t.paths[i];
         const MaterialPoint& point = t.materials.points[i];
@@ -104,14 +117,17 @@ void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
             f = stack.evaluate(seen, wi, random);
             pdf = stack.pdf(seen, wi);
         };
-        // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its lobe's edge.
+        // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its
+        // lobe's edge.
         const bool mirror = f_.strategy == FrameSettings::Strategy::combined && !last && stack.mirror();
         if (f_.strategy != FrameSettings::Strategy::surface_only && !(mirror && c0 < p_.rig.environment_share))
             next_event(t, path, frame, point.s.normal_geometric, point.s.position, c0, l0, l1, bounce, 0, value);
         if (!last) {
             const surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
-            if (s.enters_subsurface) wander_below(t, path, point, stack, s.weight, frame, bounce, sample, random);
-            else if (s.pdf > 0.f) follow(t, path, point, frame, s, clear, mirror, bounce, sample);
+            if (s.enters_subsurface)
+                wander_below(t, path, point, stack, s.weight, frame, bounce, sample, random);
+            else if (s.pdf > 0.f)
+                follow(t, path, point, frame, s, clear, mirror, bounce, sample);
         }
         if (costs_ && (i & 15) == 0 && point.layer >= 0)
             costs_[point.layer].nanoseconds += 16 * uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
@@ -125,11 +141,13 @@ void Renderer::first_hit_passes(const Path& path, const MaterialPoint& point, co
     film_.normal[path.pixel] += point.s.normal * share;
     film_.depth[path.pixel] += path.t * share;
     film_.alpha[path.pixel] += share;
-    if (point.layer >= 0 && size_t(point.layer) < film_.coverage.size()) film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
+    if (point.layer >= 0 && size_t(point.layer) < film_.coverage.size())
+        film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
 }
 
 /// The direction that was sampled, as the path's next.
-void Renderer::follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s, bool clear, bool mirror, int bounce, uint32_t sample) {
+void Renderer::follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame,
+                      const surface::Scattered& s, bool clear, bool mirror, int bounce, uint32_t sample) {
     const V3f& ng = point.s.normal_geometric;
     Path next = path;
     next.direction = frame.to_world(s.wi);

@@ -3,10 +3,11 @@
 namespace vemtra::render {
 namespace {
 
-/// Whether a figure of the tile's number covers the place: four digits of 3 x 5 dots in the lower half of every quarter of a tile, with u
-/// to their right, so that mirrored islands show them mirrored.
+/// Whether a figure of the tile's number covers the place: four digits of 3 x 5 dots in the lower half of every quarter
+/// of a tile, with u to their right, so that mirrored islands show them mirrored.
 bool on_number(int tile, float u, float v) {
-    static constexpr uint16_t digits[] = {075557, 022222, 071747, 071717, 055711, 074717, 074757, 071111, 075757, 075717};  // rows, top first
+    static constexpr uint16_t digits[] = {075557, 022222, 071747, 071717, 055711,
+                                          074717, 074757, 071111, 075757, 075717};  // rows, top first
     const float x = (u * 4.f - std::floor(u * 4.f)) * 20.f - 2.f, y = (v * 4.f - std::floor(v * 4.f)) * 20.f - 2.f;
     if (x < 0.f || x >= 15.f || y < 0.f || y >= 5.f) return false;
     const int column = int(x), row = 4 - int(y), place = column / 4;
@@ -24,10 +25,18 @@ V3f uv_check(const geometry::SurfacePoint& s) {
     return coverage_color(tile + 7) * .5f + V3f(odd ? .5f : .12f);
 }
 
-V3f show_coverage(const FirstHit& h) { return coverage_color(h.layer) * h.facing(); }
-V3f show_normal(const FirstHit& h) { return h.s.normal * .5f + V3f(.5f); }
-V3f show_depth(const FirstHit& h) { return V3f(clamp01(1.f - (h.distance - h.nearest) / h.depth)); }
-V3f show_uv(const FirstHit& h) { return uv_check(h.s) * h.facing(); }
+V3f show_coverage(const FirstHit& h) {
+    return coverage_color(h.layer) * h.facing();
+}
+V3f show_normal(const FirstHit& h) {
+    return h.s.normal * .5f + V3f(.5f);
+}
+V3f show_depth(const FirstHit& h) {
+    return V3f(clamp01(1.f - (h.distance - h.nearest) / h.depth));
+}
+V3f show_uv(const FirstHit& h) {
+    return uv_check(h.s) * h.facing();
+}
 
 }  // namespace
 
@@ -43,7 +52,9 @@ const std::vector<ViewKind>& views() {
     };
     return all;
 }
-const ViewKind& info(View view) { return views()[size_t(view)]; }
+const ViewKind& info(View view) {
+    return views()[size_t(view)];
+}
 
 bool view_from_name(const std::string& name, View& view) {
     for (const ViewKind& v : views())
@@ -52,7 +63,8 @@ bool view_from_name(const std::string& name, View& view) {
 }
 std::string view_names() {
     std::string text;
-    for (size_t i = 0; i < views().size(); ++i) text += (i == 0 ? "" : i + 1 == views().size() ? " or " : ", ") + std::string(views()[i].name);
+    for (size_t i = 0; i < views().size(); ++i)
+        text += (i == 0 ? "" : i + 1 == views().size() ? " or " : ", ") + std::string(views()[i].name);
     return text;
 }
 

@@ -21,7 +21,8 @@ VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, in
 }
 }  // namespace
 
-VisiblePoint visible_at(const Prepared& prepared, const scene::Camera& camera, int width, int height, float x, float y) {
+VisiblePoint visible_at(const Prepared& prepared, const scene::Camera& camera, int width, int height, float x,
+                        float y) {
     return look(prepared, Pinhole(camera, width, height), width, height, x, y);
 }
 
@@ -29,7 +30,9 @@ std::vector<VisiblePoint> visible_points(const Prepared& prepared, const scene::
     std::vector<VisiblePoint> out(size_t(width) * size_t(height));
     const Pinhole camera(from, width, height);
     parallel_ranges(out.size(), 512, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i) out[i] = look(prepared, camera, width, height, float(i % size_t(width)) + .5f, float(i / size_t(width)) + .5f);
+        for (size_t i = first; i < last; ++i)
+            out[i] =
+                look(prepared, camera, width, height, float(i % size_t(width)) + .5f, float(i / size_t(width)) + .5f);
     });
     return out;
 }

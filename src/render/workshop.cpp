@@ -13,7 +13,8 @@ fs::file_time_type time_of(const fs::path& file) {
 
 }  // namespace
 
-Workshop::Workshop(size_t budget) : textures_(std::make_shared<texture::TextureStore>(budget)) {}
+Workshop::Workshop(size_t budget) : textures_(std::make_shared<texture::TextureStore>(budget)) {
+}
 
 const AssetState::Part* AssetState::part(const std::string& name) const {
     const auto it = by_name.find(name);
@@ -58,7 +59,8 @@ std::shared_ptr<const AssetState> Workshop::asset(const scene::Asset& asset, con
     if (stopped(progress)) return state;
     std::lock_guard lock(mutex_);
     auto& kept = assets_[key];
-    if (!state->imported && kept.value && kept.value->imported) {  // a file that is broken while another program writes it keeps its last good form
+    if (!state->imported && kept.value &&
+        kept.value->imported) {  // a file that is broken while another program writes it keeps its last good form
         auto last = std::make_shared<AssetState>(*kept.value);
         last->problem = state->problem;
         state = last;
@@ -83,7 +85,8 @@ Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs
     {
         std::lock_guard lock(mutex_);
         watched_[file.string()] = time;
-        if (auto it = environments_.find(file.string()); it != environments_.end() && it->second.time == time) return it->second.value;
+        if (auto it = environments_.find(file.string()); it != environments_.end() && it->second.time == time)
+            return it->second.value;
     }
     auto read = texture::read_picture(file);
     if (!read) return read.error();
@@ -93,7 +96,8 @@ Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs
     return shared;
 }
 
-std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances, Progress* progress) {
+std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances,
+                                                             Progress* progress) {
     {
         std::lock_guard lock(mutex_);
         if (auto last = last_geometry_.lock(); last && last->instances() == instances) return last;
@@ -104,7 +108,10 @@ std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometr
     return made;
 }
 
-std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress) {
+std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry,
+                                                           const std::vector<char>& wanted,
+                                                           const nodes::FieldRequest& request, int rays,
+                                                           Progress* progress) {
     auto find = [&]() -> FieldEntry* {
         std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
         for (FieldEntry& e : fields_)
@@ -123,8 +130,10 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
         made = computed;
     }
     std::lock_guard lock(mutex_);
-    if (FieldEntry* e = find()) e->field = made;
-    else fields_.push_back({geometry, wanted, request, made});
+    if (FieldEntry* e = find())
+        e->field = made;
+    else
+        fields_.push_back({geometry, wanted, request, made});
     if (fields_.size() > most_kept_fields) fields_.erase(fields_.begin());
     return made;
 }

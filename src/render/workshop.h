@@ -23,7 +23,7 @@ struct AssetState {
     std::vector<Part> parts;                             ///< as imported->parts
     std::unordered_map<std::string, size_t> by_name;
     Error problem;
-    const Part* part(const std::string& name) const;     ///< null where there is none
+    const Part* part(const std::string& name) const;  ///< null where there is none
 };
 /// Where a part stands: as its file has it, then as it was placed in its asset, then as that was placed.
 M44f world_of(const AssetState::Part& part, const scene::Part& placed, const scene::Asset& asset);
@@ -33,20 +33,23 @@ class Workshop {
 public:
     explicit Workshop(size_t texture_budget_megabytes = 1024);
     /// The forms of an asset; read at the first request and again when the file has changed on disk.
-    std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths, Progress* progress = nullptr);
+    std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths,
+                                            Progress* progress = nullptr);
     Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
     /// The last one again where nothing has moved.
-    std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances, Progress* progress = nullptr);
+    std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances,
+                                                       Progress* progress = nullptr);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
-    std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request, int rays, Progress* progress);
+    std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
+                                                     const std::vector<char>& wanted,
+                                                     const nodes::FieldRequest& request, int rays, Progress* progress);
     const std::shared_ptr<texture::TextureStore>& textures() const { return textures_; }
     /// Files that were read and have changed on disk since; each is told once.
     std::vector<fs::path> changed_files();
     void watch(const fs::path& file);
 
 private:
-    template <class T>
-    struct Kept {
+    template <class T> struct Kept {
         fs::file_time_type time{};
         T value;
     };

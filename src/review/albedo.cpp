@@ -37,7 +37,8 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& 
         for (int i = 0; i < n; ++i) {
             const uint32_t index = uint32_t(first + i);
             surface::WalkRandom random(mix32(index + 0x9e3779b9u));
-            if (const float opacity = materials->points[size_t(i)].slots.geometry_opacity; opacity < 1.f && random.next() >= opacity) {
+            if (const float opacity = materials->points[size_t(i)].slots.geometry_opacity;
+                opacity < 1.f && random.next() >= opacity) {
                 for (double& t : through) t += 1.;
                 continue;
             }
@@ -51,8 +52,10 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& 
             const bool back = !scattered.enters_subsurface && scattered.wi.z > 0.f;
             for (int k = 0; k < 3; ++k) {
                 const double w = double(scattered.weight[k]);
-                if (!back) through[k] += w;
-                else sum[k] += w, squares[k] += w * w;
+                if (!back)
+                    through[k] += w;
+                else
+                    sum[k] += w, squares[k] += w * w;
             }
         }
     }

@@ -1,4 +1,5 @@
-// Measuring a build-up at one point: how much of the light that arrives from a direction comes back, by following paths through its layers.
+// Measuring a build-up at one point: how much of the light that arrives from a direction comes back, by following paths
+// through its layers.
 #pragma once
 #include "render/materials.h"
 
@@ -11,7 +12,8 @@ struct MeasuredAlbedo {
     int paths = 0;
 };
 
-/// Directional albedo of the part's build-up at a surface point, over the azimuth of U. Light that enters a body counts as gone through.
+/// Directional albedo of the part's build-up at a surface point, over the azimuth of U. Light that enters a body counts
+/// as gone through.
 MeasuredAlbedo measure_albedo(const render::Prepared& prepared, const geometry::Place& at, float cosine, int paths);
 
 }  // namespace vemtra::review

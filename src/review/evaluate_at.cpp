@@ -4,7 +4,8 @@
 
 namespace vemtra::review {
 
-std::vector<float> evaluate_at(const render::Prepared& prepared, uint32_t instance, const std::vector<geometry::UvPoint>& points, const program::Program& program) {
+std::vector<float> evaluate_at(const render::Prepared& prepared, uint32_t instance,
+                               const std::vector<geometry::UvPoint>& points, const program::Program& program) {
     const size_t components = size_t(program.component_count());
     std::vector<float> out(points.size() * components, NAN);
     auto arrays = std::make_unique<render::PointArrays>();

@@ -7,8 +7,8 @@
 namespace vemtra::review {
 
 namespace {
-constexpr int64_t small_map = int64_t(1) << 20;   // texels: read whole, from the original
-constexpr int coarse_map = 1024;                  // of larger ones that level is read, across
+constexpr int64_t small_map = int64_t(1) << 20;  // texels: read whole, from the original
+constexpr int coarse_map = 1024;                 // of larger ones that level is read, across
 }  // namespace
 
 // The register: one line per check.
@@ -45,13 +45,16 @@ const std::vector<FindingKind>& finding_kinds() {
     return all;
 }
 
-std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths, Remembered& remembered) {
+std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths,
+                              Remembered& remembered) {
     Look look(prepared, store, paths, remembered);
     for (const FindingKind& kind : finding_kinds()) kind.look(look);
     return std::move(look.found);
 }
 
-Look::Look(const render::Prepared& p, texture::TextureStore& s, const Paths& from, Remembered& r) : prepared(p), store(s), paths(from), remembered(r) {}
+Look::Look(const render::Prepared& p, texture::TextureStore& s, const Paths& from, Remembered& r)
+    : prepared(p), store(s), paths(from), remembered(r) {
+}
 
 const std::vector<render::VisiblePoint>& Look::points() {
     if (points_.empty()) points_ = measuring_points(prepared);
@@ -76,7 +79,8 @@ void Look::tell(Grade grade, Error error, std::string action, std::function<void
     found.push_back({std::move(error), grade, std::move(action), std::move(change)});
 }
 
-const texture::MapFacts* Remembered::facts(const fs::path& file, const std::string& space, texture::TextureStore& store) {
+const texture::MapFacts* Remembered::facts(const fs::path& file, const std::string& space,
+                                           texture::TextureStore& store) {
     std::error_code ec;
     const auto time = fs::last_write_time(file, ec);
     if (ec) return nullptr;
@@ -99,7 +103,8 @@ const geometry::UvReport& Remembered::uvs(const std::shared_ptr<const geometry::
     return it->second.report;
 }
 
-std::function<void(scene::Scene&)> on_node(const std::string& build_up, const std::string& node, std::function<void(scene::BuildUp&, scene::Node&)> change) {
+std::function<void(scene::Scene&)> on_node(const std::string& build_up, const std::string& node,
+                                           std::function<void(scene::BuildUp&, scene::Node&)> change) {
     return [=](scene::Scene& s) {
         if (scene::BuildUp* b = scene::find(s.build_ups, build_up))
             if (scene::Node* n = scene::node(*b, node)) change(*b, *n);

@@ -1,5 +1,6 @@
-// What the checks notice: one row per check in finding_kinds(), one file each under findings/. The window's list and `vemtra-cli check` read the
-// same table. A check looks at one picture through a Look, which measures what several checks want only once.
+// What the checks notice: one row per check in finding_kinds(), one file each under findings/. The window's list and
+// `vemtra-cli check` read the same table. A check looks at one picture through a Look, which measures what several
+// checks want only once.
 #pragma once
 #include <functional>
 #include <map>
@@ -19,8 +20,9 @@ enum class Grade : uint8_t { problem, hint };
 struct Finding {
     Error error;
     Grade grade = Grade::hint;
-    std::string action{};                          ///< what the change is called; empty: there is none
-    std::function<void(scene::Scene&)> change{};   ///< puts it right in one step; does nothing where what it is about is gone
+    std::string action{};  ///< what the change is called; empty: there is none
+    std::function<void(scene::Scene&)>
+        change{};  ///< puts it right in one step; does nothing where what it is about is gone
 };
 
 /// What is remembered from one look to the next: files and forms are looked at once per content. For one thread.
@@ -54,9 +56,9 @@ public:
     const Paths& paths;
     Remembered& remembered;
 
-    const std::vector<render::VisiblePoint>& points();          ///< measuring_points
-    const Measured& measured(const std::string& build_up);      ///< layers, gates and faults; not the nodes
-    const std::vector<WiredMap>& maps();                        ///< that feed something on a part that shows
+    const std::vector<render::VisiblePoint>& points();      ///< measuring_points
+    const Measured& measured(const std::string& build_up);  ///< layers, gates and faults; not the nodes
+    const std::vector<WiredMap>& maps();                    ///< that feed something on a part that shows
     std::vector<uint32_t> instances_of(size_t build_up) const;
 
     std::vector<Finding> found;
@@ -74,10 +76,12 @@ struct FindingKind {
 };
 const std::vector<FindingKind>& finding_kinds();
 /// All checks, in the order of the register.
-std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths, Remembered& remembered);
+std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths,
+                              Remembered& remembered);
 
 /// An edit of one node of one build-up, for Finding::change.
-std::function<void(scene::Scene&)> on_node(const std::string& build_up, const std::string& node, std::function<void(scene::BuildUp&, scene::Node&)> change);
+std::function<void(scene::Scene&)> on_node(const std::string& build_up, const std::string& node,
+                                           std::function<void(scene::BuildUp&, scene::Node&)> change);
 /// Two significant digits.
 std::string short_number(float v);
 

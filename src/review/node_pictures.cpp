@@ -10,13 +10,17 @@ namespace {
 /// A view of all parts that wear the build-up, for thumbnails.
 class Framing {
 public:
-    Framing(const render::Prepared& p, size_t index, const std::vector<VisiblePoint>& seen, const std::vector<size_t>& seen_picks) : p_(p), index_(index), camera(p.camera) {
+    Framing(const render::Prepared& p, size_t index, const std::vector<VisiblePoint>& seen,
+            const std::vector<size_t>& seen_picks)
+        : p_(p), index_(index), camera(p.camera) {
         scene::frame(camera, p.bounds_of(int(index)), float(thumbnail_width) / float(thumbnail_height));
-        camera.position = camera.target + (camera.position - camera.target) * .78f;  // a thumbnail may crop the corners of the sphere around the box
+        camera.position = camera.target + (camera.position - camera.target) *
+                                              .78f;  // a thumbnail may crop the corners of the sphere around the box
         look();
         // Parts that are thin or far apart fill little of it: then one place of them is looked at from near.
         for (int nearer = 0; nearer < 3 && picks.size() < points.size() / 5 && !seen_picks.empty(); ++nearer) {
-            const V3f at = p.geometry->at(seen[seen_picks[seen_picks.size() / 2]].at).position, away = camera.position - camera.target;
+            const V3f at = p.geometry->at(seen[seen_picks[seen_picks.size() / 2]].at).position,
+                      away = camera.position - camera.target;
             camera.target = at;
             camera.position = at + away * (nearer ? .4f : .25f);
             look();
@@ -55,18 +59,26 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
         if (!nodes::describe(*p.scene, n)) return;
         program::Resources resources = p.resources;
         std::vector<Error> ignored;
-        const program::Program program = program::compile(*build_up, {{"node", nodes::Type::color, {scene::Value{0.f}, n.id}}}, resources, ignored, &p.scene->networks);
+        const program::Program program =
+            program::compile(*build_up, {{"node", nodes::Type::color, {scene::Value{0.f}, n.id}}}, resources, ignored,
+                             &p.scene->networks);
         if (!resources.within(p.resources)) return;  // it feeds nothing that shows
         NodeMeasure& m = out.nodes[n.id];
         std::vector<float> values(picks.size());
-        over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) { values[i] = luminance({v[0][at], v[1][at], v[2][at]}); });
+        over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) {
+            values[i] = luminance({v[0][at], v[1][at], v[2][at]});
+        });
         m.values = histogram(values);
         m.width = thumbnail_width;
         m.height = thumbnail_height;
         m.picture.assign(framed.points.size(), V3f(-1.f));
-        over_points(p, framed.points, framed.picks, program, [&](size_t i, const float* const* v, size_t at) {
-            m.picture[framed.picks[i]] = V3f(std::max(0.f, v[0][at]), std::max(0.f, v[1][at]), std::max(0.f, v[2][at]));
-        }, nullptr, &framed.camera);
+        over_points(
+            p, framed.points, framed.picks, program,
+            [&](size_t i, const float* const* v, size_t at) {
+                m.picture[framed.picks[i]] =
+                    V3f(std::max(0.f, v[0][at]), std::max(0.f, v[1][at]), std::max(0.f, v[2][at]));
+            },
+            nullptr, &framed.camera);
     });
 }
 

@@ -14,8 +14,10 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
     s.parts.push_back({.id = "form", .asset = "form", .source = "form", .name = "Form", .build_up = "swatch"});
     scene::BuildUp b = scene::default_build_up("swatch", "Swatch");
     std::string target = b.layers.front().id;
-    if (!scene::traits(item.layer.kind).may_be_base) {  // a coat needs something to look through to: half of the form's wood stays bare
-        b.layers.front().surface = {{nodes::slot::base_color, {scene::Value{V3f(.58f, .45f, .30f)}, {}}}, {nodes::slot::specular_roughness, {scene::Value{.5f}, {}}}};
+    if (!scene::traits(item.layer.kind)
+             .may_be_base) {  // a coat needs something to look through to: half of the form's wood stays bare
+        b.layers.front().surface = {{nodes::slot::base_color, {scene::Value{V3f(.58f, .45f, .30f)}, {}}},
+                                    {nodes::slot::specular_roughness, {scene::Value{.5f}, {}}}};
         target = scene::add_layer(b, "Coat", {}, item.layer.kind);
     }
     scene::apply_stock(b, target, item);
@@ -45,14 +47,17 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
     return s;
 }
 
-Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder, const SwatchSettings& settings, render::Workshop& workshop, Progress* progress) {
+Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder,
+                                const SwatchSettings& settings, render::Workshop& workshop, Progress* progress) {
     const scene::Scene s = swatch_scene(item, rig, rig_folder);
     uint64_t key = hash_text(scene::to_text(s), hash_text(VEMTRA_VERSION));
     // The version alone does not tell an environment that was painted over.
     std::error_code ec;
-    if (rig && !rig->environment.image.empty()) key ^= uint64_t(fs::last_write_time(s.rigs[0].environment.image, ec).time_since_epoch().count());
+    if (rig && !rig->environment.image.empty())
+        key ^= uint64_t(fs::last_write_time(s.rigs[0].environment.image, ec).time_since_epoch().count());
     char name[96];
-    std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size, settings.samples);
+    std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size,
+                  settings.samples);
     const fs::path file = cache_folder("swatches") / name;
     if (fs::exists(file, ec)) return file;
     render::PrepareOptions options;
@@ -60,10 +65,16 @@ Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* 
     options.progress = progress;
     const auto prepared = render::prepare(std::make_shared<const scene::Scene>(s), workshop, options);
     if (!prepared) return Error{"Swatch not made", "", item.layer.name, "it was asked to stop", ""};
-    const render::PictureSettings picture{.width = settings.size, .height = settings.size, .samples = settings.samples, .preview_clamp = true, .coverage = false, .smooth = true};
+    const render::PictureSettings picture{.width = settings.size,
+                                          .height = settings.size,
+                                          .samples = settings.samples,
+                                          .preview_clamp = true,
+                                          .coverage = false,
+                                          .smooth = true};
     auto film = render::render_picture(*prepared, picture, progress);
     if (!film) return film.error();
-    if (Status written = render::write_png(*prepared, *film, picture, {item.layer.name, 0.}, file); !written) return written.error();
+    if (Status written = render::write_png(*prepared, *film, picture, {item.layer.name, 0.}, file); !written)
+        return written.error();
     return file;
 }
 

@@ -12,14 +12,16 @@ constexpr int across = int(measuring_width), down = 150;  // points that the cam
 /// The colour by which a layer is known: what it scatters, lets through or covers with.
 V3f color_of(const render::PreparedLayer& layer, const surface::Slots& s) {
     if (layer.coat) return s.coat_color;
-    const V3f body = s.subsurface_color * s.subsurface_weight + s.base_color * (s.base_weight * (1.f - s.subsurface_weight));
+    const V3f body =
+        s.subsurface_color * s.subsurface_weight + s.base_color * (s.base_weight * (1.f - s.subsurface_weight));
     return s.transmission_color * s.transmission_weight + body * (1.f - s.transmission_weight);
 }
 
 /// The layers of one build-up, outermost first: what each leaves open goes on to the next one below.
 class LayerMeasuring {
 public:
-    LayerMeasuring(const render::Prepared& p, const scene::BuildUp& build_up, size_t index, const std::vector<VisiblePoint>& points, Measured& out)
+    LayerMeasuring(const render::Prepared& p, const scene::BuildUp& build_up, size_t index,
+                   const std::vector<VisiblePoint>& points, Measured& out)
         : p_(p), build_up_(build_up), index_(index), points_(points), out_(out) {
         for (size_t i = 0; i < points.size(); ++i)
             if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index)) picks_.push_back(i);
@@ -35,7 +37,8 @@ private:
     void measure(const render::PreparedLayer& layer) {
         const size_t k = size_t(layer.index - p_.first_layer[index_]);
         const std::string place = build_up_.name + " / " + build_up_.layers[k].name;
-        const std::vector<float> takes = layer.always ? std::vector<float>(picks_.size(), 1.f) : through_gate(layer, k, place);
+        const std::vector<float> takes =
+            layer.always ? std::vector<float>(picks_.size(), 1.f) : through_gate(layer, k, place);
         double sum = 0;
         V3f color(0.f);
         const render::PreparedLayer* shown = &layer;  // a build-up as a layer is known by its base
@@ -60,11 +63,16 @@ private:
     std::vector<float> through_gate(const render::PreparedLayer& layer, size_t k, const std::string& place) {
         std::vector<float> takes(picks_.size(), 1.f);
         std::vector<size_t> broken(1, 0);
-        over_points(p_, points_, picks_, layer.gate, [&](size_t i, const float* const* values, size_t at) {
-            takes[i] = layer.amount * (1.f + layer.gate_amount * (clamp01(values[0][at]) - 1.f));
-        }, &broken);
+        over_points(
+            p_, points_, picks_, layer.gate,
+            [&](size_t i, const float* const* values, size_t at) {
+                takes[i] = layer.amount * (1.f + layer.gate_amount * (clamp01(values[0][at]) - 1.f));
+            },
+            &broken);
         if (broken[0])
-            out_.faults.push_back({"A network gives what is no number", "", place + " / gate", "at " + std::to_string(broken[0]) + " of the points that the camera sees", "Look at the network's nodes one by one: something grows without bounds"});
+            out_.faults.push_back({"A network gives what is no number", "", place + " / gate",
+                                   "at " + std::to_string(broken[0]) + " of the points that the camera sees",
+                                   "Look at the network's nodes one by one: something grows without bounds"});
         out_.gates[build_up_.layers[k].id] = histogram(takes);
         return takes;
     }
@@ -92,14 +100,19 @@ Histogram histogram(const std::vector<float>& values) {
     h.low = std::min(0.f, h.smallest);
     h.high = std::max(1.f, h.largest);
     for (float v : values)
-        if (std::isfinite(v)) h.share[size_t(std::clamp(int((v - h.low) / (h.high - h.low) * Histogram::bins), 0, Histogram::bins - 1))] += 1.f;
+        if (std::isfinite(v))
+            h.share[size_t(
+                std::clamp(int((v - h.low) / (h.high - h.low) * Histogram::bins), 0, Histogram::bins - 1))] += 1.f;
     for (float& s : h.share) s /= float(values.size());
     return h;
 }
 
-std::vector<VisiblePoint> measuring_points(const render::Prepared& p) { return render::visible_points(p, p.camera, across, down); }
+std::vector<VisiblePoint> measuring_points(const render::Prepared& p) {
+    return render::visible_points(p, p.camera, across, down);
+}
 
-Measured measure_layers(const render::Prepared& p, const std::string& build_up_id, const std::vector<VisiblePoint>& points) {
+Measured measure_layers(const render::Prepared& p, const std::string& build_up_id,
+                        const std::vector<VisiblePoint>& points) {
     Measured out;
     out.build_up = build_up_id;
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, build_up_id);

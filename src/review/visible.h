@@ -1,5 +1,5 @@
-// What can be measured on the visible surface: the coverage and colour that each layer really has there, the values that really arrive
-// from each node, and small pictures of every node's output on the asset.
+// What can be measured on the visible surface: the coverage and colour that each layer really has there, the values
+// that really arrive from each node, and small pictures of every node's output on the asset.
 #pragma once
 #include <array>
 
@@ -9,8 +9,8 @@
 namespace vemtra::review {
 
 struct LayerMeasure {
-    float coverage = 0.f;     ///< share of the build-up's visible surface, 0..1
-    V3f color{0.f};           ///< average base colour where it shows, linear
+    float coverage = 0.f;  ///< share of the build-up's visible surface, 0..1
+    V3f color{0.f};        ///< average base colour where it shows, linear
 };
 
 struct Histogram {
@@ -22,18 +22,18 @@ struct Histogram {
 };
 
 struct NodeMeasure {
-    Histogram values;                 ///< luminance of the output at the visible points
+    Histogram values;  ///< luminance of the output at the visible points
     int width = 0, height = 0;
-    std::vector<V3f> picture;         ///< the output on the asset; negative where there is nothing
+    std::vector<V3f> picture;  ///< the output on the asset; negative where there is nothing
 };
 
 struct Measured {
     std::string build_up;
-    std::vector<LayerMeasure> layers;              ///< base first
-    std::map<std::string, NodeMeasure> nodes;      ///< by id
-    std::map<std::string, Histogram> gates;        ///< by layer id: the coverage that the gate lets through
-    std::vector<Error> faults;                     ///< values from networks that no surface can have; one per slot and kind
-    size_t points = 0;                             ///< visible points of the build-up
+    std::vector<LayerMeasure> layers;          ///< base first
+    std::map<std::string, NodeMeasure> nodes;  ///< by id
+    std::map<std::string, Histogram> gates;    ///< by layer id: the coverage that the gate lets through
+    std::vector<Error> faults;                 ///< values from networks that no surface can have; one per slot and kind
+    size_t points = 0;                         ///< visible points of the build-up
 };
 
 inline constexpr int thumbnail_width = 78, thumbnail_height = 48;
@@ -44,7 +44,8 @@ inline constexpr float measuring_width = 240.f;  ///< of the grid of measuring p
 /// The points at which all of this is measured: a few ten thousand, as the scene's camera sees them.
 std::vector<render::VisiblePoint> measuring_points(const render::Prepared& prepared);
 /// Layers, gates and faults of one build-up.
-Measured measure_layers(const render::Prepared& prepared, const std::string& build_up, const std::vector<render::VisiblePoint>& points);
+Measured measure_layers(const render::Prepared& prepared, const std::string& build_up,
+                        const std::vector<render::VisiblePoint>& points);
 /// Adds what the nodes of `out.build_up` give.
 void measure_nodes(const render::Prepared& prepared, const std::vector<render::VisiblePoint>& points, Measured& out);
 /// All of it for one build-up; some ten milliseconds.

@@ -28,9 +28,12 @@ std::optional<texture::MapFacts> facts_of(const WiredMap& m, texture::TextureSto
 
 }  // namespace
 
-bool is_color_slot(const std::string& slot) { return slot.ends_with("color"); }
+bool is_color_slot(const std::string& slot) {
+    return slot.ends_with("color");
+}
 bool WiredMap::feeds_straight_color() const {
-    return std::any_of(ends.begin(), ends.end(), [](const scene::LayerEnd& e) { return e.straight && is_color_slot(e.slot); });
+    return std::any_of(ends.begin(), ends.end(),
+                       [](const scene::LayerEnd& e) { return e.straight && is_color_slot(e.slot); });
 }
 bool WiredMap::feeds_color() const {
     return std::any_of(ends.begin(), ends.end(), [](const scene::LayerEnd& e) { return is_color_slot(e.slot); });
@@ -42,7 +45,8 @@ bool WiredMap::read_by(nodes::Use use) const {
     return std::any_of(readers.begin(), readers.end(), [&](const scene::Node* r) { return nodes::has_use(*r, use); });
 }
 
-std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStore& store, const Paths& paths, Remembered& remembered) {
+std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStore& store, const Paths& paths,
+                                 Remembered& remembered) {
     std::vector<WiredMap> out;
     for (size_t at = 0; at < p.scene->build_ups.size(); ++at) {
         const scene::BuildUp& b = p.scene->build_ups[at];
@@ -62,7 +66,8 @@ std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStor
             if (file.empty() || m.ends.empty()) return;
             const auto path = paths.find(file);
             if (path) m.files = tile_files(*path);
-            const auto header = m.files.empty() ? Result<texture::ImageHeader>(Error{}) : store.header(m.files.front().second);
+            const auto header =
+                m.files.empty() ? Result<texture::ImageHeader>(Error{}) : store.header(m.files.front().second);
             if (!header) return;  // told elsewhere
             m.path = *path;
             m.header = *header;

@@ -16,16 +16,16 @@ struct WiredMap {
     const scene::BuildUp* build_up = nullptr;
     size_t build_up_index = 0;
     const scene::Node* node = nullptr;
-    std::string place;                          ///< "build-up / name"
-    std::vector<scene::LayerEnd> ends;          ///< where its values go; never empty
-    std::vector<const scene::Node*> readers;    ///< straight
-    fs::path path;                              ///< with <UDIM>
+    std::string place;                        ///< "build-up / name"
+    std::vector<scene::LayerEnd> ends;        ///< where its values go; never empty
+    std::vector<const scene::Node*> readers;  ///< straight
+    fs::path path;                            ///< with <UDIM>
     std::vector<std::pair<int, fs::path>> files;
-    texture::ImageHeader header;                ///< of the first tile
+    texture::ImageHeader header;  ///< of the first tile
     nodes::ImageRequest request;
-    std::string space;                          ///< that its numbers are decoded from; "raw": as they are
+    std::string space;  ///< that its numbers are decoded from; "raw": as they are
     nodes::Type type = nodes::Type::number;
-    std::optional<texture::MapFacts> facts;     ///< of the first tiles; none where they are not known yet
+    std::optional<texture::MapFacts> facts;  ///< of the first tiles; none where they are not known yet
 
     bool heights() const { return nodes::has_use(*node, nodes::Use::relief); }
     bool feeds_straight_color() const;
@@ -36,6 +36,7 @@ struct WiredMap {
 bool is_color_slot(const std::string& slot);
 
 /// The maps of all build-ups that some part wears, whose files are there.
-std::vector<WiredMap> wired_maps(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths, Remembered& remembered);
+std::vector<WiredMap> wired_maps(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths,
+                                 Remembered& remembered);
 
 }  // namespace vemtra::review

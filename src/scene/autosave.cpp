@@ -11,7 +11,8 @@ constexpr std::chrono::milliseconds between_writings(400);  // with the writing 
 
 }  // namespace
 
-Autosaver::Autosaver() : thread_([this] { work(); }) {}
+Autosaver::Autosaver() : thread_([this] { work(); }) {
+}
 
 Autosaver::~Autosaver() {
     {

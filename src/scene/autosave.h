@@ -1,5 +1,5 @@
-// Writes work in progress beside the project, on a thread of its own: at most half a second of edits is not on the disk yet, however fast they
-// come, and nobody waits for it.
+// Writes work in progress beside the project, on a thread of its own: at most half a second of edits is not on the disk
+// yet, however fast they come, and nobody waits for it.
 #pragma once
 #include <condition_variable>
 #include <mutex>

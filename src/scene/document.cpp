@@ -2,7 +2,8 @@
 
 namespace vemtra::scene {
 
-Document::Document(Scene scene) : now_(std::make_shared<const Scene>(std::move(scene))), saved_(now_) {}
+Document::Document(Scene scene) : now_(std::make_shared<const Scene>(std::move(scene))), saved_(now_) {
+}
 
 void Document::edit(const std::string& label, const std::function<void(Scene&)>& change, const std::string& merge_key) {
     auto next = std::make_shared<Scene>(*now_);

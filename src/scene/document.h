@@ -1,5 +1,5 @@
-// The open document: the present snapshot, and the ones before and after it. Undo is exact by construction: it returns the very
-// snapshot that was there (docs/decisions/0002).
+// The open document: the present snapshot, and the ones before and after it. Undo is exact by construction: it returns
+// the very snapshot that was there (docs/decisions/0002).
 #pragma once
 #include <deque>
 #include <functional>
@@ -14,15 +14,16 @@ public:
 
     const Snapshot& now() const { return now_; }
 
-    /// Applies `change` to a copy and makes that the present. An edit with the same non-empty `merge_key` as the last one becomes one
-    /// step with it (a drag). An edit that changes nothing leaves no step.
+    /// Applies `change` to a copy and makes that the present. An edit with the same non-empty `merge_key` as the last
+    /// one becomes one step with it (a drag). An edit that changes nothing leaves no step.
     void edit(const std::string& label, const std::function<void(Scene&)>& change, const std::string& merge_key = {});
     void end_merge() { merge_key_.clear(); }  ///< the hand has let go
 
-    /// The steps before the present one hold at most about this many bytes: the oldest are forgotten first, the last one never.
+    /// The steps before the present one hold at most about this many bytes: the oldest are forgotten first, the last
+    /// one never.
     void set_budget(size_t bytes);
     size_t budget() const { return budget_; }
-    size_t held() const { return held_; }          ///< bytes, about
+    size_t held() const { return held_; }  ///< bytes, about
     size_t steps() const { return past_.size(); }
 
     bool can_undo() const { return !past_.empty(); }
@@ -32,7 +33,10 @@ public:
     void undo();
     void redo();
 
-    void mark_saved() { saved_ = now_; merge_key_.clear(); }
+    void mark_saved() {
+        saved_ = now_;
+        merge_key_.clear();
+    }
     bool unsaved() const { return saved_ != now_; }
 
 private:

@@ -22,14 +22,20 @@ std::string FreshIds::take(const std::string& stem) {
     for (int& n = next_.try_emplace(stem, 2).first->second;; ++n)
         if (std::string id = stem + "-" + std::to_string(n); taken_.insert(id).second) return id;
 }
-std::string fresh_id(const BuildUp& build_up, const std::string& stem) { return FreshIds(ids(build_up)).take(stem); }
-std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem) { return FreshIds(taken).take(stem); }
+std::string fresh_id(const BuildUp& build_up, const std::string& stem) {
+    return FreshIds(ids(build_up)).take(stem);
+}
+std::string fresh_id(const std::vector<std::string>& taken, const std::string& stem) {
+    return FreshIds(taken).take(stem);
+}
 
 std::string stem_of(const std::string& name) {
     std::string stem;
     for (unsigned char c : name) {
-        if (c >= 0x80 || std::isalnum(c)) stem += char(std::tolower(c));
-        else if (!stem.empty() && stem.back() != '-') stem += '-';
+        if (c >= 0x80 || std::isalnum(c))
+            stem += char(std::tolower(c));
+        else if (!stem.empty() && stem.back() != '-')
+            stem += '-';
     }
     while (!stem.empty() && stem.back() == '-') stem.pop_back();
     return stem.empty() ? "item" : stem;
@@ -95,10 +101,12 @@ void move_layer(BuildUp& build_up, const std::string& layer_id, int to_index) {
         b.layers.insert(b.layers.begin() + long(to), std::move(moved));
         break;
     }
-    if (b.layers.empty() || traits(b.layers.front().kind).may_be_base) build_up = std::move(b);  // the base cannot be a coat
+    if (b.layers.empty() || traits(b.layers.front().kind).may_be_base)
+        build_up = std::move(b);  // the base cannot be a coat
 }
 
-std::string add_node(BuildUp& b, const std::string& layer_id, const std::string& kind, const std::string& type, const std::string& name) {
+std::string add_node(BuildUp& b, const std::string& layer_id, const std::string& kind, const std::string& type,
+                     const std::string& name) {
     Node n;
     n.id = fresh_id(b, stem_of(name));
     n.kind = kind;
@@ -119,7 +127,9 @@ void remove_node(BuildUp& b, const std::string& node_id) {
     });
 }
 
-Node* node(BuildUp& b, const std::string& node_id) { return const_cast<Node*>(find_node(b, node_id).node); }
+Node* node(BuildUp& b, const std::string& node_id) {
+    return const_cast<Node*>(find_node(b, node_id).node);
+}
 
 bool would_circle(const BuildUp& b, const std::string& from_node, const std::string& to_node) {
     return from_node == to_node || Graph(b).upstream({from_node}).contains(to_node);

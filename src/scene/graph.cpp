@@ -68,7 +68,8 @@ std::vector<LayerEnd> Graph::ends(const std::string& id) const {
                 out.push_back(std::move(e));
             }
         const auto& readers_here = readers(at);
-        for (auto reader = readers_here.rbegin(); reader != readers_here.rend(); ++reader) open.push_back((*reader)->id);
+        for (auto reader = readers_here.rbegin(); reader != readers_here.rend(); ++reader)
+            open.push_back((*reader)->id);
     }
     return out;
 }
@@ -101,7 +102,8 @@ void remove_unread(BuildUp& b, const std::string& layer_id, std::vector<std::str
     std::erase_if(layer->nodes, [&](const Node& n) { return gone.contains(n.id); });
 }
 
-std::vector<Node> copies(const BuildUp& b, const std::vector<Node>& nodes, std::unordered_map<std::string, std::string>& renamed) {
+std::vector<Node> copies(const BuildUp& b, const std::vector<Node>& nodes,
+                         std::unordered_map<std::string, std::string>& renamed) {
     std::vector<std::string> taken;
     for_each_node(b, [&](const Node& n, const Layer*) { taken.push_back(n.id); });
     for (const Layer& l : b.layers) taken.push_back(l.id);

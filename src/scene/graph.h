@@ -1,5 +1,5 @@
-// Walks over the nodes of a build-up or a network: one family for all who follow wires. Every walk is over a stack of its own, never by
-// recursion, so that a file cannot end the program by a long chain; each node is looked at once.
+// Walks over the nodes of a build-up or a network: one family for all who follow wires. Every walk is over a stack of
+// its own, never by recursion, so that a file cannot end the program by a long chain; each node is looked at once.
 #pragma once
 #include <string_view>
 #include <unordered_map>
@@ -12,8 +12,7 @@ namespace vemtra::scene {
 using Ids = std::unordered_set<std::string>;
 
 /// Calls f(node, layer) for every node: those of the commons first (layer null), then lane by lane.
-template <class B, class F>
-void for_each_node(B& build_up, F&& f) {
+template <class B, class F> void for_each_node(B& build_up, F&& f) {
     using Owner = std::conditional_t<std::is_const_v<B>, const Layer, Layer>;
     for (auto& n : build_up.commons) f(n, static_cast<Owner*>(nullptr));
     for (auto& layer : build_up.layers)
@@ -21,8 +20,7 @@ void for_each_node(B& build_up, F&& f) {
 }
 
 /// Every input of the build-up that a node may feed, to look at or to change: calls f(Input&).
-template <class B, class F>
-void for_each_input(B& build_up, F&& f) {
+template <class B, class F> void for_each_input(B& build_up, F&& f) {
     for_each_node(build_up, [&](auto& n, auto*) {
         for (auto& [name, input] : n.inputs) f(input);
     });
@@ -44,7 +42,7 @@ class Graph {
 public:
     explicit Graph(const BuildUp& build_up);
 
-    NodePlace find(const std::string& id) const;                        ///< node null where there is none
+    NodePlace find(const std::string& id) const;  ///< node null where there is none
     const std::vector<const Node*>& readers(const std::string& id) const;
     /// The nodes that these read, directly or through others, themselves among them.
     Ids upstream(const std::vector<std::string>& from) const;
@@ -66,7 +64,8 @@ std::vector<std::string> sources(const Inputs& inputs);
 void remove_unread(BuildUp& build_up, const std::string& layer, std::vector<std::string> candidates);
 
 /// Copies of nodes under names that are free in the build-up; wires among them follow. `renamed` gets old and new ids.
-std::vector<Node> copies(const BuildUp& build_up, const std::vector<Node>& nodes, std::unordered_map<std::string, std::string>& renamed);
+std::vector<Node> copies(const BuildUp& build_up, const std::vector<Node>& nodes,
+                         std::unordered_map<std::string, std::string>& renamed);
 void follow(Inputs& inputs, const std::unordered_map<std::string, std::string>& renamed);
 
 }  // namespace vemtra::scene

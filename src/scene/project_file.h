@@ -1,4 +1,5 @@
-// Reading and writing the project file (docs/project-format.md): versioned JSON that a person can write and a diff can show.
+// Reading and writing the project file (docs/project-format.md): versioned JSON that a person can write and a diff can
+// show.
 #pragma once
 #include <optional>
 
@@ -19,7 +20,8 @@ Result<Loaded> parse(const std::string& text, const std::string& file_name);
 std::string to_text(const Scene& scene);
 
 /// One layer alone, as the stock keeps it.
-Layer parse_layer(const Json& json, const std::string& place, const std::string& file_name, std::vector<Error>& problems);
+Layer parse_layer(const Json& json, const std::string& place, const std::string& file_name,
+                  std::vector<Error>& problems);
 Json layer_json(const Layer& layer);
 
 Result<Loaded> load(const fs::path& file);

@@ -9,12 +9,16 @@ const std::vector<LayerTraits>& layer_kinds() {
     };
     return all;
 }
-const LayerTraits& traits(LayerKind kind) { return layer_kinds()[size_t(kind)]; }
+const LayerTraits& traits(LayerKind kind) {
+    return layer_kinds()[size_t(kind)];
+}
 
 M44f matrix_of(const Placement& p) {
-    const float cx = std::cos(radians(p.rotation.x)), sx = std::sin(radians(p.rotation.x)), cy = std::cos(radians(p.rotation.y)), sy = std::sin(radians(p.rotation.y)),
+    const float cx = std::cos(radians(p.rotation.x)), sx = std::sin(radians(p.rotation.x)),
+                cy = std::cos(radians(p.rotation.y)), sy = std::sin(radians(p.rotation.y)),
                 cz = std::cos(radians(p.rotation.z)), sz = std::sin(radians(p.rotation.z));
-    const M44f about_x(1, 0, 0, 0, 0, cx, sx, 0, 0, -sx, cx, 0, 0, 0, 0, 1), about_y(cy, 0, -sy, 0, 0, 1, 0, 0, sy, 0, cy, 0, 0, 0, 0, 1),
+    const M44f about_x(1, 0, 0, 0, 0, cx, sx, 0, 0, -sx, cx, 0, 0, 0, 0, 1),
+        about_y(cy, 0, -sy, 0, 0, 1, 0, 0, sy, 0, cy, 0, 0, 0, 0, 1),
         about_z(cz, sz, 0, 0, -sz, cz, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1);
     M44f m = M44f().setScale(p.scale) * about_x * about_y * about_z;
     for (int c = 0; c < 3; ++c) m[3][c] = p.position[c];
@@ -35,10 +39,10 @@ Placement placement_of(const M44f& m) {
         axis[0] = -axis[0];
     }
     // Of R = Rx Ry Rz in row vectors: row 0 is (cy cz, cy sz, -sy).
-    const float sy = std::clamp(-axis[0].z, -1.f, 1.f);
+    const float sy = -axis[0].z, cy = std::hypot(axis[0].x, axis[0].y);
     constexpr float degrees = 180.f / pi;
-    p.rotation.y = std::asin(sy) * degrees;
-    if (std::fabs(sy) < .99999f) {
+    p.rotation.y = std::atan2(sy, cy) * degrees;
+    if (cy > 1e-5f) {
         p.rotation.z = std::atan2(axis[0].y, axis[0].x) * degrees;
         p.rotation.x = std::atan2(axis[1].z, axis[2].z) * degrees;
     } else {  // looking along the pole: all of the turn is given to x
@@ -91,10 +95,13 @@ namespace {
 // A node of a map or a small allocation costs about this much beside what it holds.
 constexpr size_t allocation = 48;
 
-size_t bytes_of(const std::string& s) { return s.capacity() > 15 ? s.capacity() + allocation : 0; }
+size_t bytes_of(const std::string& s) {
+    return s.capacity() > 15 ? s.capacity() + allocation : 0;
+}
 size_t bytes_of(const Inputs& inputs) {
     size_t n = 0;
-    for (const auto& [name, input] : inputs) n += sizeof(Input) + sizeof(std::string) + allocation + bytes_of(name) + bytes_of(input.from);
+    for (const auto& [name, input] : inputs)
+        n += sizeof(Input) + sizeof(std::string) + allocation + bytes_of(name) + bytes_of(input.from);
     return n;
 }
 size_t bytes_of(const std::vector<Node>& nodes) {
@@ -105,18 +112,24 @@ size_t bytes_of(const std::vector<Node>& nodes) {
 }  // namespace
 
 size_t bytes_of(const Scene& s) {
-    size_t n = sizeof(Scene) + s.assets.capacity() * sizeof(Asset) + s.parts.capacity() * sizeof(Part) + s.build_ups.capacity() * sizeof(BuildUp) +
-               s.networks.capacity() * sizeof(Network) + s.rigs.capacity() * sizeof(Rig) + s.cameras.capacity() * sizeof(Camera) + s.kept_values.capacity() * sizeof(KeptValue);
-    for (const Part& p : s.parts) n += bytes_of(p.id) + bytes_of(p.asset) + bytes_of(p.source) + bytes_of(p.name) + bytes_of(p.build_up);
+    size_t n = sizeof(Scene) + s.assets.capacity() * sizeof(Asset) + s.parts.capacity() * sizeof(Part) +
+               s.build_ups.capacity() * sizeof(BuildUp) + s.networks.capacity() * sizeof(Network) +
+               s.rigs.capacity() * sizeof(Rig) + s.cameras.capacity() * sizeof(Camera) +
+               s.kept_values.capacity() * sizeof(KeptValue);
+    for (const Part& p : s.parts)
+        n += bytes_of(p.id) + bytes_of(p.asset) + bytes_of(p.source) + bytes_of(p.name) + bytes_of(p.build_up);
     for (const BuildUp& b : s.build_ups) {
         n += bytes_of(b.commons) + b.layers.capacity() * sizeof(Layer);
-        for (const Layer& l : b.layers) n += bytes_of(l.id) + bytes_of(l.name) + bytes_of(l.surface) + bytes_of(l.nodes);
+        for (const Layer& l : b.layers)
+            n += bytes_of(l.id) + bytes_of(l.name) + bytes_of(l.surface) + bytes_of(l.nodes);
     }
     for (const Network& w : s.networks) n += bytes_of(w.nodes);
     for (const Rig& r : s.rigs) n += r.lights.capacity() * sizeof(Light) + r.groups.capacity() * sizeof(LightGroup);
     return n;
 }
 
-V3f as_triple(const Value& value) { return std::holds_alternative<float>(value) ? V3f(as_number(value)) : as_vector(value); }
+V3f as_triple(const Value& value) {
+    return std::holds_alternative<float>(value) ? V3f(as_number(value)) : as_vector(value);
+}
 
 }  // namespace vemtra::scene

@@ -1,5 +1,6 @@
-// The document as plain values. A Scene is copied on every edit (it holds no meshes and no pixels), and an immutable snapshot of it
-// is what the renderer gets. Meaning of the fields: docs/project-format.md, which follows this header field by field.
+// The document as plain values. A Scene is copied on every edit (it holds no meshes and no pixels), and an immutable
+// snapshot of it is what the renderer gets. Meaning of the fields: docs/project-format.md, which follows this header
+// field by field.
 #pragma once
 #include <map>
 #include <memory>
@@ -15,18 +16,20 @@ namespace vemtra::scene {
 
 using Json = nlohmann::ordered_json;
 
-/// A literal: yes/no, a number (also whole numbers), two, three or four numbers (a vector, or a linear Rec.709 colour, the fourth its alpha), or a word.
+/// A literal: yes/no, a number (also whole numbers), two, three or four numbers (a vector, or a linear Rec.709 colour,
+/// the fourth its alpha), or a word.
 using Value = std::variant<bool, float, V2f, V3f, V4f, std::string>;
 
-/// What stands at an input of a node, a slot or a gate: a literal, and, where `from` names a node of the same build-up, that node's
-/// output instead. The literal is kept while something is connected, so that disconnecting restores it.
+/// What stands at an input of a node, a slot or a gate: a literal, and, where `from` names a node of the same build-up,
+/// that node's output instead. The literal is kept while something is connected, so that disconnecting restores it.
 ///
-/// A second end, `worn`, makes it a pair: of a value and its worn state while nothing is connected (`worn_shown` says which one counts), and
-/// a span once a driver is connected: it then moves from `value` at 0 to `worn` at 1 by the node's output as a number.
+/// A second end, `worn`, makes it a pair: of a value and its worn state while nothing is connected (`worn_shown` says
+/// which one counts), and a span once a driver is connected: it then moves from `value` at 0 to `worn` at 1 by the
+/// node's output as a number.
 struct Input {
     Value value{0.f};
     std::string from;
-    std::string output{};     ///< which output of `from`, where that is an instance of a network; empty: its first
+    std::string output{};  ///< which output of `from`, where that is an instance of a network; empty: its first
     std::optional<Value> worn{};
     bool worn_shown = false;
     bool operator==(const Input&) const = default;
@@ -34,8 +37,9 @@ struct Input {
 };
 using Inputs = std::map<std::string, Input>;
 
-/// A node. `kind` names a description of the catalogue (nodes/), `type` which of its output types is meant. Where `network` names a
-/// network of the scene, the node is an instance of that instead: its inputs are the network's, and kind and type are empty.
+/// A node. `kind` names a description of the catalogue (nodes/), `type` which of its output types is meant. Where
+/// `network` names a network of the scene, the node is an instance of that instead: its inputs are the network's, and
+/// kind and type are empty.
 struct Node {
     std::string id, kind, type, name;
     std::string network;
@@ -54,11 +58,12 @@ struct NetworkInput {
 };
 struct NetworkOutput {
     std::string name, type;
-    Input input;             ///< from a node of the network, or from one of its inputs
+    Input input;  ///< from a node of the network, or from one of its inputs
     Json extra;
     bool operator==(const NetworkOutput&) const = default;
 };
-/// Nodes that are defined once and used as one node wherever they are wanted. Networks may hold instances of others, never of themselves.
+/// Nodes that are defined once and used as one node wherever they are wanted. Networks may hold instances of others,
+/// never of themselves.
 struct Network {
     std::string id, name, help;
     std::vector<NetworkInput> inputs;
@@ -68,7 +73,8 @@ struct Network {
     bool operator==(const Network&) const = default;
 };
 
-/// Where a mask enters a layer. coverage = layer amount * (1 + gate amount * (mask - 1)): gate amount 0 opens the gate fully.
+/// Where a mask enters a layer. coverage = layer amount * (1 + gate amount * (mask - 1)): gate amount 0 opens the gate
+/// fully.
 struct Gate {
     Input mask{Value{1.f}, {}};
     float amount = 1.f;  ///< 0..1
@@ -76,16 +82,17 @@ struct Gate {
     bool operator==(const Gate&) const = default;
 };
 
-/// A cover hides what is under it where its gate is open; a coat is looked through: an interface over a medium that absorbs.
+/// A cover hides what is under it where its gate is open; a coat is looked through: an interface over a medium that
+/// absorbs.
 enum class LayerKind : uint8_t { cover, coat };
 /// What sets the kinds apart. Code asks for a trait, never for a kind.
 struct LayerTraits {
     LayerKind kind;
-    const char* name;        ///< in the file
-    const char* title;       ///< on the screen
-    bool hides;              ///< what lies under it is not seen where it is; else it is looked through
-    bool may_be_base;        ///< it needs nothing below it
-    bool may_be_build_up;    ///< it may be made of a whole build-up
+    const char* name;      ///< in the file
+    const char* title;     ///< on the screen
+    bool hides;            ///< what lies under it is not seen where it is; else it is looked through
+    bool may_be_base;      ///< it needs nothing below it
+    bool may_be_build_up;  ///< it may be made of a whole build-up
 };
 const std::vector<LayerTraits>& layer_kinds();
 const LayerTraits& traits(LayerKind kind);
@@ -94,7 +101,7 @@ const LayerTraits& traits(LayerKind kind);
 struct Layer {
     std::string id, name;
     LayerKind kind = LayerKind::cover;
-    std::string build_up;        ///< id of the build-up that this cover is made of; empty: it has a surface of its own
+    std::string build_up;  ///< id of the build-up that this cover is made of; empty: it has a surface of its own
     bool on = true;
     float amount = 1.f;  ///< 0..1, how much of the layer is there at all
     Gate gate;
@@ -113,10 +120,11 @@ struct BuildUp {
     bool operator==(const BuildUp&) const = default;
 };
 
-/// Where something stands: scaled, then turned, then moved. Angles in degrees: about x, then y, then z, each by the right-hand rule.
+/// Where something stands: scaled, then turned, then moved. Angles in degrees: about x, then y, then z, each by the
+/// right-hand rule.
 struct Placement {
     V3f position{0.f}, rotation{0.f};
-    V3f scale{1.f};          ///< per axis, not 0
+    V3f scale{1.f};  ///< per axis, not 0
     Json extra;
     bool operator==(const Placement&) const = default;
     bool at_rest() const { return position == V3f(0.f) && rotation == V3f(0.f) && scale == V3f(1.f); }
@@ -127,11 +135,11 @@ M44f matrix_of(const Placement& placement);
 Placement placement_of(const M44f& m);
 
 struct Asset {
-    std::string id, file;   ///< file relative to the project file
-    float scale = 1.f;      ///< file units to metres, > 0
-    std::string up = "y";   ///< axis of the file that points up: "y" or "z"
+    std::string id, file;  ///< file relative to the project file
+    float scale = 1.f;     ///< file units to metres, > 0
+    std::string up = "y";  ///< axis of the file that points up: "y" or "z"
     Json extra;
-    Placement placement;    ///< of all its parts together
+    Placement placement;  ///< of all its parts together
     bool operator==(const Asset&) const = default;
 };
 
@@ -141,18 +149,18 @@ struct Part {
     bool visible = true;
     int priority = 0;  ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
-    Placement placement;   ///< from where the asset's file has it; two parts of the same source share its mesh
+    Placement placement;  ///< from where the asset's file has it; two parts of the same source share its mesh
     bool operator==(const Part&) const = default;
 };
 
 /// Light from all around: an equirectangular image, or a plain colour where `image` is empty.
 struct Environment {
     bool on = true;
-    std::string image;         ///< relative to the project file; +y up
-    float rotation = 0.f;      ///< degrees about the vertical
-    float exposure = 0.f;      ///< stops
+    std::string image;     ///< relative to the project file; +y up
+    float rotation = 0.f;  ///< degrees about the vertical
+    float exposure = 0.f;  ///< stops
     V3f tint{1.f, 1.f, 1.f};
-    bool seen = true;          ///< shown behind the asset; else `backdrop` is
+    bool seen = true;  ///< shown behind the asset; else `backdrop` is
     V3f backdrop{.18f, .18f, .18f};
     std::string group = "environment";
     Json extra;
@@ -164,11 +172,11 @@ struct Light {
     std::string shape = "rectangle";  ///< "rectangle" or "sphere"
     bool on = true;
     V3f position{0, 1, 1}, target{0, 0, 0};
-    V2f size{.5f, .5f};               ///< metres: width and height; a sphere's diameter is size.x
+    V2f size{.5f, .5f};  ///< metres: width and height; a sphere's diameter is size.x
     V3f color{1, 1, 1};
-    float intensity = 10.f;           ///< radiance of the surface at exposure 0
-    float exposure = 0.f;             ///< stops
-    bool seen = false;                ///< seen by the camera
+    float intensity = 10.f;  ///< radiance of the surface at exposure 0
+    float exposure = 0.f;    ///< stops
+    bool seen = false;       ///< seen by the camera
     std::string group = "key";
     Json extra;
     bool operator==(const Light&) const = default;
@@ -189,7 +197,7 @@ struct Stage {
     bool on = true;
     V3f color{.18f, .18f, .18f};
     float roughness = .5f;
-    float height = 0.f;          ///< metres
+    float height = 0.f;                       ///< metres
     float fade_start = 1.5f, fade_end = 6.f;  ///< metres from the origin
     Json extra;
     bool operator==(const Stage&) const = default;
@@ -215,7 +223,7 @@ struct Camera {
 
 struct RenderSettings {
     int width = 1280, height = 800;
-    int samples = 256;          ///< per pixel
+    int samples = 256;  ///< per pixel
     int seed = 0;
     int depth = 6;              ///< surface hits on a path
     float clamp = 0.f;          ///< largest radiance that one indirect bounce may add; 0 = unlimited (final)
@@ -253,7 +261,8 @@ struct Scene {
     RenderSettings render;
     Display display;
     std::vector<KeptValue> kept_values;
-    std::vector<std::string> search_folders;  ///< where files are looked for by name that are not at their place; relative to the project
+    std::vector<std::string>
+        search_folders;  ///< where files are looked for by name that are not at their place; relative to the project
     Json extra;
     bool operator==(const Scene&) const = default;
 };
@@ -263,15 +272,15 @@ using Snapshot = std::shared_ptr<const Scene>;
 /// What a copy of the scene takes in memory, about.
 size_t bytes_of(const Scene& scene);
 
-/// Finds by `id` (or by name for light groups); null when there is none.
-template <class T>
-T* find(std::vector<T>& items, const std::string& id) {
+/// Finds by `id`; null when there is none.
+template <class T> T* find(std::vector<T>& items, const std::string& id) {
     for (T& item : items)
         if (item.id == id) return &item;
     return nullptr;
 }
-template <class T>
-const T* find(const std::vector<T>& items, const std::string& id) { return find(const_cast<std::vector<T>&>(items), id); }
+template <class T> const T* find(const std::vector<T>& items, const std::string& id) {
+    return find(const_cast<std::vector<T>&>(items), id);
+}
 
 const Rig* active_rig(const Scene& scene);        ///< the rig in use, else the first, else null
 const Camera* active_camera(const Scene& scene);  ///< likewise

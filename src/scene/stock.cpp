@@ -20,14 +20,18 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
     try {
         json = Json::parse(*text);
     } catch (const nlohmann::json::parse_error&) {
-        stock.problems.push_back({"Stock not readable", file.string(), "", "the JSON breaks off or has a mistake", "Correct it, or take the file away"});
+        stock.problems.push_back({"Stock not readable", file.string(), "", "the JSON breaks off or has a mistake",
+                                  "Correct it, or take the file away"});
         return;
     }
     if (!json.is_object() || !json.contains("vemtra_stock") || !json.contains("items") || !json["items"].is_array()) {
-        stock.problems.push_back({"Not a stock file", file.string(), "", "\"vemtra_stock\" or \"items\" is missing", "See docs/stock.md"});
+        stock.problems.push_back(
+            {"Not a stock file", file.string(), "", "\"vemtra_stock\" or \"items\" is missing", "See docs/stock.md"});
         return;
     }
-    auto word = [](const Json& j, const char* key, const std::string& fallback) { return j.contains(key) && j[key].is_string() ? j[key].get<std::string>() : fallback; };
+    auto word = [](const Json& j, const char* key, const std::string& fallback) {
+        return j.contains(key) && j[key].is_string() ? j[key].get<std::string>() : fallback;
+    };
     const std::string group = word(json, "group", own ? "My own" : "Other");
     for (size_t i = 0; i < json["items"].size(); ++i) {
         const Json& entry = json["items"][i];
@@ -38,7 +42,8 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
         item.note = word(entry, "note", "");
         item.layer.extra = {};
         if (item.layer.id.empty() || stock.find(item.layer.id)) {
-            stock.problems.push_back({"A stock entry is left out", file.string(), "items[" + std::to_string(i) + "].id", "the id '" + item.layer.id + "' is empty or used twice", "Give it another id"});
+            stock.problems.push_back({"A stock entry is left out", file.string(), "items[" + std::to_string(i) + "].id",
+                                      "the id '" + item.layer.id + "' is empty or used twice", "Give it another id"});
             continue;
         }
         stock.items.push_back(std::move(item));
@@ -59,7 +64,9 @@ const StockItem* Stock::find(const std::string& id) const {
     return nullptr;
 }
 
-fs::path own_stock_file() { return data_folder() / "stock.json"; }
+fs::path own_stock_file() {
+    return data_folder() / "stock.json";
+}
 
 Stock load_stock(const fs::path& folder, const fs::path& own_file) {
     Stock stock;
@@ -68,7 +75,9 @@ Stock load_stock(const fs::path& folder, const fs::path& own_file) {
     for (const auto& entry : fs::directory_iterator(folder, ec))
         if (entry.path().extension() == ".json") files.push_back(entry.path());
     std::sort(files.begin(), files.end());
-    if (files.empty()) stock.problems.push_back({"No stock", folder.string(), "", ec ? ec.message() : "there is no .json file in it", "Install Vemtra again, or set VEMTRA_ASSETS"});
+    if (files.empty())
+        stock.problems.push_back({"No stock", folder.string(), "", ec ? ec.message() : "there is no .json file in it",
+                                  "Install Vemtra again, or set VEMTRA_ASSETS"});
     for (const fs::path& f : files) read_file_into(stock, f, false);
     if (fs::exists(own_file, ec)) read_file_into(stock, own_file, true);
     return stock;

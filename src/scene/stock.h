@@ -1,5 +1,5 @@
-// The stock: ready surfaces and coats that ship (assets/stock) or that the artist keeps. Each entry is a layer without a place: its slots, and
-// the nodes that feed them.
+// The stock: ready surfaces and coats that ship (assets/stock) or that the artist keeps. Each entry is a layer without
+// a place: its slots, and the nodes that feed them.
 #pragma once
 #include "base/file.h"
 #include "scene/scene.h"
@@ -22,7 +22,8 @@ struct Stock {
 /// Where the artist's own entries are kept: $XDG_DATA_HOME/vemtra/stock.json, else below ~/.local/share.
 fs::path own_stock_file();
 
-/// Reads every .json of the folder, in order of their names, then the artist's file where it exists. What cannot be read is a problem.
+/// Reads every .json of the folder, in order of their names, then the artist's file where it exists. What cannot be
+/// read is a problem.
 Stock load_stock(const fs::path& shipped_folder, const fs::path& own_file);
 /// Writes the artist's entries alone.
 Status save_own_stock(const Stock& stock, const fs::path& own_file);

@@ -33,14 +33,18 @@ struct FuzzTable {
         for (int r = 0; r < n; ++r) {
             float most = 0.f;
             for (int m = 0; m < n; ++m) {
-                const float t = float(m) / (n - 1), mu = std::max(2e-3f, t * t), roughness = .05f + .95f * float(r) / (n - 1);
+                const float t = float(m) / (n - 1), mu = std::max(2e-3f, t * t),
+                            roughness = .05f + .95f * float(r) / (n - 1);
                 const V3f wo(std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu);
                 double sum = 0;
                 constexpr int across = 48, around = 48;
                 for (int i = 0; i < across; ++i)
                     for (int j = 0; j < around; ++j) {
-                        const float x = (float(i) + .5f) / across, z = x * x, phi = pi * (float(j) + .5f) / around, s = std::sqrt(1.f - z * z);
-                        sum += double(fuzz_unscaled(roughness, wo, {s * std::cos(phi), s * std::sin(phi), z}) * z * 2.f * x) * 2. * M_PI / (across * around);
+                        const float x = (float(i) + .5f) / across, z = x * x, phi = pi * (float(j) + .5f) / around,
+                                    s = std::sqrt(1.f - z * z);
+                        sum += double(fuzz_unscaled(roughness, wo, {s * std::cos(phi), s * std::sin(phi), z}) * z *
+                                      2.f * x) *
+                               2. * M_PI / (across * around);
                     }
                 albedo[size_t(r * n + m)] = float(sum);
                 most = std::max(most, float(sum));
@@ -66,7 +70,8 @@ V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
     const float single = inverse_pi * a * (1.f + r * s_over_t);
     const float e_o = fon_albedo(mu_o, r), e_i = fon_albedo(mu_i, r), e_average = a * (1.f + c2 * r);
     constexpr float eps = 1e-7f;
-    const float spread = inverse_pi * std::max(eps, 1.f - e_o) * std::max(eps, 1.f - e_i) / std::max(eps, 1.f - e_average);
+    const float spread =
+        inverse_pi * std::max(eps, 1.f - e_o) * std::max(eps, 1.f - e_i) / std::max(eps, 1.f - e_average);
     V3f f;
     for (int c = 0; c < 3; ++c) {
         const float rho = color[c], multiple = rho * rho * e_average / (1.f - rho * std::max(0.f, 1.f - e_average));
@@ -88,7 +93,9 @@ float fuzz(float roughness, const V3f& wo, const V3f& wi) {
     const int i = std::min(int(x), FuzzTable::n - 2);
     return fuzz_unscaled(roughness, wo, wi) * lerp(t.scale[size_t(i)], t.scale[size_t(i) + 1], x - float(i));
 }
-float fuzz_bound(float roughness) { return (2.f + 1.f / std::max(.05f, roughness)) / (8.f * pi); }
+float fuzz_bound(float roughness) {
+    return (2.f + 1.f / std::max(.05f, roughness)) / (8.f * pi);
+}
 float fuzz_albedo(float roughness, float mu) {
     const FuzzTable& t = FuzzTable::get();
     constexpr int n = FuzzTable::n;

@@ -1,7 +1,10 @@
 // Matt scattering: the energy-preserving rough diffuse body, and fuzz.
-//   EON    Portsmouth, Kutz, Hill 2025, "EON: A Practical Energy-Preserving Rough Diffuse BRDF"; r roughness, rho colour
-//   fuzz   Estevez and Kulla 2017, "Production Friendly Microfacet Sheen BRDF", with the visibility of Neubelt and Pettineo 2013; its
-//          directional albedo is tabulated at start, and scaled down where a grazing angle would give back more than arrives
+//   EON    Portsmouth, Kutz, Hill 2025, "EON: A Practical Energy-Preserving Rough Diffuse BRDF"; r roughness, rho
+// colour
+//   fuzz   Estevez and Kulla 2017, "Production Friendly Microfacet Sheen BRDF", with the visibility of Neubelt and
+// Pettineo 2013; its
+//          directional albedo is tabulated at start, and scaled down where a grazing angle would give back more than
+// arrives
 #pragma once
 #include "base/vec.h"
 
@@ -18,9 +21,9 @@ float fuzz(float roughness, const V3f& wo, const V3f& wi);
 float fuzz_albedo(float roughness, float mu);
 /// Above every value of fuzz * mu_i.
 float fuzz_bound(float roughness);
-/// Draws wi in exact proportion to fuzz * mu_i, by rejection from the even hemisphere: D mu_i / (4 (mu_o + mu_i - mu_o mu_i)) <= D(90 deg) / 4.
-template <class Next>
-V3f fuzz_direction(float roughness, const V3f& wo, Next&& next) {
+/// Draws wi in exact proportion to fuzz * mu_i, by rejection from the even hemisphere: D mu_i / (4 (mu_o + mu_i - mu_o
+/// mu_i)) <= D(90 deg) / 4.
+template <class Next> V3f fuzz_direction(float roughness, const V3f& wo, Next&& next) {
     const float most = fuzz_bound(roughness);
     V3f wi;
     for (int tries = 0; tries < 128; ++tries) {

@@ -14,7 +14,8 @@ inline float fresnel_dielectric(float mu, float eta) {
     return .5f * (rs * rs + rp * rp);
 }
 
-/// Unpolarised Fresnel reflectance of a conductor with complex IOR (n + ik) against the medium outside of it (Born and Wolf, 14.2).
+/// Unpolarised Fresnel reflectance of a conductor with complex IOR (n + ik) against the medium outside of it (Born and
+/// Wolf, 14.2).
 inline float fresnel_conductor(float mu, float n, float k) {
     const float c2 = mu * mu, s2 = 1.f - c2, nk = n * n - k * k - s2;
     const float root = std::sqrt(nk * nk + 4.f * n * n * k * k), a = std::sqrt(std::max(0.f, .5f * (root + nk)));
@@ -23,8 +24,8 @@ inline float fresnel_conductor(float mu, float n, float k) {
     return .5f * (rs + rp);
 }
 
-/// Fresnel reflectance of a metal from its colour straight on (F0) and a tint at cos = 1/7 (Kutz, Hasan, Edmondson 2021, F82-tint, as
-/// OpenPBR Surface 1.1 uses it):
+/// Fresnel reflectance of a metal from its colour straight on (F0) and a tint at cos = 1/7 (Kutz, Hasan, Edmondson
+/// 2021, F82-tint, as OpenPBR Surface 1.1 uses it):
 ///   F(mu) = F0 + (1 - F0)(1 - mu)^5 - b mu (1 - mu)^6
 struct FresnelF82 {
     V3f f0{0.f}, b{0.f};

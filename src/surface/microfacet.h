@@ -1,6 +1,8 @@
-// GGX microfacets (Walter et al. 2007; Trowbridge and Reitz 1975), stretched along two axes, in the local frame (normal = +z).
+// GGX microfacets (Walter et al. 2007; Trowbridge and Reitz 1975), stretched along two axes, in the local frame (normal
+// = +z).
 //   D  normal distribution            Lambda, G1, G2  Smith's shadowing functions (Heitz 2014)
-//   wo, wi  unit vectors away from the surface               h  half vector                   mu  cosine against the normal
+//   wo, wi  unit vectors away from the surface               h  half vector                   mu  cosine against the
+// normal
 #pragma once
 #include "base/vec.h"
 #include "surface/fresnel.h"
@@ -41,12 +43,15 @@ struct Ggx {
         return .5f * (std::sqrt(1.f + (x * x + y * y) / m2) - 1.f);
     }
     float g1(const V3f& w) const { return 1.f / (1.f + lambda(w)); }
-    float g2(const V3f& wo, const V3f& wi) const { return 1.f / (1.f + lambda(wo) + lambda(wi)); }  ///< both on one side, heights correlated
-    /// wo above, wi below: the heights that let one in keep the other from leaving (Heitz et al. 2016, section 6): B(1 + Lambda_o, 1 + Lambda_i).
+    float g2(const V3f& wo, const V3f& wi) const {
+        return 1.f / (1.f + lambda(wo) + lambda(wi));
+    }  ///< both on one side, heights correlated
+    /// wo above, wi below: the heights that let one in keep the other from leaving (Heitz et al. 2016, section 6): B(1
+    /// + Lambda_o, 1 + Lambda_i).
     float g2_through(const V3f& wo, const V3f& wi) const { return beta_of(lambda(wo), lambda({wi.x, wi.y, -wi.z})); }
 
-    /// A normal visible from wo, which may also look up from below the horizon (Dupuy and Benyoub 2023, "Sampling Visible GGX Normals
-    /// with Spherical Caps").
+    /// A normal visible from wo, which may also look up from below the horizon (Dupuy and Benyoub 2023, "Sampling
+    /// Visible GGX Normals with Spherical Caps").
     V3f visible_normal(const V3f& wo, float u1, float u2) const {
         const V3f stretched = V3f(wo.x * ax, wo.y * ay, wo.z).normalized();
         float sine, cosine;
@@ -57,12 +62,15 @@ struct Ggx {
         return V3f(h.x * ax, h.y * ay, std::max(1e-9f, h.z)).normalized();
     }
     /// Density of visible_normal over h.
-    float visible_normal_pdf(const V3f& wo, const V3f& h) const { return g1(wo) * d(h) * std::max(0.f, wo.dot(h)) / std::max(wo.z, 1e-6f); }
+    float visible_normal_pdf(const V3f& wo, const V3f& h) const {
+        return g1(wo) * d(h) * std::max(0.f, wo.dot(h)) / std::max(wo.z, 1e-6f);
+    }
     /// Density over wi of reflecting wo about a visible normal: G1(wo) D(h) / (4 mu_o).
     float reflected_pdf(const V3f& wo, const V3f& h) const { return g1(wo) * d(h) / (4.f * std::max(wo.z, 1e-6f)); }
 };
 
-/// The half vector of a refraction from wo (above) to wi (below), on the upper side; eta is that below over that above (Walter et al., 16).
+/// The half vector of a refraction from wo (above) to wi (below), on the upper side; eta is that below over that above
+/// (Walter et al., 16).
 inline V3f refraction_half(const V3f& wo, const V3f& wi, float eta) {
     V3f h = wo + wi * eta;
     const float length = h.length();

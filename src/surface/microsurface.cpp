@@ -3,7 +3,9 @@
 namespace vemtra::surface {
 namespace {
 
-float signed_lambda(const Ggx& ggx, const V3f& w) { return w.z > 0.f ? ggx.lambda(w) : -1.f - ggx.lambda(w); }
+float signed_lambda(const Ggx& ggx, const V3f& w) {
+    return w.z > 0.f ? ggx.lambda(w) : -1.f - ggx.lambda(w);
+}
 
 /// Moves along w from the height u to the next meeting with the surface; false where the ray leaves it upwards.
 bool next_height(const Ggx& ggx, const V3f& w, float x, float& u) {

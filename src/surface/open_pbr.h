@@ -2,13 +2,16 @@
 //
 //   metal:        F82(h.wi) D G / (4 mu_o mu_i) + what further bounces give back
 //   dielectric:   a rough interface (rough_interface.h), reflection tinted by specular_color, over
-//     opaque:     diffuse * (1 - E(mu_o)) (1 - E(mu_i)) / (1 - E_average)      (Kelemen and Szirmay-Kalos 2001: reciprocal, energy kept)
+//     opaque:     diffuse * (1 - E(mu_o)) (1 - E(mu_i)) / (1 - E_average)      (Kelemen and Szirmay-Kalos 2001:
+// reciprocal, energy kept)
 //     clear:      refraction into the body, tinted here only where transmission_depth is 0
-//     subsurface: entrance into a scattering body; the integrator walks there (subsurface.h)
-//   thin-walled:  the same with light going straight through: reflection's lobe mirrored to the far side, and diffuse on both sides
-// All directions are local, normal = +z on the side of wo, pointing away; eta is the IOR of the far side over that of wo's side.
+//     subsurface: entrance into a scattering body; the integrator walks there (render/body.h)
+//   thin-walled:  the same with light going straight through: reflection's lobe mirrored to the far side, and diffuse
+// on both sides All directions are local, normal = +z on the side of wo, pointing away; eta is the IOR of the far side
+// over that of wo's side.
 #pragma once
 #include "surface/diffuse.h"
+#include "surface/lobes.h"
 #include "surface/rough_interface.h"
 #include "surface/slots.h"
 
@@ -16,18 +19,20 @@ namespace vemtra::surface {
 
 struct Scattered {
     V3f wi{0.f};
-    V3f weight{0.f};  ///< f * |mu_i| / pdf
-    float pdf = 0.f;  ///< per solid angle; 0: nothing was scattered
+    V3f weight{0.f};                 ///< f * |mu_i| / pdf
+    float pdf = 0.f;                 ///< per solid angle; 0: nothing was scattered
     bool enters_subsurface = false;  ///< a walk in the body goes on; `wi` and `pdf` mean nothing then
 };
 
 class Bsdf {
 public:
-    /// `eta` = IOR of the body's far side over that of the near side; `outside_ior` is what a metal given by n and k lies in.
+    /// `eta` = IOR of the body's far side over that of the near side; `outside_ior` is what a metal given by n and k
+    /// lies in.
     Bsdf(const Slots& sane_slots, float eta, float outside_ior = 1.f);
-    /// The body's own IOR over `outside`, or the other way round where the body is left; specular_weight is minded. An opaque body that is
-    /// optically thinner than the coat over it is taken the other way round, which keeps its reflectance straight on and has no total
-    /// reflection that its diffuse part would have to answer for (OpenPBR 1.1, "Coat").
+    /// The body's own IOR over `outside`, or the other way round where the body is left; specular_weight is minded. An
+    /// opaque body that is optically thinner than the coat over it is taken the other way round, which keeps its
+    /// reflectance straight on and has no total reflection that its diffuse part would have to answer for (OpenPBR 1.1,
+    /// "Coat").
     static float eta_of(const Slots& slots, float outside_ior, bool leaving, int dispersed_channel = -1);
 
     /// What depends on wo (wo.z > 0) alone.
@@ -36,7 +41,7 @@ public:
         V3f wo;
         float white = 1.f, dielectric = 0.f;
         V3f metal_rest{0.f};
-        V3f albedo{0.f};                 ///< about the share of light that comes back, per channel
+        V3f albedo{0.f};  ///< about the share of light that comes back, per channel
         float p_single = 0, p_cosine = 0, p_through = 0, p_cosine_through = 0, p_subsurface = 0;
         V3f subsurface_weight{0.f};
     };
@@ -46,20 +51,27 @@ public:
     float pdf(const Seen& o, const V3f& wi) const;
     Scattered sample(const Seen& o, float u_lobe, float u1, float u2) const;
 
-    /// The same for walks between coats, where products of many weights must not spread: directions are drawn in exact proportion to what a
-    /// white substrate of this form would scatter, so that the weight is colour alone. Surfaces that light goes into use sample().
-    template <class Next>
-    Scattered scatter(const Seen& o, Next&& next) const;
+    /// The same for walks between coats, where products of many weights must not spread: directions are drawn in exact
+    /// proportion to what a white substrate of this form would scatter, so that the weight is colour alone. Surfaces
+    /// that light goes into use sample().
+    template <class Next> Scattered scatter(const Seen& o, Next&& next) const;
     float scatter_pdf(const Seen& o, const V3f& wi) const;
 
     bool transmits() const { return through_ > 0.f || thin_diffuse_ > 0.f; }
     const Ggx& ggx() const { return interface_.ggx(); }
     float eta() const { return interface_.eta(); }
     float metalness() const { return s_.base_metalness; }
-    /// Diffuse light leaving the body towards wi after a walk in it: the share that the interface lets out, times cosine over pi.
+    /// Diffuse light leaving the body towards wi after a walk in it: the share that the interface lets out, times
+    /// cosine over pi.
     float leaving_subsurface(const V3f& wi) const;
 
 private:
+    Seen substrate_from(const V3f& wo) const;
+    V3f evaluate_substrate(const Seen& o, const V3f& wi) const;
+    float substrate_pdf(const Seen& o, const V3f& wi) const;
+    float substrate_scatter_pdf(const Seen& o, const V3f& wi) const;
+    Scattered sample_substrate(const Seen& o, float u_lobe, float u1, float u2) const;
+    template <class Next> Scattered scatter_substrate(const Seen& o, Next&& next) const;
     bool opaque() const { return opaque_ >= 1.f && !film_ && !thin_; }
     V3f film(float mu, bool metal) const;
     V3f metal_fresnel(float mu) const;
@@ -67,19 +79,32 @@ private:
     Slots s_;
     RoughInterface interface_;
     MetalFresnel metal_;
-    V3f body_;                        // diffuse colour
+    V3f body_;                                            // diffuse colour
     bool thin_ = false, film_ = false, matched_ = false;  // matched: equal media, no interface
-    float opaque_ = 1.f, through_ = 0.f, subsurface_ = 0.f, thin_diffuse_ = 0.f;  // shares of the dielectric's substrate
+    float opaque_ = 1.f, through_ = 0.f, subsurface_ = 0.f,
+          thin_diffuse_ = 0.f;  // shares of the dielectric's substrate
     float white_average_ = 1.f, dielectric_average_ = 0.f;
     AlbedoTables::Rest metal_rest_;
+    ExtraLobes extra_;
 };
 
-template <class Next>
-Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
+template <class Next> Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
+    if (!extra_.any()) return scatter_substrate(o, next);
+    const float u = next(), taken = 1.f - extra_.rest();
+    if (u >= taken) return scatter_substrate(o, next);
+    Scattered s;
+    const float a = next(), b = next();
+    if (!extra_.sample(s_, o.wo, u, a, b, s.wi)) return s;
+    s.pdf = 1.f;
+    s.weight = extra_.evaluate(s_, o.wo, s.wi) / std::max(1e-12f, extra_.pdf(s_, o.wo, s.wi));
+    return s;
+}
+
+template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& next) const {
     const float u = next();
     if (!opaque()) {
         const float a = next(), b = next();
-        return sample(o, u, a, b);
+        return sample_substrate(o, u, a, b);
     }
     const AlbedoTables& tables = AlbedoTables::get();
     Scattered s;
@@ -92,15 +117,20 @@ Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
         if (s.wi.z > 1e-6f && next() * o.interface.g1 < ggx.g2(o.wo, s.wi)) {
             s.weight = metal_fresnel(o.wo.dot(h)) * s_.specular_weight;
         } else {
-            for (int tries = 0; tries < 64; ++tries) {  // what single scattering loses, in the directions in which it loses it
+            for (int tries = 0; tries < 64;
+                 ++tries) {  // what single scattering loses, in the directions in which it loses it
                 const float x = next(), y = next();
                 s.wi = cosine_direction(x, y);
                 if (next() < 1.f - tables.white(s.wi.z, interface_.roughness())) break;
             }
             s.wi.z = std::max(1e-5f, s.wi.z);
             const V3f rest = tables.conductor_rest_at(metal_rest_, s.wi.z);
-            const float white = (1.f - o.white) * (1.f - tables.white(s.wi.z, interface_.roughness())) / std::max(1e-6f, 1.f - white_average_);
-            for (int c = 0; c < 3; ++c) s.weight[c] = white > 1e-7f && metal_rest_.average[c] > 1e-7f ? std::min(1.f, o.metal_rest[c] * rest[c] / (metal_rest_.average[c] * white)) : 0.f;
+            const float white = (1.f - o.white) * (1.f - tables.white(s.wi.z, interface_.roughness())) /
+                                std::max(1e-6f, 1.f - white_average_);
+            for (int c = 0; c < 3; ++c)
+                s.weight[c] = white > 1e-7f && metal_rest_.average[c] > 1e-7f
+                                  ? std::min(1.f, o.metal_rest[c] * rest[c] / (metal_rest_.average[c] * white))
+                                  : 0.f;
         }
         return s;
     }

@@ -25,7 +25,9 @@ float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
     if (wi.z <= 0.f || length < 1e-8f) return 0.f;
     const V3f h = sum / length;
     float f = fresnel_dielectric(o.wo.dot(h), eta_) * ggx_.d(h) * ggx_.g2(o.wo, wi) / (4.f * o.wo.z);
-    if (!sharp_ && average_.reflected > 1e-6f) f += o.rest.reflected * AlbedoTables::get().dielectric(wi.z, roughness_, eta_).reflected / (pi * average_.reflected) * wi.z;
+    if (!sharp_ && average_.reflected > 1e-6f)
+        f += o.rest.reflected * AlbedoTables::get().dielectric(wi.z, roughness_, eta_).reflected /
+             (pi * average_.reflected) * wi.z;
     return f;
 }
 
@@ -36,10 +38,12 @@ float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     const float oh = o.wo.dot(h), ih = wi.dot(h);
     if (oh > 0.f && ih < 0.f) {
         const float denominator = oh + eta_ * ih, g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
-        f = (1.f - fresnel_dielectric(oh, eta_)) * ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
+        f = (1.f - fresnel_dielectric(oh, eta_)) * ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ /
+            (o.wo.z * denominator * denominator);
     }
     if (!sharp_ && through_norm_ > 1e-6f)
-        f += o.rest.through() * AlbedoTables::get().dielectric(-wi.z, roughness_, 1.f / eta_).through() / (pi * through_norm_) * -wi.z;
+        f += o.rest.through() * AlbedoTables::get().dielectric(-wi.z, roughness_, 1.f / eta_).through() /
+             (pi * through_norm_) * -wi.z;
     return f;
 }
 
@@ -61,7 +65,8 @@ float RoughInterface::pdf(const Seen& o, const V3f& wi, Event event) const {
     } else {
         const V3f h = refraction_half(o.wo, wi, eta_);
         const float oh = o.wo.dot(h), ih = wi.dot(h), denominator = oh + eta_ * ih;
-        if (oh > 0.f && ih < 0.f) single = o.g1 * ggx_.d(h) * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
+        if (oh > 0.f && ih < 0.f)
+            single = o.g1 * ggx_.d(h) * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
     }
     return (1.f - rest) * single + rest * std::fabs(wi.z) * inverse_pi;
 }
@@ -76,8 +81,10 @@ RoughInterface::Sample RoughInterface::sample(const Seen& o, Event event, float 
     } else {
         const V3f h = ggx_.visible_normal(o.wo, u1, u2);
         const float oh = o.wo.dot(h);
-        if (!through) s.wi = h * (2.f * oh) - o.wo;
-        else if (!surface::refract(o.wo, h, eta_, s.wi)) return s;
+        if (!through)
+            s.wi = h * (2.f * oh) - o.wo;
+        else if (!surface::refract(o.wo, h, eta_, s.wi))
+            return s;
     }
     if (through ? s.wi.z >= -1e-6f : s.wi.z <= 1e-6f) return s;
     s.pdf = pdf(o, s.wi, event);

@@ -1,9 +1,12 @@
-// A rough interface between two dielectrics, seen from one side: reflection and refraction of single scattering (Walter et al. 2007) and
-// what more bounces give back (albedo_tables.h), so that reflected and refracted light together are all the light.
+// A rough interface between two dielectrics, seen from one side: reflection and refraction of single scattering (Walter
+// et al. 2007) and what more bounces give back (albedo_tables.h), so that reflected and refracted light together are
+// all the light.
 //   reflection   F(h) D G2 / (4 mu_o)  +  Rm(mu_o) Rm(mu_i) mu_i / (pi Rm_average)
-//   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2)  +  Tm(mu_o) Tm'(mu_i) mu_i / (pi Tm'_average)
+//   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2)  +  Tm(mu_o) Tm'(mu_i) mu_i / (pi
+// Tm'_average)
 //   eta          IOR of the far side over that of the near side;   '  the same interface seen from the far side
-// Values are f(wo, wi) times the cosine of wi, and keep flux (no eta^2 of radiance: a closed stack ends in the medium where it began).
+// Values are f(wo, wi) times the cosine of wi, and keep flux (no eta^2 of radiance: a closed stack ends in the medium
+// where it began).
 #pragma once
 #include "surface/albedo_tables.h"
 #include "surface/microfacet.h"
@@ -19,7 +22,9 @@ public:
     const Ggx& ggx() const { return ggx_; }
     float roughness() const { return roughness_; }
     /// Share that comes back, all bounces: exact where the interface is sharp, else from the tables.
-    float reflectance(float mu) const { return sharp_ ? fresnel_dielectric(mu, eta_) : AlbedoTables::get().reflectance(mu, roughness_, eta_); }
+    float reflectance(float mu) const {
+        return sharp_ ? fresnel_dielectric(mu, eta_) : AlbedoTables::get().reflectance(mu, roughness_, eta_);
+    }
 
     enum class Event : uint8_t { reflect, refract };
 
@@ -33,10 +38,9 @@ public:
     Seen seen_from(const V3f& wo) const;
     float reflect(const Seen& o, const V3f& wi) const;  ///< wi.z > 0
     float refract(const Seen& o, const V3f& wi) const;  ///< wi.z < 0
-    /// Lets chance decide, in exact proportion to the values above: the density is the value, no light is lost, and nothing needs weighing.
-    /// `next` gives numbers in [0, 1).
-    template <class Next>
-    V3f scatter(const Seen& o, Next&& next) const;
+    /// Lets chance decide, in exact proportion to the values above: the density is the value, no light is lost, and
+    /// nothing needs weighing. `next` gives numbers in [0, 1).
+    template <class Next> V3f scatter(const Seen& o, Next&& next) const;
     /// Density of sample() per solid angle, given the event.
     float pdf(const Seen& o, const V3f& wi, Event event) const;
     struct Sample {
@@ -54,8 +58,7 @@ private:
     float through_norm_ = 1.f;  // Tm'_average, from both sides' tables: the two must agree for light to go either way
 };
 
-template <class Next>
-V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
+template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
     const float u1 = next(), u2 = next(), u = next();
     const V3f h = ggx_.visible_normal(o.wo, u1, u2);
     const float oh = o.wo.dot(h), f = fresnel_dielectric(oh, eta_);
@@ -65,7 +68,8 @@ V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
         wi = h * (2.f * oh) - o.wo;
         kept = wi.z > 1e-6f && (sharp_ || u < f * ggx_.g2(o.wo, wi) / o.g1);
     } else {
-        kept = surface::refract(o.wo, h, eta_, wi) && wi.z < -1e-6f && (sharp_ || u - f < (1.f - f) * ggx_.g2_through(o.wo, wi) / o.g1);
+        kept = surface::refract(o.wo, h, eta_, wi) && wi.z < -1e-6f &&
+               (sharp_ || u - f < (1.f - f) * ggx_.g2_through(o.wo, wi) / o.g1);
     }
     if (kept) return wi;
     if (sharp_) return u < f ? V3f(0, 0, 1) : V3f(0, 0, -1);  // a direction in a million

@@ -6,7 +6,8 @@
 namespace vemtra::surface {
 
 const std::vector<SlotField>& slot_fields() {
-#define VEMTRA_SLOT_FIELD(name, type, value, components, low, high, fallback) {#name, offsetof(Slots, name), components, low, high, fallback},
+#define VEMTRA_SLOT_FIELD(name, type, value, components, low, high, fallback) \
+    {#name, offsetof(Slots, name), components, low, high, fallback},
     static const std::vector<SlotField> fields = {VEMTRA_SLOTS(VEMTRA_SLOT_FIELD)};
 #undef VEMTRA_SLOT_FIELD
     return fields;

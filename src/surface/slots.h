@@ -1,6 +1,6 @@
-// The slots of a surface as plain numbers at one point: OpenPBR Surface 1.1 by name, then ours. The list stands once, in scene/slot_list.h;
-// meaning and units in nodes::surface_description(). Lengths are metres, film thickness micrometres, luminance nits, temperature kelvin;
-// directions lie in the asset's space, 0 0 0 being the surface's own.
+// The slots of a surface as plain numbers at one point: OpenPBR Surface 1.1 by name, then ours. The list stands once,
+// in scene/slot_list.h; meaning and units in nodes::surface_description(). Lengths are metres, film thickness
+// micrometres, luminance nits, temperature kelvin; directions lie in the asset's space, 0 0 0 being the surface's own.
 #pragma once
 #include <cstddef>
 #include <vector>
@@ -18,14 +18,16 @@ struct Slots {
 
 struct SlotField {
     const char* name;
-    size_t offset;   ///< in bytes
+    size_t offset;  ///< in bytes
     int components;
-    float low, high; ///< what is computed with; values outside are clamped
-    float fallback;  ///< instead of a value that is not finite
+    float low, high;  ///< what is computed with; values outside are clamped
+    float fallback;   ///< instead of a value that is not finite
 };
 const std::vector<SlotField>& slot_fields();
 const SlotField* slot_field(const std::string& name);
-inline float* at(Slots& s, const SlotField& f) { return reinterpret_cast<float*>(reinterpret_cast<char*>(&s) + f.offset); }
+inline float* at(Slots& s, const SlotField& f) {
+    return reinterpret_cast<float*>(reinterpret_cast<char*>(&s) + f.offset);
+}
 inline constexpr size_t most_slot_components = sizeof(Slots) / sizeof(float);
 
 /// All values brought into their ranges.

@@ -5,8 +5,12 @@ namespace {
 
 using Passage = RoughInterface::Event;
 
-V3f upright(const V3f& w) { return {w.x, w.y, -w.z}; }
-V3f exp3(const V3f& x) { return {std::exp(x.x), std::exp(x.y), std::exp(x.z)}; }
+V3f upright(const V3f& w) {
+    return {w.x, w.y, -w.z};
+}
+V3f exp3(const V3f& x) {
+    return {std::exp(x.x), std::exp(x.y), std::exp(x.z)};
+}
 
 }  // namespace
 
@@ -44,8 +48,10 @@ void Stack::add(const Coat& c) {
         e.above = RoughInterface(ggx, e.eta);
         e.below = RoughInterface(ggx, 1.f / e.eta);
     }
-    // A transmittance of 0 keeps nothing of a passage: the optical depth stays finite and the result is black all the same.
-    for (int k = 0; k < 3; ++k) e.tau[k] = std::min(1e4f, -std::log(std::clamp(c.transmittance[k], 1e-6f, 1.f)) * c.thickness);
+    // A transmittance of 0 keeps nothing of a passage: the optical depth stays finite and the result is black all the
+    // same.
+    for (int k = 0; k < 3; ++k)
+        e.tau[k] = std::min(1e4f, -std::log(std::clamp(c.transmittance[k], 1e-6f, 1.f)) * c.thickness);
     e.tilt = c.tilt;
     ior_ = c.ior;
 }
@@ -62,10 +68,11 @@ void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) 
     base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, channel), ior_);
     tilt_ = tilt;
     if (!count_) return;
-    // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n - 1) * t on the way in
-    // and on the way out: the variances add up.
+    // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n
+    // - 1) * t on the way in and on the way out: the variances add up.
     Slots blurred = s;
-    float variance = s.specular_roughness * s.specular_roughness * s.specular_roughness * s.specular_roughness * ior_ * ior_;
+    float variance =
+        s.specular_roughness * s.specular_roughness * s.specular_roughness * s.specular_roughness * ior_ * ior_;
     top_ = Ggx{1.f, 1.f};
     float sharpest = 2.f;
     for (int k = 0; k < count_; ++k) {
@@ -76,8 +83,8 @@ void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) 
         if (a < sharpest) sharpest = a, top_ = e.above.ggx();
     }
     only_fuzz_ = sharpest > 1.5f;
-    // A walk joined at a reflection guesses its direction by the interface above; where what reflects is the sharper of the two, the other
-    // way round is needed as well.
+    // A walk joined at a reflection guesses its direction by the interface above; where what reflects is the sharper of
+    // the two, the other way round is needed as well.
     float below = s.base_metalness > 0.f || s.specular_weight > 0.f ? base_->ggx().alpha() : 10.f;
     for (int k = count_; k-- > 0;) {
         Element& e = elements_[k];
@@ -156,7 +163,8 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
             const float length = sum.length();
             return length > 1e-6f && sum.z > 0.f ? top_.d(sum / length) : 0.f;
         };
-        p += o.p_top * (.75f * top_.g1(o.wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * o.wo.z) + .25f * wi.z * inverse_pi);
+        p += o.p_top * (.75f * top_.g1(o.wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * o.wo.z) +
+                        .25f * wi.z * inverse_pi);
     }
     return p;
 }
@@ -173,7 +181,8 @@ Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& 
         return s;
     }
     if (only_fuzz_ && !base_->transmits()) {
-        // Fibres and body differ in brightness more than in form: choosing by brightness, and weighing by the value, keeps the noise down.
+        // Fibres and body differ in brightness more than in form: choosing by brightness, and weighing by the value,
+        // keeps the noise down.
         Scattered s;
         if (u < o.p_base) {
             s = proxy_->sample(o.base, std::min(u / o.p_base, .9999999f), u1, u2);
@@ -199,7 +208,8 @@ V3f Stack::reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) con
         return e.fuzz.color * pdf;
     }
     if (!e.has_interface) return pdf = 0.f, V3f(0.f);
-    return V3f(pdf = e.above.reflect(e.above.seen_from(e.tilt.in(a)), e.tilt.in(b)));  // scatter() has its values as its density
+    return V3f(pdf = e.above.reflect(e.above.seen_from(e.tilt.in(a)),
+                                     e.tilt.in(b)));  // scatter() has its values as its density
 }
 
 float Stack::refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const {
@@ -232,7 +242,8 @@ Stack::Event Stack::scatter(const Element& e, bool from_above, const V3f& a, Wal
 }
 
 /// One of the two events alone; its chance is in the weight, times `boost`.
-Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passage event, WalkRandom& random, float boost) const {
+Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passage event, WalkRandom& random,
+                         float boost) const {
     Event out;
     out.reflected = event == Passage::reflect;
     if (e.straight()) {
@@ -244,7 +255,9 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
             return out;
         }
         if (!e.is_fuzz) return {};
-        const V3f x = from_above ? a : upright(a), y = fuzz_direction(e.fuzz.roughness, x, [&] { return random.next(); });  // a sheet of fibres is the same from both sides
+        const V3f x = from_above ? a : upright(a), y = fuzz_direction(e.fuzz.roughness, x, [&] {
+                                                       return random.next();
+                                                   });  // a sheet of fibres is the same from both sides
         out.direction = from_above ? y : upright(y);
         out.weight = e.fuzz.color * (boost * chance);
         out.pdf = e.fuzz.weight * fuzz(e.fuzz.roughness, x, y) * y.z;
@@ -267,7 +280,7 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
     V3f W[most + 1], B[most + 1];  // direction and weight, from over element k out to wi
     float P[most + 1];             // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
     const bool up = wi.z > 0.f;
-    int reach = 0;                 // W is known for elements 0..reach
+    int reach = 0;  // W is known for elements 0..reach
     if (up) {
         W[0] = wi;
         B[0] = V3f(1.f);
@@ -277,7 +290,9 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
             const Event s = pass(e, true, W[k - 1], Passage::refract, random);
             if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
             W[k] = -s.direction;
-            const float shrink = e.straight() ? 1.f : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
+            const float shrink =
+                e.straight() ? 1.f
+                             : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
             B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
             P[k] = e.two_ways ? s.pdf : 0.f;
             reach = k;

@@ -1,15 +1,17 @@
-// Coats and fuzz over a substrate: light walks between the interfaces, as it does in the real thing (Guo, Hasan, Zhao 2018,
-// "Position-Free Monte Carlo Simulation for Arbitrary Layered BSDFs"). Nothing is approximated but the flatness of the stack, so energy,
-// darkening, absorption at any angle and blur come out of the walk for any number of coats.
+// Coats and fuzz over a substrate: light walks between the interfaces, as it does in the real thing (Guo, Hasan, Zhao
+// 2018, "Position-Free Monte Carlo Simulation for Arbitrary Layered BSDFs"). Nothing is approximated but the flatness
+// of the stack, so energy, darkening, absorption at any angle and blur come out of the walk for any number of coats.
 //
-// evaluate() is an unbiased estimate. A path from wo to wi ends in a last reflection upwards, then passes the interfaces above it. It can be
-// joined in two places, and both are weighted by the balance heuristic (Veach 1997):
-//   at the reflection        W[k]  direction in the medium over element k that leads to wi, found by refracting wi downwards
+// evaluate() is an unbiased estimate. A path from wo to wi ends in a last reflection upwards, then passes the
+// interfaces above it. It can be joined in two places, and both are weighted by the balance heuristic (Veach 1997):
+//   at the reflection        W[k]  direction in the medium over element k that leads to wi, found by refracting wi
+// downwards
 //   one passage later        the reflected direction is sampled, and evaluated at the interface above against W[k-1]
-// sample() is the walk itself: its weight is what absorption left. The density of its directions is not known; pdf() is that of a mixture of
-// lobes shaped like the stack, whose integral is one, which serves to weigh light sampling against it (any such weights leave the mean as it is). For a
-// substrate without coats all three are exact.
-// Symbols: element 0 is outermost; tau optical depth of the medium below an element at normal incidence: one passage keeps exp(-tau / mu).
+// sample() is the walk itself: its weight is what absorption left. The density of its directions is not known; pdf() is
+// that of a mixture of lobes shaped like the stack, whose integral is one, which serves to weigh light sampling against
+// it (any such weights leave the mean as it is). For a substrate without coats all three are exact.
+// Symbols: element 0 is outermost; tau optical depth of the medium below an element at normal incidence: one passage
+// keeps exp(-tau / mu).
 #pragma once
 #include <optional>
 
@@ -32,7 +34,8 @@ private:
 struct Tilt {
     bool own = false;
     V3f tangent{1, 0, 0}, bitangent{0, 1, 0}, normal{0, 0, 1};
-    /// Rotates about the surface's normal so that x lies along `tangent_local`, and to `normal_local` where it is not zero.
+    /// Rotates about the surface's normal so that x lies along `tangent_local`, and to `normal_local` where it is not
+    /// zero.
     static Tilt make(const V3f& normal_local, const V3f& tangent_local);
     V3f in(const V3f& w) const { return own ? kept_side({w.dot(tangent), w.dot(bitangent), w.dot(normal)}, w.z) : w; }
     V3f out(const V3f& w) const { return own ? kept_side(tangent * w.x + bitangent * w.y + normal * w.z, w.z) : w; }
@@ -67,7 +70,8 @@ public:
     void reset(float outside_ior);
     void add(const Coat& coat);
     void add(const Fuzz& fuzz);
-    /// `leaving`: wo lies in the substrate's own body, and outside_ior is that of the other side; there are no coats then.
+    /// `leaving`: wo lies in the substrate's own body, and outside_ior is that of the other side; there are no coats
+    /// then.
     void finish(const Slots& sane_slots, const Tilt& tilt, int dispersed_channel = -1, bool leaving = false);
     /// IOR of the medium that the substrate lies in.
     float ior() const { return ior_; }
@@ -82,16 +86,17 @@ public:
 
     struct Seen {
         V3f wo;
-        Bsdf::Seen base;       ///< of the substrate as wo reaches it straight through the coats
+        Bsdf::Seen base;  ///< of the substrate as wo reaches it straight through the coats
         V3f albedo{0.f};
-        V3f passed{1.f};       ///< share of light that gets straight through the coats
+        V3f passed{1.f};                  ///< share of light that gets straight through the coats
         float p_top = 0.f, p_base = 1.f;  ///< plain stacks have p_base = 1
     };
     /// wo.z > 0.
     Seen seen_from(const V3f& wo) const;
     V3f evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const;  ///< f(wo, wi) |mu_i|, an estimate
     float pdf(const Seen& o, const V3f& wi) const;
-    Scattered sample(const Seen& o, float u_lobe, float u1, float u2, WalkRandom& random) const;  ///< the numbers serve a plain stack alone
+    Scattered sample(const Seen& o, float u_lobe, float u1, float u2,
+                     WalkRandom& random) const;  ///< the numbers serve a plain stack alone
 
 private:
     struct Element {
@@ -106,7 +111,7 @@ private:
         bool straight() const { return is_fuzz || !has_interface; }
     };
     struct Event {
-        V3f direction{0.f};   // away from the element
+        V3f direction{0.f};  // away from the element
         V3f weight{0.f};
         float pdf = 0.f;
         bool reflected = false;
@@ -115,7 +120,8 @@ private:
     V3f reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) const;
     float refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const;
     Event scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random) const;
-    Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Event event, WalkRandom& random, float boost = 1.f) const;
+    Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Event event, WalkRandom& random,
+               float boost = 1.f) const;
     V3f walk(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     Scattered walk_out(const V3f& wo, WalkRandom& random) const;
     V3f absorbed(const Element& e, float mu) const;
@@ -123,7 +129,7 @@ private:
     Element elements_[most];
     int count_ = 0;
     float ior_ = 1.f, darkening_ = 1.f;
-    V3f lift_{1.f};  // what undoing the darkening multiplies light from the substrate with
+    V3f lift_{1.f};                     // what undoing the darkening multiplies light from the substrate with
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;
     Ggx top_;

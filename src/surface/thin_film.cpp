@@ -18,10 +18,12 @@ struct Spectrum {
         V3f sum(0.f);
         for (int i = 0; i < bands; ++i) {
             const float nm = 1000.f * (first_band + band_step * float(i));
-            const float x = 1.056f * lobe(nm, 599.8f, .0264f, .0323f) + .362f * lobe(nm, 442.f, .0624f, .0374f) - .065f * lobe(nm, 501.1f, .049f, .0382f);
+            const float x = 1.056f * lobe(nm, 599.8f, .0264f, .0323f) + .362f * lobe(nm, 442.f, .0624f, .0374f) -
+                            .065f * lobe(nm, 501.1f, .049f, .0382f);
             const float y = .821f * lobe(nm, 568.8f, .0213f, .0247f) + .286f * lobe(nm, 530.9f, .0613f, .0322f);
             const float z = 1.217f * lobe(nm, 437.f, .0845f, .0278f) + .681f * lobe(nm, 459.f, .0385f, .0725f);
-            weight[size_t(i)] = {3.2406f * x - 1.5372f * y - .4986f * z, -.9689f * x + 1.8758f * y + .0415f * z, .0557f * x - .204f * y + 1.057f * z};  // XYZ to Rec.709
+            weight[size_t(i)] = {3.2406f * x - 1.5372f * y - .4986f * z, -.9689f * x + 1.8758f * y + .0415f * z,
+                                 .0557f * x - .204f * y + 1.057f * z};  // XYZ to Rec.709
             sum += weight[size_t(i)];
         }
         for (V3f& w : weight) w /= sum;
@@ -29,12 +31,12 @@ struct Spectrum {
 };
 
 float airy(float r12, float r23, float cos_phase) {
-    const float a = r12 * r12 + r23 * r23 + 2.f * r12 * r23 * cos_phase, b = 1.f + r12 * r12 * r23 * r23 + 2.f * r12 * r23 * cos_phase;
+    const float a = r12 * r12 + r23 * r23 + 2.f * r12 * r23 * cos_phase,
+                b = 1.f + r12 * r12 * r23 * r23 + 2.f * r12 * r23 * cos_phase;
     return b > 1e-9f ? a / b : 1.f;
 }
 
-template <class Reflect>
-V3f integrate(float mu, float thickness, float film_ior, Reflect&& reflect) {
+template <class Reflect> V3f integrate(float mu, float thickness, float film_ior, Reflect&& reflect) {
     static const Spectrum spectrum;
     const float sin2 = (1.f - mu * mu) / (film_ior * film_ior);
     if (sin2 >= 1.f) return V3f(1.f);

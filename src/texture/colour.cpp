@@ -13,17 +13,21 @@ namespace vemtra::texture {
 namespace {
 
 OCIO::ConstConfigRcPtr configuration() {
-    static const OCIO::ConstConfigRcPtr config = OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
+    static const OCIO::ConstConfigRcPtr config =
+        OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
     return config;
 }
 OCIO::ConstCPUProcessorRcPtr processor(const std::string& space) {
-    return configuration()->getProcessor(space.c_str(), "lin_rec709")->getOptimizedCPUProcessor(OCIO::OPTIMIZATION_LOSSLESS);
+    return configuration()
+        ->getProcessor(space.c_str(), "lin_rec709")
+        ->getOptimizedCPUProcessor(OCIO::OPTIMIZATION_LOSSLESS);
 }
 
 }  // namespace
 
 const std::vector<std::string>& colour_spaces() {
-    static const std::vector<std::string> all{"srgb_texture", "lin_rec709", "acescg", "aces2065_1", "lin_rec2020", "g22_rec709", "raw"};
+    static const std::vector<std::string> all{"srgb_texture", "lin_rec709", "acescg", "aces2065_1",
+                                              "lin_rec2020",  "g22_rec709", "raw"};
     return all;
 }
 
@@ -36,7 +40,8 @@ std::shared_ptr<const ColourDecode> make_decode(const std::string& space) {
         cpu->applyRGB(&c.x);
         return c;
     };
-    // Greys pass the matrix unchanged, as white is white: they give the curve; what the primaries become gives the matrix.
+    // Greys pass the matrix unchanged, as white is white: they give the curve; what the primaries become gives the
+    // matrix.
     d->curve16.resize(65536);
     float bend = 0.f;
     for (int i = 0; i < 65536; ++i) {
@@ -98,13 +103,41 @@ Result<std::shared_ptr<const ColourDecode>> colour_decode(const std::string& spa
 }
 
 std::string colour_space_named(const std::string& word) {
-    static const std::map<std::string, std::string> names{
-        {"srgb", "srgb_texture"}, {"srgbtexture", "srgb_texture"}, {"srgbrec709scene", "srgb_texture"}, {"srgbf", "srgb_texture"}, {"linear", "lin_rec709"}, {"lin", "lin_rec709"},
-        {"linrec709", "lin_rec709"}, {"linsrgb", "lin_rec709"}, {"linrec709scene", "lin_rec709"}, {"scenelinear", "lin_rec709"}, {"lin709", "lin_rec709"}, {"linearrec709", "lin_rec709"},
-        {"linearsrgb", "lin_rec709"}, {"acescg", "acescg"}, {"linap1", "acescg"}, {"linap1scene", "acescg"}, {"ap1", "acescg"}, {"aces", "aces2065_1"}, {"aces20651", "aces2065_1"},
-        {"linap0", "aces2065_1"}, {"linap0scene", "aces2065_1"}, {"ap0", "aces2065_1"}, {"linrec2020", "lin_rec2020"}, {"linrec2020scene", "lin_rec2020"}, {"rec2020", "lin_rec2020"},
-        {"g22rec709", "g22_rec709"}, {"gamma22", "g22_rec709"}, {"gammacorrected22", "g22_rec709"}, {"g22", "g22_rec709"}, {"raw", "raw"}, {"noncolor", "raw"}, {"noncolour", "raw"},
-        {"utilityraw", "raw"}, {"nocolor", "raw"}, {"data", "raw"}};
+    static const std::map<std::string, std::string> names{{"srgb", "srgb_texture"},
+                                                          {"srgbtexture", "srgb_texture"},
+                                                          {"srgbrec709scene", "srgb_texture"},
+                                                          {"srgbf", "srgb_texture"},
+                                                          {"linear", "lin_rec709"},
+                                                          {"lin", "lin_rec709"},
+                                                          {"linrec709", "lin_rec709"},
+                                                          {"linsrgb", "lin_rec709"},
+                                                          {"linrec709scene", "lin_rec709"},
+                                                          {"scenelinear", "lin_rec709"},
+                                                          {"lin709", "lin_rec709"},
+                                                          {"linearrec709", "lin_rec709"},
+                                                          {"linearsrgb", "lin_rec709"},
+                                                          {"acescg", "acescg"},
+                                                          {"linap1", "acescg"},
+                                                          {"linap1scene", "acescg"},
+                                                          {"ap1", "acescg"},
+                                                          {"aces", "aces2065_1"},
+                                                          {"aces20651", "aces2065_1"},
+                                                          {"linap0", "aces2065_1"},
+                                                          {"linap0scene", "aces2065_1"},
+                                                          {"ap0", "aces2065_1"},
+                                                          {"linrec2020", "lin_rec2020"},
+                                                          {"linrec2020scene", "lin_rec2020"},
+                                                          {"rec2020", "lin_rec2020"},
+                                                          {"g22rec709", "g22_rec709"},
+                                                          {"gamma22", "g22_rec709"},
+                                                          {"gammacorrected22", "g22_rec709"},
+                                                          {"g22", "g22_rec709"},
+                                                          {"raw", "raw"},
+                                                          {"noncolor", "raw"},
+                                                          {"noncolour", "raw"},
+                                                          {"utilityraw", "raw"},
+                                                          {"nocolor", "raw"},
+                                                          {"data", "raw"}};
     std::string plain;
     for (char c : word)
         if (std::isalnum(static_cast<unsigned char>(c))) plain += char(std::tolower(static_cast<unsigned char>(c)));

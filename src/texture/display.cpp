@@ -20,8 +20,12 @@ namespace {
 constexpr float toe = .18f / 512.f, top = .18f * 512.f;
 const float scale = 1.f / std::log2(1.f + top / toe);
 }  // namespace
-float DisplayTransform::shape(float x) { return std::log2(1.f + std::max(0.f, x) / toe) * scale; }
-float DisplayTransform::unshape(float t) { return toe * (std::exp2(t / scale) - 1.f); }
+float DisplayTransform::shape(float x) {
+    return std::log2(1.f + std::max(0.f, x) / toe) * scale;
+}
+float DisplayTransform::unshape(float t) {
+    return toe * (std::exp2(t / scale) - 1.f);
+}
 
 Result<std::shared_ptr<const DisplayTransform>> DisplayTransform::make(const std::string& view) {
     const fs::path config_file = shipped_assets() / "colour" / "vemtra.ocio";
@@ -30,26 +34,31 @@ Result<std::shared_ptr<const DisplayTransform>> DisplayTransform::make(const std
     if (view == "raw") return std::shared_ptr<const DisplayTransform>(made);
     try {
         const auto config = OCIO::Config::CreateFromFile(config_file.c_str());
-        const auto processor = config->getProcessor("lin_rec709", "srgb_monitor", view.c_str(), OCIO::TRANSFORM_DIR_FORWARD)->getDefaultCPUProcessor();
+        const auto processor =
+            config->getProcessor("lin_rec709", "srgb_monitor", view.c_str(), OCIO::TRANSFORM_DIR_FORWARD)
+                ->getDefaultCPUProcessor();
         if (view == "filmic") {
             made->lattice_.resize(size_t(size) * size * size);
             parallel_ranges(size, 1, [&](size_t first, size_t last) {
                 for (size_t b = first; b < last; ++b)
                     for (int g = 0; g < size; ++g)
                         for (int r = 0; r < size; ++r) {
-                            V3f c(unshape(float(r) / (size - 1)), unshape(float(g) / (size - 1)), unshape(float(b) / (size - 1)));
+                            V3f c(unshape(float(r) / (size - 1)), unshape(float(g) / (size - 1)),
+                                  unshape(float(b) / (size - 1)));
                             processor->applyRGB(&c.x);
                             made->lattice_[(b * size + size_t(g)) * size + size_t(r)] = c;
                         }
             });
         }
     } catch (const OCIO::Exception& e) {
-        return Error{"The colour configuration cannot be used", config_file.string(), "view " + view, e.what(), "Install Vemtra again, or set VEMTRA_ASSETS to its assets"};
+        return Error{"The colour configuration cannot be used", config_file.string(), "view " + view, e.what(),
+                     "Install Vemtra again, or set VEMTRA_ASSETS to its assets"};
     }
     return std::shared_ptr<const DisplayTransform>(made);
 }
 
-// Tetrahedral interpolation: along the largest of the three fractions first, so that greys stay on the diagonal and stay grey.
+// Tetrahedral interpolation: along the largest of the three fractions first, so that greys stay on the diagonal and
+// stay grey.
 V3f DisplayTransform::look_up(const V3f& linear) const {
     float f[3];
     int i[3];
@@ -75,8 +84,11 @@ V3f DisplayTransform::look_up(const V3f& linear) const {
 V3f DisplayTransform::operator()(const V3f& linear, float exposure) const {
     V3f c = linear * std::exp2(exposure);
     if (!finite(c)) c = V3f(0.f);
-    if (view_ == "filmic") c = look_up(c);
-    else if (view_ == "srgb") c = V3f(linear_to_srgb(std::max(0.f, c.x)), linear_to_srgb(std::max(0.f, c.y)), linear_to_srgb(std::max(0.f, c.z)));
+    if (view_ == "filmic")
+        c = look_up(c);
+    else if (view_ == "srgb")
+        c = V3f(linear_to_srgb(std::max(0.f, c.x)), linear_to_srgb(std::max(0.f, c.y)),
+                linear_to_srgb(std::max(0.f, c.z)));
     return {clamp01(c.x), clamp01(c.y), clamp01(c.z)};
 }
 

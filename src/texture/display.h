@@ -1,5 +1,5 @@
-// From scene light to what a monitor shows, by OpenColorIO and the configuration that ships (assets/colour/vemtra.ocio). Window and
-// command line use this same function, so that they show the same pixels.
+// From scene light to what a monitor shows, by OpenColorIO and the configuration that ships
+// (assets/colour/vemtra.ocio). Window and command line use this same function, so that they show the same pixels.
 #pragma once
 #include <cstdint>
 #include <memory>
@@ -23,8 +23,8 @@ public:
 
 private:
     std::string view_;
-    // Curves and gamut work of the filmic view cost hundreds of nanoseconds a pixel. They are sampled once into a lattice over
-    // log2 light, [-12, +10] stops around 0.18 and an exact black, and read by tetrahedral interpolation.
+    // Curves and gamut work of the filmic view cost hundreds of nanoseconds a pixel. They are sampled once into a
+    // lattice over log2 light, [-12, +10] stops around 0.18 and an exact black, and read by tetrahedral interpolation.
     static constexpr int size = 57;
     std::vector<V3f> lattice_;
     static float shape(float linear);

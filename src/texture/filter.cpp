@@ -10,27 +10,39 @@ namespace {
 constexpr int most_taps = 8;
 
 /// One texel as four numbers.
-template <TexelFormat format, int lanes, bool curved>
-inline __m128 texel(const uint8_t* p, const float* curve) {
+template <TexelFormat format, int lanes, bool curved> inline __m128 texel(const uint8_t* p, const float* curve) {
     if constexpr (lanes == 1) {
         float x;
-        if constexpr (format == TexelFormat::u8) x = curved ? curve[*p] : float(*p) * (1.f / 255.f);
+        if constexpr (format == TexelFormat::u8)
+            x = curved ? curve[*p] : float(*p) * (1.f / 255.f);
         else if constexpr (format == TexelFormat::u16) {
             const uint16_t code = *reinterpret_cast<const uint16_t*>(p);
             x = curved ? curve[code] : float(code) * (1.f / 65535.f);
-        } else if constexpr (format == TexelFormat::half) x = _cvtsh_ss(*reinterpret_cast<const uint16_t*>(p));
-        else x = *reinterpret_cast<const float*>(p);
+        } else if constexpr (format == TexelFormat::half)
+            x = _cvtsh_ss(*reinterpret_cast<const uint16_t*>(p));
+        else
+            x = *reinterpret_cast<const float*>(p);
         return _mm_set_ss(x);
     } else {
         if constexpr (format == TexelFormat::u8) {
-            if constexpr (curved) return _mm_set_ps(float(p[3]) * (1.f / 255.f), curve[p[2]], curve[p[1]], curve[p[0]]);
-            else return _mm_mul_ps(_mm_cvtepi32_ps(_mm_cvtepu8_epi32(_mm_cvtsi32_si128(*reinterpret_cast<const int*>(p)))), _mm_set1_ps(1.f / 255.f));
+            if constexpr (curved)
+                return _mm_set_ps(float(p[3]) * (1.f / 255.f), curve[p[2]], curve[p[1]], curve[p[0]]);
+            else
+                return _mm_mul_ps(
+                    _mm_cvtepi32_ps(_mm_cvtepu8_epi32(_mm_cvtsi32_si128(*reinterpret_cast<const int*>(p)))),
+                    _mm_set1_ps(1.f / 255.f));
         } else if constexpr (format == TexelFormat::u16) {
             const auto* c = reinterpret_cast<const uint16_t*>(p);
-            if constexpr (curved) return _mm_set_ps(float(c[3]) * (1.f / 65535.f), curve[c[2]], curve[c[1]], curve[c[0]]);
-            else return _mm_mul_ps(_mm_cvtepi32_ps(_mm_cvtepu16_epi32(_mm_loadl_epi64(reinterpret_cast<const __m128i*>(p)))), _mm_set1_ps(1.f / 65535.f));
-        } else if constexpr (format == TexelFormat::half) return _mm_cvtph_ps(_mm_loadl_epi64(reinterpret_cast<const __m128i*>(p)));
-        else return _mm_load_ps(reinterpret_cast<const float*>(p));
+            if constexpr (curved)
+                return _mm_set_ps(float(c[3]) * (1.f / 65535.f), curve[c[2]], curve[c[1]], curve[c[0]]);
+            else
+                return _mm_mul_ps(
+                    _mm_cvtepi32_ps(_mm_cvtepu16_epi32(_mm_loadl_epi64(reinterpret_cast<const __m128i*>(p)))),
+                    _mm_set1_ps(1.f / 65535.f));
+        } else if constexpr (format == TexelFormat::half)
+            return _mm_cvtph_ps(_mm_loadl_epi64(reinterpret_cast<const __m128i*>(p)));
+        else
+            return _mm_load_ps(reinterpret_cast<const float*>(p));
     }
 }
 
@@ -60,8 +72,7 @@ inline int corner(int i, int size, Wrap wrap) {
     }
 }
 
-template <TexelFormat format, int lanes, bool curved>
-struct Reader {
+template <TexelFormat format, int lanes, bool curved> struct Reader {
     static constexpr size_t bytes = texel_bytes(format) * size_t(lanes);
     TexelStore::Reading& reading;
     const TexelImage& image;
@@ -76,8 +87,11 @@ struct Reader {
         const float a = x - float(ix), b = y - float(iy);
         const int tx = ix & (tile_edge - 1), ty = iy & (tile_edge - 1);
         __m128 p00, p01, p10, p11;
-        if (unsigned(ix) < unsigned(l.width - 1) && unsigned(iy) < unsigned(l.height - 1) && tx < tile_edge - 1 && ty < tile_edge - 1) [[likely]] {
-            const uint8_t* t = reading.texels(image, level, size_t(iy / tile_edge) * size_t(l.across) + size_t(ix / tile_edge)) + size_t(ty * tile_edge + tx) * bytes;
+        if (unsigned(ix) < unsigned(l.width - 1) && unsigned(iy) < unsigned(l.height - 1) && tx < tile_edge - 1 &&
+            ty < tile_edge - 1) [[likely]] {
+            const uint8_t* t =
+                reading.texels(image, level, size_t(iy / tile_edge) * size_t(l.across) + size_t(ix / tile_edge)) +
+                size_t(ty * tile_edge + tx) * bytes;
             p00 = texel<format, lanes, curved>(t, curve);
             p01 = texel<format, lanes, curved>(t + bytes, curve);
             p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve);
@@ -87,8 +101,10 @@ struct Reader {
                 i = corner(i, l.width, wrap_u);
                 j = corner(j, l.height, wrap_v);
                 if (i < 0 || j < 0) return _mm_setzero_ps();
-                const uint8_t* t = reading.texels(image, level, size_t(j / tile_edge) * size_t(l.across) + size_t(i / tile_edge));
-                return texel<format, lanes, curved>(t + size_t((j & (tile_edge - 1)) * tile_edge + (i & (tile_edge - 1))) * bytes, curve);
+                const uint8_t* t =
+                    reading.texels(image, level, size_t(j / tile_edge) * size_t(l.across) + size_t(i / tile_edge));
+                return texel<format, lanes, curved>(
+                    t + size_t((j & (tile_edge - 1)) * tile_edge + (i & (tile_edge - 1))) * bytes, curve);
             };
             p00 = at(ix, iy);
             p01 = at(ix + 1, iy);
@@ -96,7 +112,8 @@ struct Reader {
             p11 = at(ix + 1, iy + 1);
         }
         const __m128 va = _mm_set1_ps(a), vb = _mm_set1_ps(b);
-        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))), low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
+        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))),
+                     low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
         return _mm_add_ps(top, _mm_mul_ps(vb, _mm_sub_ps(low, top)));
     }
     __m128 folded(size_t level, float u, float v) const {
@@ -119,13 +136,15 @@ struct Reader {
     static inline __m128 mix(const uint8_t* t, float a, float b, const float* curve) {
         const __m128 va = _mm_set1_ps(a), vb = _mm_set1_ps(b);
         const __m128 p00 = texel<format, lanes, curved>(t, curve), p01 = texel<format, lanes, curved>(t + bytes, curve);
-        const __m128 p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve), p11 = texel<format, lanes, curved>(t + (tile_edge + 1) * bytes, curve);
-        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))), low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
+        const __m128 p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve),
+                     p11 = texel<format, lanes, curved>(t + (tile_edge + 1) * bytes, curve);
+        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))),
+                     low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
         return _mm_add_ps(top, _mm_mul_ps(vb, _mm_sub_ps(low, top)));
     }
 
-    /// Bilinear reads of the finest level. Places are found for many points in loops that become vector code, addresses are asked for ahead of
-    /// their use, and what is not there or lies on a tile's border goes the slow way.
+    /// Bilinear reads of the finest level. Places are found for many points in loops that become vector code, addresses
+    /// are asked for ahead of their use, and what is not there or lies on a tile's border goes the slow way.
     void run_plain(const Lookups& points, float (*out)[4]) const {
         constexpr int chunk = 128;
         alignas(64) float fu[chunk], fv[chunk], a[chunk], b[chunk];
@@ -153,8 +172,10 @@ struct Reader {
                 a[i] = x - gx;
                 b[i] = y - gy;
                 const bool sane = std::fabs(gx) < 1e6f && std::fabs(gy) < 1e6f;
-                const int ix = int(sane ? gx : -1.f), iy = int(sane ? gy : -1.f), tx = ix & (tile_edge - 1), ty = iy & (tile_edge - 1);
-                const bool inside = (ix >= 0) & (ix < last_x) & (iy >= 0) & (iy < last_y) & (tx < tile_edge - 1) & (ty < tile_edge - 1);
+                const int ix = int(sane ? gx : -1.f), iy = int(sane ? gy : -1.f), tx = ix & (tile_edge - 1),
+                          ty = iy & (tile_edge - 1);
+                const bool inside =
+                    (ix >= 0) & (ix < last_x) & (iy >= 0) & (iy < last_y) & (tx < tile_edge - 1) & (ty < tile_edge - 1);
                 tile[i] = inside ? (iy / tile_edge) * across + ix / tile_edge : -1;
                 offset[i] = (ty * tile_edge + tx) * int(bytes);
             }
@@ -180,14 +201,17 @@ struct Reader {
                     sum = std::fabs(u) < 1e6f && std::fabs(v) < 1e6f ? folded(0, u, v) : _mm_setzero_ps();
                     stale = true;
                 }
-                if constexpr (lanes == 1) out[first + i][0] = _mm_cvtss_f32(sum);
-                else _mm_storeu_ps(out[first + i], sum);
+                if constexpr (lanes == 1)
+                    out[first + i][0] = _mm_cvtss_f32(sum);
+                else
+                    _mm_storeu_ps(out[first + i], sum);
             }
         }
     }
 
     void run(const Lookups& points, float (*out)[4]) const {
-        const bool extended = points.filter != Filter::off && points.axes[0] && points.axes[1] && points.axes[2] && points.axes[3] && image.levels().size() > 1;
+        const bool extended = points.filter != Filter::off && points.axes[0] && points.axes[1] && points.axes[2] &&
+                              points.axes[3] && image.levels().size() > 1;
         if (!extended) return run_plain(points, out);
         const float w = float(image.levels()[0].width), h = float(image.levels()[0].height);
         for (int i = 0; i < points.count; ++i) {
@@ -197,7 +221,8 @@ struct Reader {
                 sum = _mm_setzero_ps();
             } else {
                 float au = points.axes[0][i], av = points.axes[1][i], bu = points.axes[2][i], bv = points.axes[3][i];
-                float longer = (au * w) * (au * w) + (av * h) * (av * h), shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);
+                float longer = (au * w) * (au * w) + (av * h) * (av * h),
+                      shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);
                 if (longer < shorter) {
                     std::swap(longer, shorter);
                     std::swap(au, bu);
@@ -210,7 +235,8 @@ struct Reader {
                 } else if (points.filter == Filter::box) {
                     sum = over_levels(.5f * std::log2(longer), u, v);
                 } else {
-                    const float wide = std::sqrt(longer), narrow = std::max({1.f, std::sqrt(shorter), wide / float(most_taps)});
+                    const float wide = std::sqrt(longer),
+                                narrow = std::max({1.f, std::sqrt(shorter), wide / float(most_taps)});
                     const int taps = std::min(most_taps, int(std::ceil(wide / narrow - .01f)));
                     const float lod = std::log2(narrow);
                     if (taps <= 1) {
@@ -221,38 +247,51 @@ struct Reader {
                         for (int k = 0; k < taps; ++k) {
                             const float t = (float(k) + .5f) / float(taps) - .5f, weight = std::exp(-6.f * t * t);
                             total += weight;
-                            sum = _mm_add_ps(sum, _mm_mul_ps(_mm_set1_ps(weight), over_levels(lod, u + au * t, v + av * t)));
+                            sum = _mm_add_ps(sum,
+                                             _mm_mul_ps(_mm_set1_ps(weight), over_levels(lod, u + au * t, v + av * t)));
                         }
                         sum = _mm_div_ps(sum, _mm_set1_ps(total));
                     }
                 }
             }
-            if constexpr (lanes == 1) out[i][0] = _mm_cvtss_f32(sum);
-            else _mm_storeu_ps(out[i], sum);
+            if constexpr (lanes == 1)
+                out[i][0] = _mm_cvtss_f32(sum);
+            else
+                _mm_storeu_ps(out[i], sum);
         }
     }
 };
 
 template <TexelFormat format>
-void dispatch(TexelStore::Reading& reading, const TexelImage& image, const float* curve, const Lookups& p, float (*out)[4]) {
+void dispatch(TexelStore::Reading& reading, const TexelImage& image, const float* curve, const Lookups& p,
+              float (*out)[4]) {
     auto run = [&](auto reader) { reader.run(p, out); };
     constexpr bool codes = format == TexelFormat::u8 || format == TexelFormat::u16;
     if (image.lanes() == 1) {
-        if (codes && curve) run(Reader<format, 1, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
-        else run(Reader<format, 1, false>{reading, image, curve, p.wrap_u, p.wrap_v});
+        if (codes && curve)
+            run(Reader<format, 1, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
+        else
+            run(Reader<format, 1, false>{reading, image, curve, p.wrap_u, p.wrap_v});
     } else {
-        if (codes && curve) run(Reader<format, 4, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
-        else run(Reader<format, 4, false>{reading, image, curve, p.wrap_u, p.wrap_v});
+        if (codes && curve)
+            run(Reader<format, 4, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
+        else
+            run(Reader<format, 4, false>{reading, image, curve, p.wrap_u, p.wrap_v});
     }
 }
 
 }  // namespace
 
-void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const ColourDecode* decode, const Lookups& points, float (*out)[4]) {
+void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const ColourDecode* decode,
+                   const Lookups& points, float (*out)[4]) {
     const bool curved = decode && decode->has_curve;
     switch (image.format()) {
-        case TexelFormat::u8: dispatch<TexelFormat::u8>(reading, image, curved ? decode->curve8.data() : nullptr, points, out); break;
-        case TexelFormat::u16: dispatch<TexelFormat::u16>(reading, image, curved ? decode->curve16.data() : nullptr, points, out); break;
+        case TexelFormat::u8:
+            dispatch<TexelFormat::u8>(reading, image, curved ? decode->curve8.data() : nullptr, points, out);
+            break;
+        case TexelFormat::u16:
+            dispatch<TexelFormat::u16>(reading, image, curved ? decode->curve16.data() : nullptr, points, out);
+            break;
         case TexelFormat::half: dispatch<TexelFormat::half>(reading, image, nullptr, points, out); break;
         case TexelFormat::f32: dispatch<TexelFormat::f32>(reading, image, nullptr, points, out); break;
     }

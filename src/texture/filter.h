@@ -1,6 +1,7 @@
 // Lookups in batches: bilinear, over mip levels, and along the longer axis of an elongated footprint.
 //   box      the average of the square around the footprint: between two mip levels, bilinear in each (Williams 1983)
-//   smooth   up to 8 such reads along the longer axis with Gaussian weights, each as wide as the shorter one (McCormack et al. 1999, "Feline")
+//   smooth   up to 8 such reads along the longer axis with Gaussian weights, each as wide as the shorter one (McCormack
+// et al. 1999, "Feline")
 //   off      the finest level, bilinear
 #pragma once
 #include "texture/texel_store.h"
@@ -10,8 +11,8 @@ namespace vemtra::texture {
 enum class Wrap : uint8_t { periodic, clamp, mirror, constant };
 enum class Filter : uint8_t { off, box, smooth };
 
-/// Points of one file. Coordinates count from its lower left corner in widths and heights; axes span the footprint, full width. Any of the
-/// axes' pointers null: points without extent.
+/// Points of one file. Coordinates count from its lower left corner in widths and heights; axes span the footprint,
+/// full width. Any of the axes' pointers null: points without extent.
 struct Lookups {
     int count = 0;
     const float* u = nullptr;
@@ -22,6 +23,7 @@ struct Lookups {
 };
 
 /// Linear colour (or raw numbers) and alpha per point; single-channel images give their number in [0].
-void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const ColourDecode* decode, const Lookups& points, float (*out)[4]);
+void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const ColourDecode* decode,
+                   const Lookups& points, float (*out)[4]);
 
 }  // namespace vemtra::texture

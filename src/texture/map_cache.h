@@ -1,5 +1,6 @@
-// Prepared maps: tiled, mip-mapped copies in a cache folder, made in the background and found again by the content of the original, in any
-// project. Mip levels average light, not codes: a map in a curved space is decoded for it and encoded again.
+// Prepared maps: tiled, mip-mapped copies in a cache folder, made in the background and found again by the content of
+// the original, in any project. Mip levels average light, not codes: a map in a curved space is decoded for it and
+// encoded again.
 #pragma once
 #include <atomic>
 #include <condition_variable>
@@ -14,34 +15,18 @@
 
 #include "base/file.h"
 #include "base/progress.h"
+#include "texture/image_header.h"
+#include "texture/prepare_map.h"
 
 namespace vemtra::texture {
 
-/// Sizes beyond are refused before anything is allocated: 2^28 texels, 65536 in one direction.
-inline constexpr int most_edge = 65536;
-inline constexpr int64_t most_texels = int64_t(1) << 28;
-
-/// What the header of an image file says; an Error where it is no image that can be read, with the reason in plain words.
-struct ImageHeader {
-    int width = 0, height = 0, channels = 0, bits = 8;
-    bool floating = false, tiled = false, mipped = false, palette = false, cmyk = false;
-    int alpha = -1;               ///< index of the alpha channel; -1: none
-    bool premultiplied = false;
-    std::vector<std::string> channel_names;
-    std::string colour_space;     ///< what the file says of itself; empty: nothing
-    std::string format;           ///< of the file: png, openexr, ...
-};
-Result<ImageHeader> read_header(const fs::path& file);
-
-/// Makes the prepared form of one file. `space`: whose curve its colour numbers have. An Error says "stopped" where it was.
-Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress = nullptr, int threads = 1);
-
-/// Of the file's bytes; 0 where it cannot be read.
+/// Of the file's bytes (XXH3) and the version of the prepared form; 0 where it cannot be read.
 uint64_t content_hash(const fs::path& file);
 
 class MapCache {
 public:
-    /// `folder` is created on demand. Prepared maps beyond `limit_bytes` go, those that were not used for longest first.
+    /// `folder` is created on demand. Prepared maps beyond `limit_bytes` go, those that were not used for longest
+    /// first.
     explicit MapCache(fs::path folder, uint64_t limit_bytes = uint64_t(20) << 30);
     ~MapCache();
 
@@ -64,7 +49,7 @@ public:
     State state() const;
     void stop_waiting();  ///< forgets what is not begun, and stops what is
     void set_limit(uint64_t bytes);
-    void clear();         ///< removes all prepared maps
+    void clear();  ///< removes all prepared maps
 
 private:
     using Wanted = std::pair<fs::path, std::string>;
@@ -81,7 +66,7 @@ private:
     mutable std::mutex mutex_;
     std::condition_variable wake_;
     std::deque<Wanted> queue_;
-    std::set<Wanted> known_;    // asked for, in this session
+    std::set<Wanted> known_;  // asked for, in this session
     std::vector<fs::path> ready_;
     std::vector<Error> problems_;
     size_t done_ = 0, wanted_count_ = 0;

@@ -4,47 +4,21 @@
 #include <map>
 #include <set>
 
+#include "texture/map_words.h"
+
 namespace vemtra::texture {
 namespace {
 
 using K = MapKind;
 
-/// Words of the trade, by how sure they make: 3 says it, 2 is likely, 1 only where nothing better stands in the name.
-struct Word {
-    const char* text;
-    K kind;
-    int sure;
-};
-constexpr Word words[] = {
-    {"basecolor", K::base_color, 3}, {"basecolour", K::base_color, 3}, {"basecol", K::base_color, 3}, {"albedo", K::base_color, 3}, {"alb", K::base_color, 2}, {"diffuse", K::base_color, 3},
-    {"diffusecolor", K::base_color, 3}, {"diffusecolour", K::base_color, 3}, {"diffusemap", K::base_color, 3}, {"colormap", K::base_color, 3}, {"colourmap", K::base_color, 3}, {"diff", K::base_color, 2}, {"dif", K::base_color, 2}, {"color", K::base_color, 2}, {"colour", K::base_color, 2},
-    {"col", K::base_color, 2}, {"clr", K::base_color, 2}, {"bc", K::base_color, 1}, {"base", K::base_color, 1}, {"d", K::base_color, 1}, {"c", K::base_color, 1},
-    {"roughness", K::roughness, 3}, {"specularroughness", K::roughness, 3}, {"roughnessmap", K::roughness, 3}, {"rough", K::roughness, 2}, {"rgh", K::roughness, 2}, {"rou", K::roughness, 1}, {"r", K::roughness, 1},
-    {"glossiness", K::glossiness, 3}, {"smoothness", K::glossiness, 3}, {"gloss", K::glossiness, 2}, {"glossmap", K::glossiness, 3}, {"gls", K::glossiness, 2}, {"smooth", K::glossiness, 1}, {"g", K::glossiness, 1},
-    {"metalness", K::metalness, 3}, {"metallic", K::metalness, 3}, {"metallicity", K::metalness, 3}, {"metallness", K::metalness, 3}, {"metal", K::metalness, 2}, {"met", K::metalness, 2}, {"mtl", K::metalness, 2}, {"mtlness", K::metalness, 3}, {"m", K::metalness, 1},
-    {"specular", K::specular, 3}, {"specularlevel", K::specular, 3}, {"specularcolor", K::specular, 3}, {"specularcolour", K::specular, 3}, {"specularweight", K::specular, 3}, {"reflection", K::specular, 3},
-    {"reflectivity", K::specular, 3}, {"reflect", K::specular, 2}, {"refl", K::specular, 2}, {"spec", K::specular, 2}, {"spc", K::specular, 2}, {"f0", K::specular, 2}, {"s", K::specular, 1},
-    {"normal", K::normal, 3}, {"normals", K::normal, 3}, {"normalmap", K::normal, 3}, {"normalgl", K::normal, 3}, {"normaldx", K::normal, 3}, {"normalogl", K::normal, 3}, {"norgl", K::normal, 2}, {"nordx", K::normal, 2}, {"tangentnormal", K::normal, 3}, {"norm", K::normal, 2}, {"nrm", K::normal, 2}, {"nor", K::normal, 2}, {"nml", K::normal, 2}, {"nmap", K::normal, 2}, {"nm", K::normal, 1}, {"n", K::normal, 1},
-    {"bump", K::bump, 3}, {"bumpmap", K::bump, 3}, {"bmp", K::bump, 1}, {"bmpmap", K::bump, 2}, {"b", K::bump, 1},
-    {"height", K::height, 3}, {"heightmap", K::height, 3}, {"hgt", K::height, 2}, {"hght", K::height, 2}, {"hmap", K::height, 2}, {"h", K::height, 1},
-    {"displacement", K::displacement, 3}, {"displace", K::displacement, 3}, {"displacementmap", K::displacement, 3}, {"disp", K::displacement, 2}, {"dispmap", K::displacement, 2}, {"dsp", K::displacement, 2}, {"dpl", K::displacement, 2},
-    {"ambientocclusion", K::ambient_occlusion, 3}, {"ambientocc", K::ambient_occlusion, 3}, {"occlusion", K::ambient_occlusion, 3}, {"ambocc", K::ambient_occlusion, 3}, {"ao", K::ambient_occlusion, 2}, {"aomap", K::ambient_occlusion, 3}, {"occ", K::ambient_occlusion, 2},
-    {"cavity", K::cavity, 3}, {"cavitymap", K::cavity, 3}, {"cav", K::cavity, 2}, {"cvt", K::cavity, 2}, {"curvature", K::curvature, 3}, {"curv", K::curvature, 2}, {"crv", K::curvature, 2}, {"curve", K::curvature, 1},
-    {"mask", K::mask, 2}, {"masks", K::mask, 2}, {"msk", K::mask, 2}, {"matte", K::mask, 1}, {"maskmap", K::mask, 3},
-    {"opacity", K::opacity, 3}, {"opacitymap", K::opacity, 3}, {"alpha", K::opacity, 2}, {"alphamap", K::opacity, 3}, {"cutout", K::opacity, 2}, {"opac", K::opacity, 2}, {"opc", K::opacity, 2}, {"op", K::opacity, 1}, {"a", K::opacity, 1},
-    {"transmission", K::transmission, 3}, {"transmissive", K::transmission, 3}, {"transmissionweight", K::transmission, 3}, {"refraction", K::transmission, 3}, {"refr", K::transmission, 2}, {"trans", K::transmission, 2}, {"trn", K::transmission, 2},
-    {"subsurface", K::subsurface, 3}, {"subsurfacescattering", K::subsurface, 3}, {"subsurfacecolor", K::subsurface, 3}, {"sss", K::subsurface, 2}, {"scattering", K::subsurface, 3}, {"scatter", K::subsurface, 2}, {"translucency", K::subsurface, 3}, {"transl", K::subsurface, 2},
-    {"emission", K::emission, 3}, {"emissive", K::emission, 3}, {"emissivecolor", K::emission, 3}, {"emissioncolor", K::emission, 3}, {"selfillumination", K::emission, 3}, {"selfillum", K::emission, 3}, {"emis", K::emission, 2}, {"emit", K::emission, 2}, {"emi", K::emission, 2}, {"ems", K::emission, 2}, {"glow", K::emission, 2}, {"e", K::emission, 1},
-    {"thickness", K::thickness, 3}, {"thicknessmap", K::thickness, 3}, {"thick", K::thickness, 2}, {"thk", K::thickness, 2}, {"thn", K::thickness, 1},
-    {"materialid", K::id, 3}, {"matid", K::id, 3}, {"colorid", K::id, 3}, {"colourid", K::id, 3}, {"objectid", K::id, 3}, {"objid", K::id, 3}, {"idmap", K::id, 3}, {"idmask", K::id, 3}, {"id", K::id, 2},
-    {"anisotropy", K::anisotropy, 3}, {"anisotropylevel", K::anisotropy, 3}, {"aniso", K::anisotropy, 2}, {"clearcoat", K::coat, 3}, {"coat", K::coat, 2}, {"coatweight", K::coat, 3}, {"coatroughness", K::coat_roughness, 3}, {"clearcoatroughness", K::coat_roughness, 3},
-    {"coatrough", K::coat_roughness, 3}, {"fuzz", K::fuzz, 2}, {"sheen", K::fuzz, 3}, {"sheenweight", K::fuzz, 3}};
-
 /// Packed maps that are known by letters, a channel each.
-constexpr const char* packs[] = {"orm", "arm", "rom", "rmo", "rma", "mra", "mro", "mor", "mar", "ram", "amr", "omr", "aorm", "ormh", "armh", "rmah", "mrah", "mroh", "orms", "arms", "rmao", "mrao", "armd", "ormd"};
+constexpr const char* packs[] = {"orm",  "arm",  "rom",  "rmo",  "rma",  "mra",  "mro",  "mor",
+                                 "mar",  "ram",  "amr",  "omr",  "aorm", "ormh", "armh", "rmah",
+                                 "mrah", "mroh", "orms", "arms", "rmao", "mrao", "armd", "ormd"};
 K letter_kind(char c) {
     switch (c) {
-        case 'o': case 'a': return K::ambient_occlusion;
+        case 'o':
+        case 'a': return K::ambient_occlusion;
         case 'r': return K::roughness;
         case 'm': return K::metalness;
         case 'h': return K::height;
@@ -58,23 +32,33 @@ std::vector<K> pack_channels(const std::string& text) {
         if (text == p) {
             std::vector<K> out;
             for (size_t i = 0; i < text.size(); ++i) {
-                if (text.compare(i, 2, "ao") == 0) out.push_back(K::ambient_occlusion), ++i;  // two letters, one channel
-                else out.push_back(letter_kind(text[i]));
+                if (text.compare(i, 2, "ao") == 0)
+                    out.push_back(K::ambient_occlusion), ++i;  // two letters, one channel
+                else
+                    out.push_back(letter_kind(text[i]));
             }
             return out;
         }
     return {};
 }
 
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
-bool is_lower(char c) { return (c >= 'a' && c <= 'z') || (c & 0x80); }  // bytes of other scripts are letters
-bool is_upper(char c) { return c >= 'A' && c <= 'Z'; }
+bool is_digit(char c) {
+    return c >= '0' && c <= '9';
+}
+bool is_lower(char c) {
+    return (c >= 'a' && c <= 'z') || (c & 0x80);
+}  // bytes of other scripts are letters
+bool is_upper(char c) {
+    return c >= 'A' && c <= 'Z';
+}
 std::string lower(std::string s) {
     for (char& c : s)
         if (is_upper(c)) c = char(c - 'A' + 'a');
     return s;
 }
-bool all_digits(const std::string& s) { return !s.empty() && std::all_of(s.begin(), s.end(), is_digit); }
+bool all_digits(const std::string& s) {
+    return !s.empty() && std::all_of(s.begin(), s.end(), is_digit);
+}
 
 /// A piece of the name between boundaries; `text` in lower case.
 struct Token {
@@ -97,13 +81,21 @@ std::vector<Token> tokens_of(const std::string& stem) {
             while (j < stem.size() && is_digit(stem[j])) ++j;
             // Sizes and depths keep their letters: 4k, 4096x4096, 16bit, 32f.
             const std::string rest = lower(stem.substr(j));
-            auto ends = [&](size_t n) { return j + n >= stem.size() || !(is_lower(stem[j + n]) || is_upper(stem[j + n])); };
-            if (rest.starts_with("k") && (ends(1) || (j + 1 < stem.size() && is_upper(stem[j + 1])))) j += 1;
-            else if (rest.starts_with("px") && ends(2)) j += 2;
-            else if (rest.starts_with("bit") && ends(3)) j += 3;
-            else if (rest.starts_with("bits") && ends(4)) j += 4;
-            else if (rest.starts_with("b") && ends(1)) j += 1;
-            else if (rest.starts_with("f") && ends(1)) j += 1;
+            auto ends = [&](size_t n) {
+                return j + n >= stem.size() || !(is_lower(stem[j + n]) || is_upper(stem[j + n]));
+            };
+            if (rest.starts_with("k") && (ends(1) || (j + 1 < stem.size() && is_upper(stem[j + 1]))))
+                j += 1;
+            else if (rest.starts_with("px") && ends(2))
+                j += 2;
+            else if (rest.starts_with("bit") && ends(3))
+                j += 3;
+            else if (rest.starts_with("bits") && ends(4))
+                j += 4;
+            else if (rest.starts_with("b") && ends(1))
+                j += 1;
+            else if (rest.starts_with("f") && ends(1))
+                j += 1;
             else if (rest.starts_with("x") && j + 1 < stem.size() && is_digit(stem[j + 1])) {
                 ++j;
                 while (j < stem.size() && is_digit(stem[j])) ++j;
@@ -113,7 +105,8 @@ std::vector<Token> tokens_of(const std::string& stem) {
             // A word in capitals (AO, ORM), or a capital and what follows (Color).
             while (j < stem.size() && is_upper(stem[j])) ++j;
             if (j < stem.size() && is_lower(stem[j])) {
-                if (j - i > 1) --j;  // AOMap: AO, Map
+                if (j - i > 1)
+                    --j;  // AOMap: AO, Map
                 else
                     while (j < stem.size() && is_lower(stem[j])) ++j;
             }
@@ -129,19 +122,23 @@ std::vector<Token> tokens_of(const std::string& stem) {
 bool is_resolution(const std::string& t) {
     if (t.size() >= 2 && t.size() <= 3 && t.back() == 'k' && all_digits(t.substr(0, t.size() - 1))) return true;
     if (t.size() > 2 && t.ends_with("px")) return all_digits(t.substr(0, t.size() - 2));
-    if (const size_t x = t.find('x'); x != std::string::npos && x > 0) return all_digits(t.substr(0, x)) && (all_digits(t.substr(x + 1)) || t.back() == 'k');
+    if (const size_t x = t.find('x'); x != std::string::npos && x > 0)
+        return all_digits(t.substr(0, x)) && (all_digits(t.substr(x + 1)) || t.back() == 'k');
     static const std::set<std::string> sizes{"128", "256", "512", "1024", "2048", "4096", "8192", "16384"};
     return sizes.count(t) > 0;
 }
 bool is_depth(const std::string& t) {
-    static const std::set<std::string> depths{"8bit", "16bit", "32bit", "8bits", "16bits", "32bits", "8b", "16b", "32b", "16f", "32f"};
+    static const std::set<std::string> depths{"8bit", "16bit", "32bit", "8bits", "16bits", "32bits",
+                                              "8b",   "16b",   "32b",   "16f",   "32f"};
     return depths.count(t) > 0;
 }
 std::string space_word(const std::string& t) {
     static const std::set<std::string> spaces{"srgb", "linear", "lin", "acescg", "raw", "ap1", "aces"};
     return spaces.count(t) ? t : "";
 }
-bool is_tile(const std::string& t) { return t.size() == 4 && all_digits(t) && t >= "1001" && t <= "1999"; }
+bool is_tile(const std::string& t) {
+    return t.size() == 4 && all_digits(t) && t >= "1001" && t <= "1999";
+}
 
 /// One way to read a name: which tokens tell the kind.
 struct Reading {
@@ -150,7 +147,7 @@ struct Reading {
     size_t first = 0, count = 0;  // tokens
     size_t cut = 0;               // letters at the end of a token that are the word; 0: whole tokens
     int sure = 0;
-    std::string rest;             // the set's name under this reading
+    std::string rest;  // the set's name under this reading
 };
 
 struct Parsed {
@@ -165,7 +162,8 @@ void read_plain(Parsed& p, const std::string& file, bool tiles_seen) {
     size_t dot = file.rfind('.');
     if (dot == std::string::npos || dot == 0) dot = file.size();
     std::string extension = lower(file.substr(dot));
-    if (extension.size() > 6 || all_digits(extension.substr(std::min<size_t>(1, extension.size())))) dot = file.size();  // no extension at all
+    if (extension.size() > 6 || all_digits(extension.substr(std::min<size_t>(1, extension.size()))))
+        dot = file.size();  // no extension at all
     p.stem = file.substr(0, dot);
     p.tokens = tokens_of(p.stem);
     p.taken.assign(p.tokens.size(), false);
@@ -182,8 +180,9 @@ void read_plain(Parsed& p, const std::string& file, bool tiles_seen) {
     }
     // u1_v1 and the like count tiles from one.
     for (size_t i = 0; !n.tile && i + 3 < p.tokens.size(); ++i)
-        if (p.tokens[i].text == "u" && p.tokens[i + 2].text == "v" && p.tokens[i + 1].glued && p.tokens[i + 3].glued && all_digits(p.tokens[i + 1].text) && all_digits(p.tokens[i + 3].text) &&
-            p.tokens[i + 1].text.size() <= 2 && p.tokens[i + 3].text.size() <= 2) {
+        if (p.tokens[i].text == "u" && p.tokens[i + 2].text == "v" && p.tokens[i + 1].glued && p.tokens[i + 3].glued &&
+            all_digits(p.tokens[i + 1].text) && all_digits(p.tokens[i + 3].text) && p.tokens[i + 1].text.size() <= 2 &&
+            p.tokens[i + 3].text.size() <= 2) {
             const int u = std::stoi(p.tokens[i + 1].text), v = std::stoi(p.tokens[i + 3].text);
             if (u < 1 || u > 10 || v < 1 || v > 99) continue;
             n.tile = 1000 + u + 10 * (v - 1);
@@ -193,10 +192,14 @@ void read_plain(Parsed& p, const std::string& file, bool tiles_seen) {
     for (size_t i = 0; i < p.tokens.size(); ++i) {
         const std::string& t = p.tokens[i].text;
         if (p.taken[i]) continue;
-        if (is_resolution(t)) n.resolution = t, p.taken[i] = true;
-        else if (is_depth(t)) n.depth = t, p.taken[i] = true;
-        else if (!space_word(t).empty() && i > 0) n.colour_space = t, p.taken[i] = true;
-        else if ((t == "v" || t == "ver" || t == "version" || t == "rev") && i + 1 < p.tokens.size() && all_digits(p.tokens[i + 1].text) && !p.taken[i + 1] && (t != "v" || p.tokens[i + 1].glued)) {
+        if (is_resolution(t))
+            n.resolution = t, p.taken[i] = true;
+        else if (is_depth(t))
+            n.depth = t, p.taken[i] = true;
+        else if (!space_word(t).empty() && i > 0)
+            n.colour_space = t, p.taken[i] = true;
+        else if ((t == "v" || t == "ver" || t == "version" || t == "rev") && i + 1 < p.tokens.size() &&
+                 all_digits(p.tokens[i + 1].text) && !p.taken[i + 1] && (t != "v" || p.tokens[i + 1].glued)) {
             n.version = t + p.tokens[i + 1].text;
             p.taken[i] = p.taken[i + 1] = true;
         }
@@ -239,7 +242,8 @@ void find_readings(Parsed& p) {
                 if (joined.size() == 1 && (i != last_word || p.tokens[i].glued)) continue;
                 add({it->second.kind, {}, i, k - i + 1, 0, it->second.sure, {}});
             }
-            if (auto channels = pack_channels(joined); !channels.empty()) add({K::packed, channels, i, k - i + 1, 0, 2, {}});
+            if (auto channels = pack_channels(joined); !channels.empty())
+                add({K::packed, channels, i, k - i + 1, 0, 2, {}});
         }
         // Several kinds in a row without a gap: one channel each.
         std::vector<K> row;
@@ -250,13 +254,17 @@ void find_readings(Parsed& p) {
             std::string text;
             for (size_t m = k; m < std::min(n, k + 3) && !p.taken[m] && (m == k || p.tokens[m].glued); ++m) {
                 text += p.tokens[m].text;
-                if (const auto it = by_text.find(text); it != by_text.end() && text.size() > 1) used = m - k + 1, kind = it->second.kind;
+                if (const auto it = by_text.find(text); it != by_text.end() && text.size() > 1)
+                    used = m - k + 1, kind = it->second.kind;
             }
             if (!used) break;
             row.push_back(kind);
             k += used;
         }
-        if (row.size() >= 2 && row.size() <= 4 && std::set<K>(row.begin(), row.end()).size() == row.size() && std::none_of(row.begin(), row.end(), [](K kind) { return kind == K::base_color || kind == K::normal || kind == K::mask || kind == K::id; })) {
+        if (row.size() >= 2 && row.size() <= 4 && std::set<K>(row.begin(), row.end()).size() == row.size() &&
+            std::none_of(row.begin(), row.end(), [](K kind) {
+                return kind == K::base_color || kind == K::normal || kind == K::mask || kind == K::id;
+            })) {
             // The interchange format's own pair leaves red free.
             if (row == std::vector<K>{K::metalness, K::roughness}) row = {K::unknown, K::roughness, K::metalness};
             add({K::packed, row, i, k - i, 0, 4, {}});
@@ -266,27 +274,90 @@ void find_readings(Parsed& p) {
             const std::string& t = p.tokens[i].text;
             for (const Word& w : words) {
                 const std::string text = w.text;
-                if (text.size() >= 5 && t.size() > text.size() + 1 && t.ends_with(text)) add({w.kind, {}, i, 1, text.size(), 1, {}});
+                if (text.size() >= 5 && t.size() > text.size() + 1 && t.ends_with(text))
+                    add({w.kind, {}, i, 1, text.size(), 1, {}});
             }
         }
     }
+}
+
+/// Kinds that the set would have, how sure the word is, and how much of the name it explains.
+int score_of(const Reading& r, size_t siblings, bool in_every_name) {
+    int score = 4 * std::min<int>(4, int(siblings)) + 6 * r.sure + 2 * int(r.count);
+    if (in_every_name && !r.cut && r.count == 1) score -= 20;
+    if (r.rest.empty()) score -= 1;
+    return score;
+}
+
+/// Where a word says that green points: the drawing interfaces' habits differ. 0: it says nothing.
+int green_of(const std::string& t) {
+    if (t == "gl" || t == "ogl" || t == "opengl" || t == "yup") return 1;
+    if (t == "dx" || t == "directx" || t == "ydown") return -1;
+    return 0;
+}
+
+/// A normal map's word, or one of the two that follow it, may say where green points.
+void find_green(Parsed& p, const Reading& r) {
+    MapName& n = p.name;
+    const std::string word = lower(n.word);
+    if (word.ends_with("gl")) n.green = 1;
+    if (word.ends_with("dx")) n.green = -1;
+    const size_t end = r.first + r.count;
+    for (size_t k = end; k < std::min(p.tokens.size(), end + 2); ++k) {
+        const int green = green_of(p.tokens[k].text);
+        if (!green) break;
+        n.green = green;
+        Reading with = r;
+        with.count = k - r.first + 1;
+        n.set = rest_of(p, with);
+    }
+}
+
+void name_by(Parsed& p, const Reading& r) {
+    MapName& n = p.name;
+    n.kind = r.kind;
+    n.channels = r.channels;
+    n.set = r.rest;
+    const Token& first = p.tokens[r.first];
+    const Token& last = p.tokens[r.first + r.count - 1];
+    n.word = r.cut ? p.stem.substr(last.end - r.cut, r.cut) : p.stem.substr(first.begin, last.end - first.begin);
+    if (n.kind == MapKind::normal) find_green(p, r);
 }
 
 }  // namespace
 
 const std::vector<MapKindInfo>& map_kinds() {
     static const std::vector<MapKindInfo> all{
-        {K::unknown, "unknown", "not known", "", false}, {K::base_color, "base_color", "base colour", "base_color", true}, {K::roughness, "roughness", "roughness", "specular_roughness", false},
-        {K::glossiness, "glossiness", "glossiness", "specular_roughness", false}, {K::metalness, "metalness", "metalness", "base_metalness", false}, {K::specular, "specular", "specular", "specular_weight", false},
-        {K::normal, "normal", "normal", "geometry_normal", false}, {K::bump, "bump", "bump", "geometry_normal", false}, {K::height, "height", "height", "geometry_normal", false},
-        {K::displacement, "displacement", "displacement", "geometry_normal", false}, {K::ambient_occlusion, "ambient_occlusion", "ambient occlusion", "", false}, {K::cavity, "cavity", "cavity", "", false},
-        {K::curvature, "curvature", "curvature", "", false}, {K::mask, "mask", "mask", "", false}, {K::opacity, "opacity", "opacity", "geometry_opacity", false}, {K::transmission, "transmission", "transmission", "transmission_weight", false},
-        {K::subsurface, "subsurface", "subsurface", "subsurface_weight", false}, {K::emission, "emission", "emission", "emission_color", true}, {K::thickness, "thickness", "thickness", "", false}, {K::id, "id", "id", "", true},
-        {K::anisotropy, "anisotropy", "anisotropy", "specular_roughness_anisotropy", false}, {K::coat, "coat", "coat", "coat_weight", false}, {K::coat_roughness, "coat_roughness", "coat roughness", "coat_roughness", false},
-        {K::fuzz, "fuzz", "fuzz", "fuzz_weight", false}, {K::packed, "packed", "packed", "", false}};
+        {K::unknown, "unknown", "not known", "", false},
+        {K::base_color, "base_color", "base colour", "base_color", true},
+        {K::roughness, "roughness", "roughness", "specular_roughness", false},
+        {K::glossiness, "glossiness", "glossiness", "specular_roughness", false},
+        {K::metalness, "metalness", "metalness", "base_metalness", false},
+        {K::specular, "specular", "specular", "specular_weight", false},
+        {K::normal, "normal", "normal", "geometry_normal", false},
+        {K::bump, "bump", "bump", "geometry_normal", false},
+        {K::height, "height", "height", "geometry_normal", false},
+        {K::displacement, "displacement", "displacement", "geometry_normal", false},
+        {K::ambient_occlusion, "ambient_occlusion", "ambient occlusion", "", false},
+        {K::cavity, "cavity", "cavity", "", false},
+        {K::curvature, "curvature", "curvature", "", false},
+        {K::mask, "mask", "mask", "", false},
+        {K::opacity, "opacity", "opacity", "geometry_opacity", false},
+        {K::transmission, "transmission", "transmission", "transmission_weight", false},
+        {K::subsurface, "subsurface", "subsurface", "subsurface_weight", false},
+        {K::emission, "emission", "emission", "emission_color", true},
+        {K::thickness, "thickness", "thickness", "", false},
+        {K::id, "id", "id", "", true},
+        {K::anisotropy, "anisotropy", "anisotropy", "specular_roughness_anisotropy", false},
+        {K::coat, "coat", "coat", "coat_weight", false},
+        {K::coat_roughness, "coat_roughness", "coat roughness", "coat_roughness", false},
+        {K::fuzz, "fuzz", "fuzz", "fuzz_weight", false},
+        {K::packed, "packed", "packed", "", false}};
     return all;
 }
-const MapKindInfo& info(MapKind kind) { return map_kinds()[size_t(kind)]; }
+const MapKindInfo& info(MapKind kind) {
+    return map_kinds()[size_t(kind)];
+}
 MapKind map_kind_from_name(const std::string& name) {
     for (const MapKindInfo& k : map_kinds())
         if (name == k.name) return k.kind;
@@ -314,37 +385,17 @@ std::vector<MapName> read_map_names(const std::vector<std::string>& files) {
         const Reading* best = nullptr;
         int best_score = 0;
         for (const Reading& r : p.readings) {
-            int score = 4 * std::min<int>(4, int(siblings[lower(r.rest)].size())) + 6 * r.sure + 2 * int(r.count);
-            if (files.size() > 2 && !r.cut && r.count == 1 && everywhere[p.tokens[r.first].text] == files.size()) score -= 20;  // it stands in every name
-            if (r.rest.empty()) score -= 1;
-            if (!best || score > best_score || (score == best_score && r.first >= best->first)) best = &r, best_score = score;
+            const bool in_every_name = files.size() > 2 && everywhere[p.tokens[r.first].text] == files.size();
+            const int score = score_of(r, siblings[lower(r.rest)].size(), in_every_name);
+            if (best && (score < best_score || (score == best_score && r.first < best->first))) continue;
+            best = &r;
+            best_score = score;
         }
-        MapName& n = p.name;
-        if (best) {
-            n.kind = best->kind;
-            n.channels = best->channels;
-            n.set = best->rest;
-            const Token &a = p.tokens[best->first], &b = p.tokens[best->first + best->count - 1];
-            n.word = best->cut ? p.stem.substr(b.end - best->cut, best->cut) : p.stem.substr(a.begin, b.end - a.begin);
-            if (n.kind == K::normal) {
-                const std::string word = lower(n.word);
-                if (word.ends_with("gl")) n.green = 1;
-                if (word.ends_with("dx")) n.green = -1;
-                // What follows may say where green points: the drawing interfaces' habits differ.
-                for (size_t k = best->first + best->count; k < std::min(p.tokens.size(), best->first + best->count + 2); ++k) {
-                    const std::string& t = p.tokens[k].text;
-                    const int green = t == "gl" || t == "ogl" || t == "opengl" || t == "yup" ? 1 : t == "dx" || t == "directx" || t == "ydown" ? -1 : 0;
-                    if (!green) break;
-                    n.green = green;
-                    Reading with = *best;
-                    with.count = k - best->first + 1;
-                    n.set = rest_of(p, with);
-                }
-            }
-        } else {
-            n.set = rest_of(p, {});
-        }
-        out.push_back(std::move(n));
+        if (best)
+            name_by(p, *best);
+        else
+            p.name.set = rest_of(p, {});
+        out.push_back(std::move(p.name));
     }
     return out;
 }

@@ -22,20 +22,14 @@ void set_colour_space(MapEntry& m, const std::string& from_name) {
         return;
     }
     const std::string named = colour_space_named(from_name), own = colour_space_named(m.header.colour_space);
-    if (!named.empty() && named != "raw") m.colour_space = named;
-    else if (!own.empty() && own != "raw" && m.header.floating) m.colour_space = own;
-    else m.colour_space = m.header.floating ? "lin_rec709" : "srgb_texture";
+    if (!named.empty() && named != "raw")
+        m.colour_space = named;
+    else if (!own.empty() && own != "raw" && m.header.floating)
+        m.colour_space = own;
+    else
+        m.colour_space = m.header.floating ? "lin_rec709" : "srgb_texture";
 }
 
-void note(MapEntry& m, MapNote::Grade grade, const std::string& what, const std::string& remedy) { m.notes.push_back({grade, what, remedy}); }
-
-std::string list_of(const std::vector<int>& tiles) {
-    std::string text;
-    for (size_t i = 0; i < tiles.size() && i < 8; ++i) text += (i ? ", " : "") + std::to_string(tiles[i]);
-    return text + (tiles.size() > 8 ? "..." : "");
-}
-
-/// Folds the facts of one tile into those of all.
 void merge(MapFacts& all, const MapFacts& one, bool first) {
     if (first) {
         all = one;
@@ -45,7 +39,7 @@ void merge(MapFacts& all, const MapFacts& one, bool first) {
     all.grey &= one.grey;
     all.alpha_all_one &= one.alpha_all_one;
     for (size_t c = 0; c < all.channels.size() && c < one.channels.size(); ++c) {
-        ChannelFacts &a = all.channels[c];
+        ChannelFacts& a = all.channels[c];
         const ChannelFacts& b = one.channels[c];
         if (all.constant && std::fabs(a.mean - b.mean) > 1.5f / 255.f) all.constant = false;
         a.low = std::min(a.low, b.low);
@@ -71,88 +65,126 @@ void set_kind(MapEntry& m, MapKind kind) {
     m.use = kind != MapKind::unknown;
 }
 
-std::vector<MapSet> find_map_sets(const std::vector<fs::path>& paths, std::vector<Error>& problems) {
-    std::map<fs::path, std::vector<fs::path>> folders;
-    std::map<fs::path, std::string> only;  // of a single file: the set that it belongs to
-    std::set<fs::path> chosen;
-    std::error_code ec;
-    auto add_folder = [&](const fs::path& folder) {
-        std::vector<fs::path> files;
-        fs::directory_iterator it(folder, ec);
-        if (ec) {
-            problems.push_back({"A folder cannot be read", folder.string(), "", ec.message(), "Check its rights"});
-            return;
-        }
-        for (const auto& e : it) {
-            if (!is_picture_name(e.path())) continue;
-            if (e.is_directory(ec)) problems.push_back({"A texture map cannot be read", e.path().string(), "", "it is a folder", "Rename the folder, or move it away"});
-            else files.push_back(e.path());
-        }
-        std::sort(files.begin(), files.end());
-        folders[folder] = files;
-    };
-    for (const fs::path& p : paths) {
-        if (fs::is_directory(p, ec)) {
-            add_folder(p);
-            for (const auto& e : fs::directory_iterator(p, ec))
-                if (e.is_directory(ec) && !e.is_symlink(ec) && !is_picture_name(e.path())) add_folder(e.path());
-        } else {
-            chosen.insert(p);
-            const fs::path folder = p.has_parent_path() ? p.parent_path() : fs::path(".");
-            if (!folders.count(folder)) add_folder(folder);
-            if (!fs::exists(p, ec)) problems.push_back({"A texture map cannot be read", p.string(), "", "it does not exist", "Choose another one"});
-        }
-    }
+namespace {
 
-    std::vector<MapSet> sets;
-    for (const auto& [folder, files] : folders) {
-        std::vector<std::string> names;
-        for (const fs::path& f : files) names.push_back(f.filename().string());
-        const std::vector<MapName> read = read_map_names(names);
-        std::map<std::string, MapSet> by_name;
-        std::map<std::string, std::map<std::string, size_t>> entries;  // set -> pattern -> index
-        std::set<std::string> wanted;
-        for (size_t i = 0; i < files.size(); ++i)
-            if (chosen.count(files[i])) wanted.insert(lower(read[i].set));
-        const bool by_file = std::any_of(files.begin(), files.end(), [&](const fs::path& f) { return chosen.count(f) > 0; });
-        for (size_t i = 0; i < files.size(); ++i) {
-            const MapName& n = read[i];
-            const std::string id = lower(n.set);
-            if (by_file && !wanted.count(id)) continue;
-            const auto header = read_header(files[i]);
-            if (!header) {
-                problems.push_back(header.error());
-                continue;
-            }
-            MapSet& set = by_name[id];
-            if (set.name.empty()) set.name = n.set.empty() ? folder.filename().string() : n.set;
-            set.folder = folder;
-            const std::string pattern = n.tile ? (folder / n.pattern).string() : files[i].string();
-            auto [it, fresh] = entries[id].emplace(pattern, set.maps.size());
-            if (fresh) {
-                MapEntry m;
-                m.pattern = pattern;
-                m.word = n.word;
-                m.header = *header;
-                m.kind = n.kind;
-                set_kind(m, n.kind);
-                if (n.kind == MapKind::packed) m.packed = n.channels;
-                if (!n.colour_space.empty()) set_colour_space(m, n.colour_space);
-                m.green_down = n.green < 0;
-                set.maps.push_back(std::move(m));
-            }
-            MapEntry& m = set.maps[it->second];
-            if (n.tile) m.tiles.push_back(n.tile);
-            m.files.push_back(files[i]);
-        }
-        for (auto& [id, set] : by_name) sets.push_back(std::move(set));
+/// The files to look at, from what was chosen: folders with those directly in them, and single files with the sets that
+/// they belong to.
+class MapSearch {
+public:
+    explicit MapSearch(std::vector<Error>& problems) : problems_(problems) {}
+    void add(const fs::path& path);
+    std::vector<MapSet> sets() const;
+
+private:
+    void add_folder(const fs::path& folder);
+    void sets_in(const fs::path& folder, const std::vector<fs::path>& files, std::vector<MapSet>& sets) const;
+
+    std::vector<Error>& problems_;
+    std::map<fs::path, std::vector<fs::path>> folders_;
+    std::set<fs::path> chosen_;  // single files
+};
+
+void MapSearch::add_folder(const fs::path& folder) {
+    std::error_code ec;
+    std::vector<fs::path> files;
+    fs::directory_iterator it(folder, ec);
+    if (ec) {
+        problems_.push_back({"A folder cannot be read", folder.string(), "", ec.message(), "Check its rights"});
+        return;
     }
+    for (const auto& e : it) {
+        if (!is_picture_name(e.path())) continue;
+        if (e.is_directory(ec))
+            problems_.push_back({"A texture map cannot be read", e.path().string(), "", "it is a folder",
+                                 "Rename the folder, or move it away"});
+        else
+            files.push_back(e.path());
+    }
+    std::sort(files.begin(), files.end());
+    folders_[folder] = files;
+}
+
+void MapSearch::add(const fs::path& path) {
+    std::error_code ec;
+    if (fs::is_directory(path, ec)) {
+        add_folder(path);
+        for (const auto& e : fs::directory_iterator(path, ec))
+            if (e.is_directory(ec) && !e.is_symlink(ec) && !is_picture_name(e.path())) add_folder(e.path());
+        return;
+    }
+    chosen_.insert(path);
+    const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
+    if (!folders_.count(folder)) add_folder(folder);
+    if (!fs::exists(path, ec))
+        problems_.push_back(
+            {"A texture map cannot be read", path.string(), "", "it does not exist", "Choose another one"});
+}
+
+MapEntry entry_of(const MapName& name, const std::string& pattern, const ImageHeader& header) {
+    MapEntry m;
+    m.pattern = pattern;
+    m.word = name.word;
+    m.header = header;
+    m.kind = name.kind;
+    set_kind(m, name.kind);
+    if (name.kind == MapKind::packed) m.packed = name.channels;
+    if (!name.colour_space.empty()) set_colour_space(m, name.colour_space);
+    m.green_down = name.green < 0;
+    return m;
+}
+
+void MapSearch::sets_in(const fs::path& folder, const std::vector<fs::path>& files, std::vector<MapSet>& sets) const {
+    std::vector<std::string> names;
+    for (const fs::path& f : files) names.push_back(f.filename().string());
+    const std::vector<MapName> read = read_map_names(names);
+    std::set<std::string> wanted;  // of single files: the sets that they belong to; empty: all
+    for (size_t i = 0; i < files.size(); ++i)
+        if (chosen_.count(files[i])) wanted.insert(lower(read[i].set));
+    std::map<std::string, MapSet> by_name;
+    std::map<std::string, std::map<std::string, size_t>> entries;  // set -> pattern -> index
+    for (size_t i = 0; i < files.size(); ++i) {
+        const MapName& n = read[i];
+        const std::string id = lower(n.set);
+        if (!wanted.empty() && !wanted.count(id)) continue;
+        const auto header = read_header(files[i]);
+        if (!header) {
+            problems_.push_back(header.error());
+            continue;
+        }
+        MapSet& set = by_name[id];
+        if (set.name.empty()) set.name = n.set.empty() ? folder.filename().string() : n.set;
+        set.folder = folder;
+        const std::string pattern = n.tile ? (folder / n.pattern).string() : files[i].string();
+        const auto [it, fresh] = entries[id].emplace(pattern, set.maps.size());
+        if (fresh) set.maps.push_back(entry_of(n, pattern, *header));
+        MapEntry& m = set.maps[it->second];
+        if (n.tile) m.tiles.push_back(n.tile);
+        m.files.push_back(files[i]);
+    }
+    for (auto& [id, set] : by_name) sets.push_back(std::move(set));
+}
+
+std::vector<MapSet> MapSearch::sets() const {
+    std::vector<MapSet> sets;
+    for (const auto& [folder, files] : folders_) sets_in(folder, files, sets);
     for (MapSet& set : sets) {
-        std::sort(set.maps.begin(), set.maps.end(), [](const MapEntry& a, const MapEntry& b) { return std::make_pair(a.kind, a.pattern) < std::make_pair(b.kind, b.pattern); });
+        std::sort(set.maps.begin(), set.maps.end(), [](const MapEntry& a, const MapEntry& b) {
+            return std::make_pair(a.kind, a.pattern) < std::make_pair(b.kind, b.pattern);
+        });
         check_map_set(set);
     }
-    std::sort(sets.begin(), sets.end(), [](const MapSet& a, const MapSet& b) { return std::make_pair(a.folder, a.name) < std::make_pair(b.folder, b.name); });
+    std::sort(sets.begin(), sets.end(), [](const MapSet& a, const MapSet& b) {
+        return std::make_pair(a.folder, a.name) < std::make_pair(b.folder, b.name);
+    });
     return sets;
+}
+
+}  // namespace
+
+std::vector<MapSet> find_map_sets(const std::vector<fs::path>& paths, std::vector<Error>& problems) {
+    MapSearch search(problems);
+    for (const fs::path& p : paths) search.add(p);
+    return search.sets();
 }
 
 bool probe_map_set(MapSet& set, std::vector<Error>& problems, Progress* progress) {
@@ -168,7 +200,8 @@ bool probe_map_set(MapSet& set, std::vector<Error>& problems, Progress* progress
     parallel_ranges(work.size(), 1, [&](size_t first, size_t last) {
         for (size_t i = first; i < last && !stopped(progress); ++i) {
             auto f = probe_map(set.maps[work[i].map].files[work[i].file], nullptr);
-            if (f) facts[i] = *f;
+            if (f)
+                facts[i] = *f;
             else {
                 std::lock_guard lock(mutex);
                 problems.push_back(f.error());
@@ -187,94 +220,14 @@ bool probe_map_set(MapSet& set, std::vector<Error>& problems, Progress* progress
     for (MapEntry& m : set.maps) {
         if (!m.facts || m.corrected) continue;
         // Names that tell nothing: the pixels may.
-        if (m.kind == MapKind::unknown && m.facts->looks_normal() && m.facts->normal_tilt > .005f) set_kind(m, MapKind::normal);
+        if (m.kind == MapKind::unknown && m.facts->looks_normal() && m.facts->normal_tilt > .005f)
+            set_kind(m, MapKind::normal);
         if (m.kind == MapKind::bump && m.facts->looks_normal() && !m.facts->grey) set_kind(m, MapKind::normal);
         if (m.kind == MapKind::normal && std::fabs(m.facts->green_up) > .08f) m.green_down = m.facts->green_up < 0.f;
     }
     std::sort(problems.begin(), problems.end(), [](const Error& a, const Error& b) { return a.file < b.file; });
     check_map_set(set);
     return true;
-}
-
-void check_map_set(MapSet& set) {
-    using Grade = MapNote::Grade;
-    set.notes.clear();
-    std::set<int> all_tiles;
-    std::map<std::pair<int, int>, int> sizes;
-    std::map<std::string, std::vector<std::string>> slots;
-    for (const MapEntry& m : set.maps) {
-        all_tiles.insert(m.tiles.begin(), m.tiles.end());
-        ++sizes[{m.header.width, m.header.height}];
-        if (m.use && !m.slot.empty()) slots[m.slot].push_back(info(m.kind).title);
-    }
-    for (MapEntry& m : set.maps) {
-        m.notes.clear();
-        m.missing.clear();
-        for (int t : all_tiles)
-            if (!m.tiles.empty() && std::find(m.tiles.begin(), m.tiles.end(), t) == m.tiles.end()) m.missing.push_back(t);
-        if (!m.missing.empty()) note(m, Grade::finding, "tiles " + list_of(m.missing) + " are missing", "Export them: the loud colour stands there until then");
-        if (m.tiles.empty() && !all_tiles.empty()) note(m, Grade::finding, "it has no tiles, but other maps of the set have", "Export it over tiles, or leave it out");
-        if (m.kind == MapKind::unknown) note(m, Grade::hint, "its name does not tell what it is", "Choose its kind");
-        const bool height = m.kind == MapKind::height || m.kind == MapKind::displacement || m.kind == MapKind::bump;
-        if (height && m.header.bits <= 8) note(m, Grade::finding, "heights of 8 bits step visibly", "Export it with 16 bits or as floats");
-        if (m.header.cmyk) note(m, Grade::finding, "it is made for print (CMYK); the conversion to RGB is a guess", "Export it as RGB");
-        if (m.header.palette && !info(m.kind).colour) note(m, Grade::hint, "it has a palette: few values", "Export it without a palette");
-        for (const fs::path& f : m.files) {
-            const auto h = read_header(f);
-            if (h && h->channels != m.header.channels) {
-                note(m, Grade::finding, f.filename().string() + " has " + std::to_string(h->channels) + " channels, the first tile " + std::to_string(m.header.channels), "Export all tiles alike");
-                break;
-            }
-        }
-        if (m.kind == MapKind::packed) {
-            for (size_t c = size_t(m.header.channels); c < m.packed.size(); ++c)
-                if (m.packed[c] != MapKind::unknown) note(m, Grade::finding, std::string("its name promises ") + info(m.packed[c]).title + " in a channel that it does not have", "Choose what its channels are");
-        }
-        if (!m.facts) continue;
-        const MapFacts& f = *m.facts;
-        m.blank.reset();
-        if (f.constant && !f.channels.empty() && m.kind != MapKind::unknown && m.kind != MapKind::packed) {
-            std::array<float, 3> v{f.channels[0].mean, f.channels[std::min<size_t>(1, f.channels.size() - 1)].mean, f.channels[std::min<size_t>(2, f.channels.size() - 1)].mean};
-            m.blank = v;
-            note(m, Grade::hint, "it is one value everywhere", "The value takes its place");
-        }
-        if (m.kind == MapKind::normal) {
-            if (f.normal_tilt < .004f) {
-                m.blank = std::array<float, 3>{.5f, .5f, 1.f};
-                if (!f.constant) note(m, Grade::hint, "it is flat", "It is left out");
-            } else if (f.normal_length < .9f || f.normal_length > 1.1f) {
-                note(m, Grade::finding, "its directions have a mean length of " + std::to_string(f.normal_length).substr(0, 4), "It may have been decoded as colour, or be no normal map");
-            }
-            if (std::fabs(f.green_up) > .08f && (f.green_up < 0.f) != m.green_down)
-                note(m, Grade::finding, std::string("green points ") + (f.green_up < 0.f ? "down" : "up") + " by its pixels, " + (m.green_down ? "down" : "up") + " by its name", "Turn it around if edges look pressed in");
-        }
-        if (f.alpha_all_one) note(m, Grade::hint, "its alpha is one everywhere", "It can be left out");
-        if (m.kind == MapKind::opacity && m.channel == "a" && f.alpha_all_one) m.channel = "r";
-        if (m.kind == MapKind::base_color && m.colour_space != "raw" && f.channels.size() >= 3 && !f.constant) {
-            auto decode = colour_decode(m.colour_space);
-            auto linear = [&](float x) { return decode && (*decode)->has_curve ? (*decode)->curve16[size_t(clamp01(x) * 65535.f + .5f)] : x; };
-            // Of the mean colour: a white has all channels high, a black none.
-            const float bright = linear(std::min({f.channels[0].mean, f.channels[1].mean, f.channels[2].mean}));
-            const float dark = linear(std::max({f.channels[0].mean, f.channels[1].mean, f.channels[2].mean}));
-            if (bright > .85f) note(m, Grade::finding, "its colour is brighter than what real materials reflect", "Check its colour space, or darken it");
-            if (dark < .008f) note(m, Grade::finding, "its colour is darker than what real materials reflect", "Check its colour space");
-        }
-        if (m.kind == MapKind::base_color && m.colour_space == "raw") note(m, Grade::finding, "a colour is taken raw", "Choose its colour space");
-        if (!info(m.kind).colour && m.kind != MapKind::unknown && m.colour_space != "raw") note(m, Grade::finding, "data is decoded as a colour", "Take it raw");
-        if (!info(m.kind).colour && m.kind != MapKind::normal && m.kind != MapKind::packed && m.kind != MapKind::unknown && m.kind != MapKind::mask && !f.grey && m.header.channels - (m.header.alpha >= 0) >= 3)
-            note(m, Grade::hint, "its channels differ: the " + m.channel + " channel is read", "Choose the channel that is meant");
-    }
-    if (sizes.size() > 1) {
-        std::string text;
-        for (const auto& [size, count] : sizes) text += (text.empty() ? "" : ", ") + std::to_string(size.first) + " x " + std::to_string(size.second) + " (" + std::to_string(count) + ")";
-        set.notes.push_back({Grade::hint, "the maps differ in size: " + text, "Harmless, unless one was meant to be finer"});
-    }
-    for (const auto& [slot, kinds] : slots)
-        if (kinds.size() > 1) {
-            std::string text;
-            for (const std::string& k : kinds) text += (text.empty() ? "" : ", ") + k;
-            set.notes.push_back({Grade::finding, "several maps would feed " + slot + ": " + text, "The first one that is used does; leave out the others"});
-        }
 }
 
 std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) {
@@ -289,7 +242,10 @@ std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
         auto kind = [&](MapKind k) {
             using Use = nodes::MapWire::Use;
             w.name = info(k).title;
-            w.use = info(k).colour ? Use::color : k == MapKind::normal ? Use::normal : k == MapKind::height || k == MapKind::displacement || k == MapKind::bump ? Use::height : Use::number;
+            w.use = info(k).colour                                                             ? Use::color
+                    : k == MapKind::normal                                                     ? Use::normal
+                    : k == MapKind::height || k == MapKind::displacement || k == MapKind::bump ? Use::height
+                                                                                               : Use::number;
             w.invert = k == MapKind::glossiness;
         };
         if (m.kind == MapKind::packed) {
@@ -299,7 +255,9 @@ std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
                 w.slot = info(m.packed[c]).slot;
                 w.channel = std::string(1, "rgba"[c]);
                 w.value.reset();
-                if (m.facts && c < m.facts->channels.size() && m.facts->channels[c].high - m.facts->channels[c].low < 1.5f / 255.f) w.value = V3f(m.facts->channels[c].mean);
+                if (m.facts && c < m.facts->channels.size() &&
+                    m.facts->channels[c].high - m.facts->channels[c].low < 1.5f / 255.f)
+                    w.value = V3f(m.facts->channels[c].mean);
                 if (w.value && w.slot.empty()) continue;
                 out.push_back(w);
             }
@@ -325,7 +283,9 @@ std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
     return out;
 }
 
-fs::path guesses_file() { return data_folder() / "map-guesses.json"; }
+fs::path guesses_file() {
+    return data_folder() / "map-guesses.json";
+}
 
 MapGuesses::MapGuesses(fs::path file) : file_(std::move(file)) {
     const auto text = read_file(file_);
@@ -336,7 +296,8 @@ MapGuesses::MapGuesses(fs::path file) : file_(std::move(file)) {
 }
 std::string MapGuesses::key(const MapSet& set, const MapEntry& m) {
     std::error_code ec;
-    return fs::absolute(set.folder, ec).lexically_normal().string() + "|" + lower(set.name) + "|" + lower(m.word.empty() ? fs::path(m.pattern).filename().string() : m.word);
+    return fs::absolute(set.folder, ec).lexically_normal().string() + "|" + lower(set.name) + "|" +
+           lower(m.word.empty() ? fs::path(m.pattern).filename().string() : m.word);
 }
 void MapGuesses::apply(MapSet& set) const {
     for (MapEntry& m : set.maps) {
@@ -362,7 +323,14 @@ void MapGuesses::apply(MapSet& set) const {
 Status MapGuesses::remember(const MapSet& set, const MapEntry& m) {
     json packed = json::array();
     for (MapKind k : m.packed) packed.push_back(info(k).name);
-    kept_[key(set, m)] = json{{"kind", info(m.kind).name}, {"colour_space", m.colour_space}, {"channel", m.channel}, {"slot", m.slot}, {"green_down", m.green_down}, {"use", m.use}, {"packed", packed}}.dump();
+    kept_[key(set, m)] = json{
+        {"kind", info(m.kind).name},
+        {"colour_space", m.colour_space},
+        {"channel", m.channel},
+        {"slot", m.slot},
+        {"green_down", m.green_down},
+        {"use", m.use},
+        {"packed", packed}}.dump();
     json all = json::object();
     for (const auto& [k, v] : kept_) all[k] = json::parse(v);
     std::error_code ec;

@@ -8,7 +8,8 @@
 namespace vemtra::texture {
 namespace {
 
-constexpr const char* extensions[] = {".exr", ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".hdr", ".tga", ".webp", ".bmp", ".tx", ".jp2", ".psd", ".dpx"};
+constexpr const char* extensions[] = {".exr", ".png",  ".jpg", ".jpeg", ".tif", ".tiff", ".hdr",
+                                      ".tga", ".webp", ".bmp", ".tx",   ".jp2", ".psd",  ".dpx"};
 
 }  // namespace
 

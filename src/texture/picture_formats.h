@@ -1,4 +1,5 @@
-// The image files that are read: one list for folders, dialogs and the command line. The image library knows their formats.
+// The image files that are read: one list for folders, dialogs and the command line. The image library knows their
+// formats.
 #pragma once
 #include <filesystem>
 #include <string>

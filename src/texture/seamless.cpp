@@ -18,11 +18,15 @@ float normal_quantile(float p) {
     if (w < 5.f) {
         w -= 2.5f;
         r = 2.81022636e-08f;
-        for (float c : {3.43273939e-07f, -3.5233877e-06f, -4.39150654e-06f, .00021858087f, -.00125372503f, -.00417768164f, .246640727f, 1.50140941f}) r = c + r * w;
+        for (float c : {3.43273939e-07f, -3.5233877e-06f, -4.39150654e-06f, .00021858087f, -.00125372503f,
+                        -.00417768164f, .246640727f, 1.50140941f})
+            r = c + r * w;
     } else {
         w = std::sqrt(w) - 3.f;
         r = -.000200214257f;
-        for (float c : {.000100950558f, .00134934322f, -.00367342844f, .00573950773f, -.0076224613f, .00943887047f, 1.00167406f, 2.83297682f}) r = c + r * w;
+        for (float c : {.000100950558f, .00134934322f, -.00367342844f, .00573950773f, -.0076224613f, .00943887047f,
+                        1.00167406f, 2.83297682f})
+            r = c + r * w;
     }
     return 1.41421356f * r * x;
 }
@@ -32,17 +36,24 @@ float normal_quantile(float p) {
 Tones::Tones(std::vector<float> values) {
     if (values.empty()) return;
     std::sort(values.begin(), values.end());
-    for (int i = 0; i <= steps; ++i) value_at_[size_t(i)] = values[std::min(values.size() - 1, size_t(double(i) / steps * double(values.size() - 1) + .5))];
+    for (int i = 0; i <= steps; ++i)
+        value_at_[size_t(i)] =
+            values[std::min(values.size() - 1, size_t(double(i) / steps * double(values.size() - 1) + .5))];
 }
 
 float Tones::to_normal(float value) const {
     // Of equal values the middle rank.
-    const auto low = std::lower_bound(value_at_.begin(), value_at_.end(), value), high = std::upper_bound(low, value_at_.end(), value);
+    const auto low = std::lower_bound(value_at_.begin(), value_at_.end(), value),
+               high = std::upper_bound(low, value_at_.end(), value);
     float rank;
-    if (low != high) rank = .5f * float((low - value_at_.begin()) + (high - value_at_.begin()) - 1);
-    else if (low == value_at_.begin()) rank = 0.f;
-    else if (low == value_at_.end()) rank = steps;
-    else rank = float(low - value_at_.begin()) - (*low - value) / (*low - *(low - 1));
+    if (low != high)
+        rank = .5f * float((low - value_at_.begin()) + (high - value_at_.begin()) - 1);
+    else if (low == value_at_.begin())
+        rank = 0.f;
+    else if (low == value_at_.end())
+        rank = steps;
+    else
+        rank = float(low - value_at_.begin()) - (*low - value) / (*low - *(low - 1));
     return .5f + deviation * normal_quantile(std::clamp(rank / steps, .5f / steps, 1.f - .5f / steps));
 }
 

@@ -1,5 +1,6 @@
-// Tiling without visible repetition: every point is a mixture of three copies of the map, shifted by chance, that keeps the map's tones as
-// frequent as they are (Heitz and Neyret 2018, "High-Performance By-Example Noise using a Histogram-Preserving Blending Operator").
+// Tiling without visible repetition: every point is a mixture of three copies of the map, shifted by chance, that keeps
+// the map's tones as frequent as they are (Heitz and Neyret 2018, "High-Performance By-Example Noise using a
+// Histogram-Preserving Blending Operator").
 //   G = T(I)                          tones to a normal distribution of mean 1/2 and deviation 1/6, by their rank
 //   G = 1/2 + sum w_k (G_k - 1/2) / sqrt(sum w_k^2)
 //   I = T^-1(G)

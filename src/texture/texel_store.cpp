@@ -15,7 +15,9 @@ namespace {
 using OIIO::ImageCache;
 using OIIO::TypeDesc;
 
-ImageCache* as_cache(void* p) { return static_cast<ImageCache*>(p); }
+ImageCache* as_cache(void* p) {
+    return static_cast<ImageCache*>(p);
+}
 
 TypeDesc type_of(TexelFormat f) {
     switch (f) {
@@ -45,11 +47,12 @@ uint32_t one_in(TexelFormat f) {
 
 constexpr size_t reading_cache_megabytes = 48;  // of the image library, between the disk and our tiles
 std::string key_of(const TexelSource& s, const fs::path& from, bool early) {
-    return from.string() + "|" + std::to_string(s.first_channel) + "|" + std::to_string(s.channels) + "|" + (early && s.decode ? s.decode->space : "");
+    return from.string() + "|" + std::to_string(s.first_channel) + "|" + std::to_string(s.channels) + "|" +
+           (early && s.decode ? s.decode->space : "");
 }
 
-/// One for the process, which is never given back: threads keep notes of their own on a cache, and those of threads that outlive one would
-/// point nowhere.
+/// One for the process, which is never given back: threads keep notes of their own on a cache, and those of threads
+/// that outlive one would point nowhere.
 ImageCache* reading_cache() {
     static ImageCache* const one = [] {
         ImageCache* c = ImageCache::create(false);
@@ -68,7 +71,9 @@ ImageCache* reading_cache() {
 }
 }  // namespace
 
-TexelStore::TexelStore(size_t budget_bytes) : budget_(budget_bytes), cache_(reading_cache()), slots_(std::make_unique<Slot[]>(most_threads)) {}
+TexelStore::TexelStore(size_t budget_bytes)
+    : budget_(budget_bytes), cache_(reading_cache()), slots_(std::make_unique<Slot[]>(most_threads)) {
+}
 TexelStore::~TexelStore() {
     for (const Limbo& l : limbo_) std::free(l.texels);
 }
@@ -87,9 +92,14 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
 
     ImageCache* cache = as_cache(cache_);
     const OIIO::ustring name(from.string());
-    auto broken = [&](const std::string& why) { return Error{"A texture map cannot be read", source.file.string(), "", why, "Export it again, or choose another one"}; };
+    auto broken = [&](const std::string& why) {
+        return Error{"A texture map cannot be read", source.file.string(), "", why,
+                     "Export it again, or choose another one"};
+    };
     OIIO::ImageSpec spec;
-    if (from == source.file) cache->invalidate(name, true);  // the disk may have another file since somebody else read it; prepared forms never change
+    if (from == source.file)
+        cache->invalidate(
+            name, true);  // the disk may have another file since somebody else read it; prepared forms never change
     if (!cache->get_imagespec(name, spec, 0, 0, true)) return broken(cache->geterror());
     auto image = std::make_shared<TexelImage>();
     image->store_ = this;
@@ -101,7 +111,8 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     image->lanes_ = source.channels == 1 ? 1 : 4;
     image->alpha_ = source.channels == 4;
     image->premultiplied_ = image->alpha_ && spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
-    image->decode_early_ = source.decode && source.decode->has_curve && (image->format_ == TexelFormat::half || image->format_ == TexelFormat::f32);
+    image->decode_early_ = source.decode && source.decode->has_curve &&
+                           (image->format_ == TexelFormat::half || image->format_ == TexelFormat::f32);
     if (image->decode_early_) image->format_ = TexelFormat::f32;
     for (int level = 0; level < 20; ++level) {
         if (level && !cache->get_imagespec(name, spec, 0, level, true)) {
@@ -137,7 +148,8 @@ void TexelStore::set_budget(size_t bytes) {
 void TexelStore::problem(const TexelImage& image, const std::string& why) {
     if (const_cast<std::atomic<bool>&>(image.broken_).exchange(true)) return;  // once per file
     std::lock_guard lock(problems_mutex_);
-    problems_.push_back({"A texture map cannot be read to its end; the loud colour stands where it ends", image.source_.file.string(), "", why, "Export it again"});
+    problems_.push_back({"A texture map cannot be read to its end; the loud colour stands where it ends",
+                         image.source_.file.string(), "", why, "Export it again"});
 }
 std::vector<Error> TexelStore::take_problems() {
     std::lock_guard lock(problems_mutex_);
@@ -157,10 +169,12 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
     }
     auto* texels = static_cast<uint8_t*>(std::aligned_alloc(64, (bytes + 63) / 64 * 64));
     std::memset(texels, 0, bytes);
-    const int first = image.source_.first_channel, last = std::min(first + image.source_.channels, image.file_channels_);
+    const int first = image.source_.first_channel,
+              last = std::min(first + image.source_.channels, image.file_channels_);
     ImageCache* cache = as_cache(cache_);
-    const bool whole = cache->get_pixels(OIIO::ustring(image.read_from_), 0, int(level), x0, x1, y0, y1, 0, 1, first, last, type_of(image.format_), texels,
-                                         OIIO::stride_t(texel), OIIO::stride_t(texel * tile_edge));
+    const bool whole =
+        cache->get_pixels(OIIO::ustring(image.read_from_), 0, int(level), x0, x1, y0, y1, 0, 1, first, last,
+                          type_of(image.format_), texels, OIIO::stride_t(texel), OIIO::stride_t(texel * tile_edge));
     const size_t count = tile_edge * tile_edge;
     if (!whole) {
         problem(image, cache->geterror());
@@ -169,9 +183,14 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
             for (size_t c = 0; c < lanes; ++c) {
                 const float v = lanes == 1 ? .5f : loud[c];
                 uint8_t* at = texels + i * texel + c * unit;
-                if (image.format_ == TexelFormat::f32) std::memcpy(at, &v, 4);
+                if (image.format_ == TexelFormat::f32)
+                    std::memcpy(at, &v, 4);
                 else {
-                    const uint32_t code = image.format_ == TexelFormat::half ? (v == .5f ? 0x3800u : v > 0.f ? 0x3c00u : 0u) : uint32_t(v * float(one_in(image.format_)) + .5f);
+                    const uint32_t code = image.format_ == TexelFormat::half
+                                              ? (v == .5f  ? 0x3800u
+                                                 : v > 0.f ? 0x3c00u
+                                                           : 0u)
+                                              : uint32_t(v * float(one_in(image.format_)) + .5f);
                     std::memcpy(at, &code, unit);
                 }
             }
@@ -244,7 +263,8 @@ void TexelStore::make_room(size_t wanted) {
     }
     epoch_.fetch_add(1, std::memory_order_seq_cst);
     free_limbo();
-    // A thread that was put aside in the middle of a lookup keeps tiles from being freed: while it is, others must not pile up more.
+    // A thread that was put aside in the middle of a lookup keeps tiles from being freed: while it is, others must not
+    // pile up more.
     for (int tries = 0; tries < 4000; ++tries) {
         waiting = 0;
         for (const Limbo& l : limbo_) waiting += l.bytes;
@@ -272,7 +292,8 @@ TexelStore::Reading::Reading(TexelStore& store) : store_(store) {
     static thread_local int last = 0;
     for (int i = last;; i = (i + 1) % most_threads) {
         bool free = false;
-        if (!store.slots_[size_t(i)].taken.load(std::memory_order_relaxed) && store.slots_[size_t(i)].taken.compare_exchange_strong(free, true, std::memory_order_acquire)) {
+        if (!store.slots_[size_t(i)].taken.load(std::memory_order_relaxed) &&
+            store.slots_[size_t(i)].taken.compare_exchange_strong(free, true, std::memory_order_acquire)) {
             last = i;
             slot_ = &store.slots_[size_t(i)].epoch;
             break;
@@ -285,12 +306,15 @@ TexelStore::Reading::~Reading() {
     reinterpret_cast<Slot*>(slot_)->taken.store(false, std::memory_order_release);
 }
 const uint8_t* TexelStore::Reading::missing(const TexelImage& image, size_t level, size_t index) {
-    const uint32_t h = mix32(uint32_t(reinterpret_cast<uintptr_t>(&image) >> 4) ^ mix32(uint32_t(level << 24) ^ uint32_t(index)));
+    const uint32_t h =
+        mix32(uint32_t(reinterpret_cast<uintptr_t>(&image) >> 4) ^ mix32(uint32_t(level << 24) ^ uint32_t(index)));
     std::atomic<uintptr_t>& entry = image.levels()[level].tiles[index];
-    slot_->store(0, std::memory_order_seq_cst);  // nothing is looked at while the disk is read: so that nobody's tiles must wait for it
+    slot_->store(0, std::memory_order_seq_cst);  // nothing is looked at while the disk is read: so that nobody's tiles
+                                                 // must wait for it
     std::lock_guard lock(store_.load_mutex_[h % 64]);
     look();
-    if (const uintptr_t at = entry.load(std::memory_order_acquire)) return reinterpret_cast<const uint8_t*>(at & ~uintptr_t(1));
+    if (const uintptr_t at = entry.load(std::memory_order_acquire))
+        return reinterpret_cast<const uint8_t*>(at & ~uintptr_t(1));
     slot_->store(0, std::memory_order_seq_cst);
     uint32_t bytes;
     uint8_t* texels = store_.read_tile(image, level, index, bytes);

@@ -1,8 +1,9 @@
-// Texels in memory under one budget: tiles of 64 x 64 of the mip levels that were asked for, in the file's own format, found through page
-// tables without locks. Tiles that were not used lately make room for new ones.
+// Texels in memory under one budget: tiles of 64 x 64 of the mip levels that were asked for, in the file's own format,
+// found through page tables without locks. Tiles that were not used lately make room for new ones.
 //
-// A lookup may run on any thread while another one evicts: tiles that were taken out of their page table are freed only when every thread
-// that may still see them has moved on (epoch-based reclamation: Fraser 2004, "Practical lock-freedom", 5.2.3).
+// A lookup may run on any thread while another one evicts: tiles that were taken out of their page table are freed only
+// when every thread that may still see them has moved on (epoch-based reclamation: Fraser 2004, "Practical
+// lock-freedom", 5.2.3).
 #pragma once
 #include <atomic>
 #include <memory>
@@ -16,16 +17,19 @@
 namespace vemtra::texture {
 
 enum class TexelFormat : uint8_t { u8, u16, half, f32 };
-constexpr size_t texel_bytes(TexelFormat f) { return f == TexelFormat::u8 ? 1 : f == TexelFormat::f32 ? 4 : 2; }
+constexpr size_t texel_bytes(TexelFormat f) {
+    return f == TexelFormat::u8 ? 1 : f == TexelFormat::f32 ? 4 : 2;
+}
 
 inline constexpr int tile_edge = 64;
 
 /// Which numbers of a file are wanted.
 struct TexelSource {
-    fs::path file;             ///< as the project names it
+    fs::path file;  ///< as the project names it
     int first_channel = 0;
-    int channels = 1;          ///< 1, or up to 4 of which the first three are colour
-    std::shared_ptr<const ColourDecode> decode;  ///< null: raw. Floating-point tiles are decoded when they are read, others when looked up
+    int channels = 1;  ///< 1, or up to 4 of which the first three are colour
+    std::shared_ptr<const ColourDecode>
+        decode;  ///< null: raw. Floating-point tiles are decoded when they are read, others when looked up
 };
 
 class TexelStore;
@@ -40,10 +44,10 @@ public:
     ~TexelImage();
     const std::vector<Level>& levels() const { return levels_; }
     TexelFormat format() const { return format_; }
-    int lanes() const { return lanes_; }        ///< numbers per texel in memory: 1 or 4
-    bool has_alpha() const { return alpha_; }   ///< in lane 3; else 1 stands there
+    int lanes() const { return lanes_; }       ///< numbers per texel in memory: 1 or 4
+    bool has_alpha() const { return alpha_; }  ///< in lane 3; else 1 stands there
     bool premultiplied() const { return premultiplied_; }
-    bool prepared() const { return prepared_; } ///< read from tiled mip maps
+    bool prepared() const { return prepared_; }  ///< read from tiled mip maps
 
 private:
     friend class TexelStore;
@@ -64,12 +68,15 @@ public:
     TexelStore(const TexelStore&) = delete;
     TexelStore& operator=(const TexelStore&) = delete;
 
-    /// `read_from` is where texels come from: the prepared form of source.file, or the file itself. Equal requests share one image.
+    /// `read_from` is where texels come from: the prepared form of source.file, or the file itself. Equal requests
+    /// share one image.
     Result<std::shared_ptr<const TexelImage>> open(const TexelSource& source, const fs::path& read_from);
     /// The disk has another file now: what is open goes on with what it has, the next open() reads anew.
     void forget(const fs::path& file);
 
-    size_t memory() const { return bytes_.load(std::memory_order_relaxed); }  ///< bytes of texels, those that wait to be freed included
+    size_t memory() const {
+        return bytes_.load(std::memory_order_relaxed);
+    }  ///< bytes of texels, those that wait to be freed included
     size_t budget() const { return budget_.load(std::memory_order_relaxed); }
     void set_budget(size_t bytes);
     /// What could not be read since it was asked last.
@@ -93,10 +100,12 @@ public:
             }
             return missing(image, level, index);
         }
-        /// The texels, or null where they would have to be read. Such addresses are good together, until texels() is called.
+        /// The texels, or null where they would have to be read. Such addresses are good together, until texels() is
+        /// called.
         static const uint8_t* present(const std::atomic<uintptr_t>* tiles, size_t index) {
             const uintptr_t at = tiles[index].load(std::memory_order_acquire);
-            return at & 1 ? reinterpret_cast<const uint8_t*>(at & ~uintptr_t(1)) : nullptr;  // one that was not used lately is asked for by texels()
+            return at & 1 ? reinterpret_cast<const uint8_t*>(at & ~uintptr_t(1))
+                          : nullptr;  // one that was not used lately is asked for by texels()
         }
 
     private:
@@ -123,8 +132,8 @@ private:
         std::atomic<bool> taken{false};
     };
     uint8_t* read_tile(const TexelImage& image, size_t level, size_t index, uint32_t& bytes);
-    void make_room(size_t bytes);      // residents_mutex_ is held
-    void free_limbo();                 // residents_mutex_ is held
+    void make_room(size_t bytes);  // residents_mutex_ is held
+    void free_limbo();             // residents_mutex_ is held
     void drop(const TexelImage& image);
     void problem(const TexelImage& image, const std::string& why);
 

@@ -10,8 +10,15 @@
 namespace vemtra::texture {
 namespace {
 
-Wrap wrap_of(const std::string& word) { return word == "clamp" ? Wrap::clamp : word == "mirror" ? Wrap::mirror : word == "constant" ? Wrap::constant : Wrap::periodic; }
-Filter filter_of(const std::string& word) { return word == "off" ? Filter::off : word == "box" ? Filter::box : Filter::smooth; }
+Wrap wrap_of(const std::string& word) {
+    return word == "clamp"      ? Wrap::clamp
+           : word == "mirror"   ? Wrap::mirror
+           : word == "constant" ? Wrap::constant
+                                : Wrap::periodic;
+}
+Filter filter_of(const std::string& word) {
+    return word == "off" ? Filter::off : word == "box" ? Filter::box : Filter::smooth;
+}
 
 /// Index of a channel by its letter or its name in the file, also without the name of its layer; -1: there is none.
 int channel_of(const ImageHeader& h, const std::string& wanted) {
@@ -38,7 +45,9 @@ std::string space_of(const program::ImageRequest& r, const ImageHeader& h) {
     return h.floating || h.bits > 8 ? "lin_rec709" : "srgb_texture";
 }
 
-TextureStore::TextureStore(size_t budget_megabytes, fs::path map_folder) : texels_(budget_megabytes << 20), maps_(std::move(map_folder)) {}
+TextureStore::TextureStore(size_t budget_megabytes, fs::path map_folder)
+    : texels_(budget_megabytes << 20), maps_(std::move(map_folder)) {
+}
 
 void TextureStore::forget(const std::string& path) {
     texels_.forget(path);
@@ -63,7 +72,9 @@ Result<ImageHeader> TextureStore::header(const fs::path& file) {
     const auto size = ec ? 0 : fs::file_size(file, ec);
     if (!ec) {
         std::lock_guard lock(mutex_);
-        if (const auto it = headers_.find(file.string()); it != headers_.end() && it->second.time == time && it->second.size == size) return it->second.header;
+        if (const auto it = headers_.find(file.string());
+            it != headers_.end() && it->second.time == time && it->second.size == size)
+            return it->second.header;
     }
     auto h = read_header(file);
     if (!ec) {
@@ -82,7 +93,8 @@ bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, c
     return maps_.prepare_all({wanted.begin(), wanted.end()}, progress);
 }
 
-Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const Paths& paths, std::vector<Error>& problems)
+Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests,
+                   const Paths& paths, std::vector<Error>& problems)
     : store_(std::move(store)) {
     std::set<fs::path> folders;
     for (const program::ImageRequest& r : requests) {
@@ -98,12 +110,15 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
         }
         const fs::path path = *found;
         auto missing = [&](const std::string& why, const std::string& remedy) {
-            problems.push_back({"A texture map cannot be read; magenta stands in its place", r.file.empty() ? "(no file)" : path.string(), "", why, remedy});
+            problems.push_back({"A texture map cannot be read; magenta stands in its place",
+                                r.file.empty() ? "(no file)" : path.string(), "", why, remedy});
         };
         const auto files = r.file.empty() ? std::vector<std::pair<int, fs::path>>() : tile_files(path);
         image.tiled = !files.empty() && files.front().first != 0;
-        if (r.file.empty()) missing("no file is chosen", "Choose one in the node's detail");
-        else if (files.empty()) missing("no tile of it exists", "Bring the files back, or choose others");
+        if (r.file.empty())
+            missing("no file is chosen", "Choose one in the node's detail");
+        else if (files.empty())
+            missing("no tile of it exists", "Bring the files back, or choose others");
         if (image.tiled) {
             folders.insert(path.parent_path());
             image.wrap_u = image.wrap_v = Wrap::clamp;
@@ -120,20 +135,24 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
             }
             if (space.empty()) {  // the first tile speaks for all
                 space = space_of(r, *header);
-                if (auto decode = colour_decode(space)) image.decode = space == "raw" ? nullptr : *decode;
-                else problems.push_back(decode.error());
+                if (auto decode = colour_decode(space))
+                    image.decode = space == "raw" ? nullptr : *decode;
+                else
+                    problems.push_back(decode.error());
             }
             const size_t index = image.tiled ? size_t(tile - 1001) : 0;
             if (image.tiles.size() <= index) image.tiles.resize(index + 1);
             image.tiles[index] = open(file, r, image, space, problems);
         }
-        if (r.seamless && !image.tiled && !image.tiles.empty() && image.tiles[0]) image.seamless = std::make_shared<Seamless>();
+        if (r.seamless && !image.tiled && !image.tiles.empty() && image.tiles[0])
+            image.seamless = std::make_shared<Seamless>();
         images_.push_back(std::move(image));
     }
     files_.insert(files_.end(), folders.begin(), folders.end());
 }
 
-std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const program::ImageRequest& r, Image& image, const std::string& space, std::vector<Error>& problems) {
+std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const program::ImageRequest& r, Image& image,
+                                                 const std::string& space, std::vector<Error>& problems) {
     const auto header = store_->header(file);
     TexelSource source{file, 0, 1, image.decode};
     if (r.components == 1 && r.channel != "luminance") {
@@ -141,7 +160,8 @@ std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const pro
         if (source.first_channel < 0) {
             std::string have;
             for (const std::string& n : header->channel_names) have += (have.empty() ? "" : ", ") + n;
-            problems.push_back({"A texture map has no such channel; its first one is read", file.string(), r.channel, "it has " + have, "Choose a channel that it has"});
+            problems.push_back({"A texture map has no such channel; its first one is read", file.string(), r.channel,
+                                "it has " + have, "Choose a channel that it has"});
             source.first_channel = 0;
         }
     } else {
@@ -153,8 +173,10 @@ std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const pro
     }
     fs::path from = file;
     if (header->channels <= 4 || source.first_channel + source.channels <= 4) {  // prepared maps keep four channels
-        if (auto prepared = store_->maps().find(file, space)) from = *prepared;
-        else store_->maps().want(file, space);
+        if (auto prepared = store_->maps().find(file, space))
+            from = *prepared;
+        else
+            store_->maps().want(file, space);
     }
     auto opened = store_->texels().open(source, from);
     if (opened) return *opened;
@@ -168,22 +190,29 @@ std::pair<int, int> Textures::size(int handle) const {
     std::pair<int, int> largest(0, 0);
     if (handle >= 0 && size_t(handle) < images_.size())
         for (const auto& t : images_[size_t(handle)].tiles)
-            if (t && !t->levels().empty()) largest = std::pair(std::max(largest.first, t->levels()[0].width), std::max(largest.second, t->levels()[0].height));
+            if (t && !t->levels().empty())
+                largest = std::pair(std::max(largest.first, t->levels()[0].width),
+                                    std::max(largest.second, t->levels()[0].height));
     return largest;
 }
 
 void Textures::sample(int handle, int n, const float* const* place, float* const* out, int components) const {
     static const Image none;
     const Image& image = handle >= 0 && size_t(handle) < images_.size() ? images_[size_t(handle)] : none;
-    if (image.seamless) sample_seamless(image, n, place, out, components);
-    else sample_copies(image, n, place, out, components);
+    if (image.seamless)
+        sample_seamless(image, n, place, out, components);
+    else
+        sample_copies(image, n, place, out, components);
 }
 
-void Textures::sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const {
+void Textures::sample_seamless(const Image& image, int n, const float* const* place, float* const* out,
+                               int components) const {
     constexpr int across = 128;  // points a side by which the tones are known
     std::call_once(image.seamless->once, [&] {
-        std::vector<float> u, v, values(size_t(across) * across * 3), step(size_t(across) * across, 1.f / across), none(step.size(), 0.f);
-        for (int i = 0; i < across * across; ++i) u.push_back((float(i % across) + .5f) / across), v.push_back((float(i / across) + .5f) / across);
+        std::vector<float> u, v, values(size_t(across) * across * 3), step(size_t(across) * across, 1.f / across),
+            none(step.size(), 0.f);
+        for (int i = 0; i < across * across; ++i)
+            u.push_back((float(i % across) + .5f) / across), v.push_back((float(i / across) + .5f) / across);
         float* to[] = {values.data(), values.data() + step.size(), values.data() + 2 * step.size()};
         for (size_t first = 0; first < step.size(); first += size_t(nodes::max_batch)) {
             const float* at[] = {&u[first], &v[first], &step[first], &none[first], &none[first], &step[first]};
@@ -215,7 +244,8 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
         }
 }
 
-void Textures::sample_copies(const Image& source, int n, const float* const* place, float* const* out, int components) const {
+void Textures::sample_copies(const Image& source, int n, const float* const* place, float* const* out,
+                             int components) const {
     const Image* image = &source;
     auto loud = [&](int i) {
         for (int c = 0; c < components; ++c) out[c][i] = components == 1 ? missing_number : missing_color[c];
@@ -286,7 +316,9 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
 }
 
 Result<Picture> read_picture(const fs::path& file) {
-    auto broken = [&](const std::string& why) { return Error{"The image cannot be read", file.string(), "", why, "Choose another image, or export it again"}; };
+    auto broken = [&](const std::string& why) {
+        return Error{"The image cannot be read", file.string(), "", why, "Choose another image, or export it again"};
+    };
     std::error_code ec;
     if (fs::is_directory(file, ec)) return broken("it is a folder");
     if (!fs::exists(file, ec)) return broken("it does not exist");
@@ -294,12 +326,14 @@ Result<Picture> read_picture(const fs::path& file) {
     if (!in) return broken(OIIO::geterror());
     const OIIO::ImageSpec& spec = in->spec();
     if (spec.width < 1 || spec.height < 1 || spec.width > 16384 || spec.height > 16384 || spec.depth > 1)
-        return broken("its size of " + std::to_string(spec.width) + " x " + std::to_string(spec.height) + " is outside of 1 to 16384");
+        return broken("its size of " + std::to_string(spec.width) + " x " + std::to_string(spec.height) +
+                      " is outside of 1 to 16384");
     const size_t pixels = size_t(spec.width) * size_t(spec.height), channels = size_t(std::min(3, spec.nchannels));
     const bool decode = spec.format.basetype == OIIO::TypeDesc::UINT8;
     std::vector<float> raw(pixels * channels);
     Picture picture{spec.width, spec.height, std::vector<V3f>(pixels)};
-    if (!in->read_image(0, 0, 0, int(channels), OIIO::TypeDesc::FLOAT, raw.data())) return broken("the file is cut off: " + in->geterror());
+    if (!in->read_image(0, 0, 0, int(channels), OIIO::TypeDesc::FLOAT, raw.data()))
+        return broken("the file is cut off: " + in->geterror());
     for (size_t i = 0; i < pixels; ++i)
         for (int c = 0; c < 3; ++c) {
             float x = raw[i * channels + std::min(size_t(c), channels - 1)];

@@ -1,6 +1,7 @@
-// The maps that a picture's programs ask for: names with <UDIM> become files, files their prepared form (map_cache.h), lookups go to the
-// texels in memory (texel_store.h, filter.h). A map or a tile that is missing or broken reads as a loud, documented value (magenta, or 0.5
-// for single numbers, which moves no height) and is reported; it never stops the picture.
+// The maps that a picture's programs ask for: names with <UDIM> become files, files their prepared form (map_cache.h),
+// lookups go to the texels in memory (texel_store.h, filter.h). A map or a tile that is missing or broken reads as a
+// loud, documented value (magenta, or 0.5 for single numbers, which moves no height) and is reported; it never stops
+// the picture.
 #pragma once
 #include <memory>
 #include <string>
@@ -49,17 +50,18 @@ private:
     std::map<std::string, Error> problems_;
 };
 
-/// The images that one picture's programs asked for. Immutable; safe from any thread.
 /// The tones of a map, found at its first use.
 struct Seamless {
     std::once_flag once;
     Tones tones[3];
 };
 
+/// The images that one picture's programs asked for. Immutable; safe from any thread.
 class Textures final : public nodes::TextureLookup {
 public:
     /// What cannot be opened is added to `problems`. What is not prepared yet is wanted from the map cache.
-    Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests, const Paths& paths, std::vector<Error>& problems);
+    Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests,
+             const Paths& paths, std::vector<Error>& problems);
     void sample(int handle, int n, const float* const* place, float* const* out, int components) const override;
     /// All files that were read, to be watched; folders of maps over tiles among them, where new tiles may appear.
     const std::vector<fs::path>& files() const { return files_; }
@@ -69,22 +71,25 @@ public:
 private:
     struct Image {
         bool tiled = false;
-        std::vector<std::shared_ptr<const TexelImage>> tiles;  ///< by u + 10 v; one where there are no tiles; null: missing
-        std::shared_ptr<const ColourDecode> decode;            ///< null: raw
+        std::vector<std::shared_ptr<const TexelImage>>
+            tiles;                                   ///< by u + 10 v; one where there are no tiles; null: missing
+        std::shared_ptr<const ColourDecode> decode;  ///< null: raw
         Wrap wrap_u = Wrap::periodic, wrap_v = Wrap::periodic;
         Filter filter = Filter::smooth;
         bool as_luminance = false;
-        std::shared_ptr<Seamless> seamless;   ///< null: copies simply repeat
+        std::shared_ptr<Seamless> seamless;  ///< null: copies simply repeat
     };
     void sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     void sample_copies(const Image& image, int n, const float* const* place, float* const* out, int components) const;
-    std::shared_ptr<const TexelImage> open(const fs::path& file, const program::ImageRequest& r, Image& image, const std::string& space, std::vector<Error>& problems);
+    std::shared_ptr<const TexelImage> open(const fs::path& file, const program::ImageRequest& r, Image& image,
+                                           const std::string& space, std::vector<Error>& problems);
     std::shared_ptr<TextureStore> store_;
     std::vector<Image> images_;
     std::vector<fs::path> files_;
 };
 
-/// The space that a request means for a file: its own choice, else what the file says of itself, else by its depth (8-bit colour is sRGB).
+/// The space that a request means for a file: its own choice, else what the file says of itself, else by its depth
+/// (8-bit colour is sRGB).
 std::string space_of(const program::ImageRequest& request, const ImageHeader& header);
 
 /// A picture in memory: linear Rec.709, row 0 on top.

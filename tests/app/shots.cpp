@@ -8,8 +8,10 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 TEST_CASE("screenshots of the main views", "[.shots]") {
-    const QString folder = qEnvironmentVariable("VEMTRA_SHOTS", QString::fromStdString((root / "docs" / "screenshots").string()));
-    const int samples = qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") : 48;
+    const QString folder =
+        qEnvironmentVariable("VEMTRA_SHOTS", QString::fromStdString((root / "docs" / "screenshots").string()));
+    const int samples =
+        qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_SAMPLES") : 48;
     const QString only = qEnvironmentVariable("VEMTRA_SHOT");
     app::MainWindow w;
     w.resize(1280, 800);
@@ -34,7 +36,7 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.select_part("handle");
         bench.select_layer("zinc");
         bench.look_for_maps({root / "demo" / "maps"});
-        wait_until([&] { return !bench.map_sets.empty() && !bench.jobs().busy(); });
+        wait_until([&] { return !bench.map_sets().empty() && !bench.jobs().busy(); });
         QTest::qWait(300);  // the drawer grows, and the picture with it
         picture(w, uint32_t(samples));
         shot("maps");
@@ -48,7 +50,9 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
     }
     if (wants("clay")) {
         bench.show_view(render::View::clay);
-        wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples); });
+        wait_until([&] {
+            return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples);
+        });
         shot("clay");
     }
     if (wants("uv")) {
@@ -59,7 +63,8 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
     if (wants("coverage")) {
         bench.select_layer("marine-enamel");
         bench.show_view(render::View::coverage);
-        wait_until([&] { return bench.image()->request.view == render::View::coverage && bench.image()->samples >= 16; });
+        wait_until(
+            [&] { return bench.image()->request.view == render::View::coverage && bench.image()->samples >= 16; });
         shot("coverage");
     }
     if (wants("on-asset")) {
@@ -93,7 +98,8 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
             if (s->orientation() == Qt::Vertical && s->indexOf(w.drawer()) >= 0) s->setSizes({360, 376});
         auto* list = w.drawer()->findChild<QListWidget*>("stock");
         picture(w, uint32_t(samples));
-        QTest::qWait(qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") : 6000);  // swatches come from the cache
+        QTest::qWait(qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT") ? qEnvironmentVariableIntValue("VEMTRA_SHOT_WAIT")
+                                                                      : 6000);  // swatches come from the cache
         shot("stock");
         // The whole stock on one sheet.
         list->setParent(nullptr);

@@ -33,7 +33,8 @@ inline std::shared_ptr<const render::LiveImage> picture(app::MainWindow& w, uint
     const auto wanted = w.bench().snapshot();
     wait_until([&] {
         const auto image = w.bench().image();
-        return image && image->request.scene == wanted && image->coarse == 1 && image->complete && image->samples >= samples && image->fields_final;
+        return image && image->request.scene == wanted && image->coarse == 1 && image->complete &&
+               image->samples >= samples && image->fields_final;
     });
     return w.bench().image();
 }
@@ -43,7 +44,8 @@ struct Scratch {
     fs::path path;
     Scratch() {
         static int count = 0;
-        path = fs::temp_directory_path() / ("vemtra-test-" + std::to_string(::getpid()) + "-" + std::to_string(count++));
+        path =
+            fs::temp_directory_path() / ("vemtra-test-" + std::to_string(::getpid()) + "-" + std::to_string(count++));
         fs::create_directories(path);
     }
     ~Scratch() {

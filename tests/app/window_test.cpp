@@ -1,10 +1,10 @@
 #include "app/window.h"
 
+#include <QComboBox>
+#include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
-#include <QComboBox>
-#include <QDropEvent>
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
@@ -24,7 +24,9 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
-const char* cube_obj = "o crate\nv -1 -1 -1\nv 1 -1 -1\nv 1 1 -1\nv -1 1 -1\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n";
+const char* cube_obj =
+    "o crate\nv -1 -1 -1\nv 1 -1 -1\nv 1 1 -1\nv -1 1 -1\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1\nf 4 3 2 1\nf 5 6 7 "
+    "8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n";
 
 struct Open {
     Scratch scratch;
@@ -33,7 +35,7 @@ struct Open {
         w.resize(1280, 800);
         w.show();
         QApplication::setActiveWindow(&w);  // keys go to it, with or without a window manager
-        w.bench().live.denoise = false;
+        w.bench().set_denoise(false);
     }
     ~Open() { w.bench().discard_autosave(); }
     void import(const std::string& name, const std::string& text) {
@@ -94,7 +96,8 @@ TEST_CASE("from an empty window to a worn crate, saved and opened again with the
     bench.select_node(invert);
     QTest::qWait(50);
     // From the output tab of the levels onto the input tab of the selected invert tile, by mouse.
-    o.drag(o.w.board()->viewport(), o.w.board()->output_position(levels), o.w.board()->tile_position(invert) - QPoint(38, 25));
+    o.drag(o.w.board()->viewport(), o.w.board()->output_position(levels),
+           o.w.board()->tile_position(invert) - QPoint(38, 25));
     CHECK(scene::node(const_cast<scene::BuildUp&>(*bench.build_up()), invert)->inputs["in"].from == levels);
     o.w.board()->connect_to_layer(invert, paint, "gate");
     const auto worn = o.pixels();
@@ -102,7 +105,8 @@ TEST_CASE("from an empty window to a worn crate, saved and opened again with the
 
     // Drag the white cut of the levels; the picture follows.
     bench.select_node(levels);
-    wait_until([&] { return bench.measured().nodes.count(levels) && bench.measured().nodes.at(levels).values.points > 0; });
+    wait_until(
+        [&] { return bench.measured().nodes.count(levels) && bench.measured().nodes.at(levels).values.points > 0; });
     auto* plot = o.w.detail()->findChild<app::LevelsPlot*>("levels-plot");
     REQUIRE(plot);
     o.drag(plot, QPoint(int(plot->x_of(1.f)), 40), QPoint(int(plot->x_of(.35f)), 40));
@@ -135,13 +139,18 @@ TEST_CASE("the window writes the very pixels that the command line writes") {
     REQUIRE(o.w.open_project(demo_project, false));
     const fs::path copy = demo_project.parent_path() / "window-test.vemtra";
     auto& bench = o.w.bench();
-    bench.edit("small", [](scene::Scene& s) { s.render.width = 72, s.render.height = 54, s.render.samples = 3, s.render.seed = 4; });
+    bench.edit("small", [](scene::Scene& s) {
+        s.render.width = 72, s.render.height = 54, s.render.samples = 3, s.render.seed = 4;
+    });
     REQUIRE(scene::save(bench.scene(), copy));
     bench.write_picture(o.scratch.path / "window.exr");
     wait_until([&] { return !bench.jobs().busy(); });
-    CHECK(std::system((std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string()).c_str()) == 0);
+    CHECK(std::system(
+              (std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string())
+                  .c_str()) == 0);
     fs::remove(copy);
-    auto a = texture::read_picture(o.scratch.path / "window.exr"), b = texture::read_picture(o.scratch.path / "cli.exr");
+    auto a = texture::read_picture(o.scratch.path / "window.exr"),
+         b = texture::read_picture(o.scratch.path / "cli.exr");
     REQUIRE(a);
     REQUIRE(b);
     CHECK(a->pixels == b->pixels);
@@ -159,7 +168,8 @@ TEST_CASE("hands in the picture: orbit, pan, dolly, frame and click") {
     o.drag(o.w.view(), middle, middle + QPoint(80, 20));
     CHECK(camera().position != start.position);
     CHECK(camera().target == start.target);
-    CHECK((camera().position - camera().target).length() == Approx((start.position - start.target).length()).epsilon(1e-4));
+    CHECK((camera().position - camera().target).length() ==
+          Approx((start.position - start.target).length()).epsilon(1e-4));
     bench.undo();
     CHECK(camera() == start);  // one step, however many moves
     QTest::mousePress(o.w.view(), Qt::LeftButton, Qt::ShiftModifier, middle);
@@ -186,7 +196,8 @@ TEST_CASE("layers are added, switched, moved, renamed, doubled and deleted, and 
     bench.select_part("body");
     // The two lowest layers alone.
     bench.edit_build_up("two layers", [](scene::BuildUp& b) {
-        std::erase_if(b.layers, [](const scene::Layer& l) { return l.id != "galvanised-steel" && l.id != "marine-enamel"; });
+        std::erase_if(b.layers,
+                      [](const scene::Layer& l) { return l.id != "galvanised-steel" && l.id != "marine-enamel"; });
     });
     const std::string before = scene::to_text(bench.scene());
     bench.select_layer("marine-enamel");
@@ -210,7 +221,8 @@ TEST_CASE("layers are added, switched, moved, renamed, doubled and deleted, and 
     CHECK(scene::to_text(bench.scene()) == before);
 
     // Core: a block is dragged below the other one.
-    const QPoint top = o.w.board()->block_position("marine-enamel"), bottom = o.w.board()->block_position("galvanised-steel");
+    const QPoint top = o.w.board()->block_position("marine-enamel"),
+                 bottom = o.w.board()->block_position("galvanised-steel");
     REQUIRE(top.y() < bottom.y());
     o.drag(o.w.board()->viewport(), top, bottom + QPoint(0, 300));
     CHECK(bench.build_up()->layers[0].id == "marine-enamel");
@@ -255,25 +267,25 @@ TEST_CASE("snapshots are kept, compared and brought back; a colour is picked fro
     picture(o.w);
     const auto first = bench.snapshot();
     QTest::keyClick(&o.w, Qt::Key_K);
-    REQUIRE(bench.kept.size() == 1);
+    REQUIRE(bench.kept().size() == 1);
     bench.edit("rig", [](scene::Scene& s) { s.rig = "studio"; });
     picture(o.w);
     QTest::keyClick(&o.w, Qt::Key_C);
-    CHECK(bench.compared == 0);
+    CHECK(bench.compared() == 0);
     const QImage left = o.w.view()->grab().toImage();
     const QPoint grip = o.w.view()->divider().toPoint();
     o.drag(o.w.view(), grip, grip + QPoint(-200, 0));
     CHECK(o.w.view()->divider().x() == Approx(grip.x() - 200).margin(3));
     CHECK(o.w.view()->grab().toImage() != left);
     QTest::keyClick(&o.w, Qt::Key_C);
-    CHECK(bench.compared == -1);
+    CHECK(bench.compared() == -1);
     V3f taken(-1.f);
     bench.pick_color([&](V3f c) { taken = c; });
     o.click(o.w.view(), o.w.view()->rect().center());
     CHECK(taken.x >= 0.f);
     CHECK_FALSE(bench.picking());
     CHECK(bench.document().undo_label() == "rig");
-    CHECK(bench.kept[0].scene == first);
+    CHECK(bench.kept()[0].scene == first);
 }
 
 TEST_CASE("views, region, hold and scale act on the live picture") {
@@ -286,19 +298,18 @@ TEST_CASE("views, region, hold and scale act on the live picture") {
     QTest::keyClick(&o.w, Qt::Key_1);
     QTest::keyClick(&o.w, Qt::Key_R);
     o.drag(o.w.view(), QPoint(100, 100), QPoint(220, 200));
-    CHECK(bench.live.region.x1 == 220);
+    CHECK(bench.live().region.x1 == 220);
     REQUIRE(wait_until([&] { return bench.image()->request.region.x1 == 220 && bench.image()->samples >= 2; }));
     QTest::keyClick(&o.w, Qt::Key_R);
-    CHECK(bench.live.region.x1 == 0);
-    bench.live.scale_percent = 50;
-    bench.refresh();
+    CHECK(bench.live().region.x1 == 0);
+    bench.set_scale(50);
     REQUIRE(wait_until([&] { return bench.image()->coarse == 1 && bench.image()->width == o.w.view()->width() / 2; }));
     QTest::keyClick(&o.w, Qt::Key_H);
-    CHECK(bench.live.hold);
+    CHECK(bench.live().hold);
     bench.select_node("wear");
     QTest::keyClick(&o.w, Qt::Key_S);
-    CHECK(bench.live.view == render::View::node);
-    CHECK(bench.live.shown_node == "wear");
+    CHECK(bench.live().view == render::View::node);
+    CHECK(bench.live().shown_node == "wear");
 }
 
 TEST_CASE("bad input is told with file and remedy, and nothing is lost") {
@@ -404,7 +415,10 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     CHECK(after.x / after.z > 1.1f * before.x / before.z);  // warmer
 
     // Swatches arrive in the background.
-    wait_until([&] { return !list->item(0)->icon().isNull() && fs::exists(cache_folder("swatches")) && !fs::is_empty(cache_folder("swatches")); });
+    wait_until([&] {
+        return !list->item(0)->icon().isNull() && fs::exists(cache_folder("swatches")) &&
+               !fs::is_empty(cache_folder("swatches"));
+    });
 
     // Two ends of the varnish's thickness, flipped, and then driven.
     const std::string coat = bench.selection().layer;
@@ -415,7 +429,8 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
     });
     CHECK(o.w.detail()->findChild<app::ValueField*>("thickness, worn"));
     const auto clean = o.pixels();
-    bench.edit_build_up("Flip", [&](scene::BuildUp& b) { scene::find(b.layers, coat)->surface["thickness"].worn_shown = true; });
+    bench.edit_build_up(
+        "Flip", [&](scene::BuildUp& b) { scene::find(b.layers, coat)->surface["thickness"].worn_shown = true; });
     const auto worn = o.pixels();
     CHECK(worn != clean);
     o.w.drawer()->show_page(app::Page::values);
@@ -445,7 +460,7 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     CHECK(enter.isAccepted());
     QDropEvent drop(middle, Qt::CopyAction, &dropped, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(view, &drop);
-    REQUIRE(wait_until([&] { return !bench.map_sets.empty() && !bench.jobs().busy(); }));
+    REQUIRE(wait_until([&] { return !bench.map_sets().empty() && !bench.jobs().busy(); }));
     auto* table = w.findChild<QTableWidget*>("maps");
     REQUIRE(table);
     CHECK(table->isVisible());
@@ -454,32 +469,36 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     // The roughness map is taken for glossiness, then put back: the choice is a box in its row.
     int row = -1;
     for (int r = 0; r < 4; ++r)
-        if (bench.map_sets[0].maps[size_t(r)].kind == texture::MapKind::roughness) row = r;
+        if (bench.map_sets()[0].maps[size_t(r)].kind == texture::MapKind::roughness) row = r;
     REQUIRE(row >= 0);
     auto choose = [&](texture::MapKind kind) {
         auto* box = qobject_cast<QComboBox*>(table->cellWidget(row, 2));
         REQUIRE(box);
         box->setCurrentIndex(int(kind));
         Q_EMIT box->activated(int(kind));
-        REQUIRE(wait_until([&] { return bench.map_sets[0].maps[size_t(row)].kind == kind; }));
+        REQUIRE(wait_until([&] { return bench.map_sets()[0].maps[size_t(row)].kind == kind; }));
         QTest::qWait(20);
     };
     choose(texture::MapKind::glossiness);
     const auto before = picture(w, 2);  // the drawer has taken its room by now
-    CHECK(bench.map_sets[0].maps[size_t(row)].invert);
+    CHECK(bench.map_sets()[0].maps[size_t(row)].invert);
     bench.select_layer("marine-enamel");
     auto* apply = w.findChild<QPushButton*>("apply-maps");
     REQUIRE(apply->isEnabled());
     const scene::Snapshot old = bench.snapshot();
     QTest::mouseClick(apply, Qt::LeftButton);
     const auto* enamel = scene::find(bench.build_up()->layers, "marine-enamel");
-    CHECK(std::count_if(enamel->nodes.begin(), enamel->nodes.end(), [](const scene::Node& n) { return n.kind == "image" || n.kind == "heightrelief"; }) == 4);
+    CHECK(std::count_if(enamel->nodes.begin(), enamel->nodes.end(),
+                        [](const scene::Node& n) { return n.kind == "image" || n.kind == "heightrelief"; }) == 4);
     const auto* rough = scene::find_node(*bench.build_up(), enamel->surface.at("specular_roughness").from).node;
     REQUIRE(rough);
     CHECK(rough->kind == "invert");
     const auto after = picture(w, 2);
     // The new tiles show what comes out of them: some green of the enamel's picture, not an empty field.
-    REQUIRE(wait_until([&] { return bench.measured().build_up == "housing" && bench.thumbnails().count(rough->id) && bench.thumbnails().count(rough->inputs.at("in").from); }));
+    REQUIRE(wait_until([&] {
+        return bench.measured().build_up == "housing" && bench.thumbnails().count(rough->id) &&
+               bench.thumbnails().count(rough->inputs.at("in").from);
+    }));
     QTest::qWait(100);
     auto* board = w.findChild<app::Board*>("board");
     const QImage drawn = board->grab().toImage();
@@ -490,7 +509,8 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     CHECK_FALSE(thumbnail.isNull());
     size_t changed = 0;
     REQUIRE(after->bgra.size() == before->bgra.size());
-    for (size_t i = 0; i < after->bgra.size(); i += 4) changed += std::abs(int(after->bgra[i]) - int(before->bgra[i])) > 12;
+    for (size_t i = 0; i < after->bgra.size(); i += 4)
+        changed += std::abs(int(after->bgra[i]) - int(before->bgra[i])) > 12;
     CHECK(changed > after->bgra.size() / 4 / 100);
     CHECK(bench.findings().size() < 12);
 
@@ -499,18 +519,18 @@ TEST_CASE("a dropped folder of maps is reviewed, one guess set right, applied, a
     auto* channels = qobject_cast<QPushButton*>(table->cellWidget(row, 3));
     REQUIRE(channels);
     const auto menus = channels->menu()->actions();
-    REQUIRE(int(menus.size()) == std::min(4, bench.map_sets[0].maps[size_t(row)].header.channels));
+    REQUIRE(int(menus.size()) == std::min(4, bench.map_sets()[0].maps[size_t(row)].header.channels));
     for (QAction* a : menus[0]->menu()->actions())
         if (a->text() == texture::info(texture::MapKind::metalness).title) a->trigger();
-    REQUIRE(wait_until([&] { return !bench.map_sets[0].maps[size_t(row)].packed.empty(); }));
-    CHECK(bench.map_sets[0].maps[size_t(row)].packed[0] == texture::MapKind::metalness);
+    REQUIRE(wait_until([&] { return !bench.map_sets()[0].maps[size_t(row)].packed.empty(); }));
+    CHECK(bench.map_sets()[0].maps[size_t(row)].packed[0] == texture::MapKind::metalness);
     QTest::qWait(20);
     choose(texture::MapKind::glossiness);
 
     // What was set right is remembered for the set.
     bench.look_for_maps({s.path / "maps"});
     REQUIRE(wait_until([&] { return !bench.jobs().busy(); }));
-    CHECK(bench.map_sets[0].maps[size_t(row)].kind == texture::MapKind::glossiness);
+    CHECK(bench.map_sets()[0].maps[size_t(row)].kind == texture::MapKind::glossiness);
     bench.undo();
     CHECK(*bench.snapshot() == *old);
     bench.discard_autosave();
@@ -536,7 +556,9 @@ TEST_CASE("the frame of a projection is moved, sized and rolled by its handles i
     picture(w, 1);
     auto* view = w.findChild<app::RenderView*>();
     REQUIRE(view->handles().shown());
-    auto value = [&](const char* name) { return scene::as_vector(scene::find_node(*bench.build_up(), placement).node->inputs.at(name).value); };
+    auto value = [&](const char* name) {
+        return scene::as_vector(scene::find_node(*bench.build_up(), placement).node->inputs.at(name).value);
+    };
     auto drag = [&](app::FrameHandles::Handle handle, const QPoint& by) {
         const QPoint from = view->handles().position(handle, view->size()).toPoint();
         QTest::mousePress(view, Qt::LeftButton, {}, from);
@@ -561,18 +583,23 @@ TEST_CASE("the frame of a projection is moved, sized and rolled by its handles i
     bench.discard_autosave();
 }
 
-TEST_CASE("a project from elsewhere: outside files are told, allowed by the finding's button, and listed; a wrong space is put right by one") {
+TEST_CASE(
+    "a project from elsewhere: outside files are told, allowed by the finding's button, and listed; a wrong space is "
+    "put right by one") {
     Scratch s;
     fs::create_directories(s.path / "got");
-    std::ofstream(s.path / "plate.obj") << "o plate\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 4/4 3/3 2/2 1/1\n";
+    std::ofstream(s.path / "plate.obj")
+        << "o plate\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 4/4 3/3 2/2 1/1\n";
     QImage map(64, 64, QImage::Format_RGB888);
     for (int y = 0; y < 64; ++y)
         for (int x = 0; x < 64; ++x) map.setPixelColor(x, y, QColor(60 + (x * 37 + y * 91) % 90, 120, 90));
     REQUIRE(map.save(QString::fromStdString((s.path / "got" / "paint.png").string())));
     std::ofstream(s.path / "got" / "plate.vemtra") << R"({"vemtra": 1, "assets": [{"id": "a", "file": "../plate.obj"}],
       "parts": [{"id": "plate", "asset": "a", "source": "plate", "build_up": "b"}],
-      "build_ups": [{"id": "b", "layers": [{"id": "base", "surface": {"base_color": {"from": "map", "value": 0.5}},
-        "nodes": [{"id": "map", "kind": "image", "type": "color3", "inputs": {"file": "paint.png", "colorspace": "raw"}}]}]}],
+      "build_ups": [{"id": "b", "layers": [{"id": "base", 
+        "surface": {"base_color": {"from": "map", "value": 0.5}},
+        "nodes": [{"id": "map", "kind": "image", "type": "color3",
+         "inputs": {"file": "paint.png", "colorspace": "raw"}}]}]}],
       "rigs": [{"id": "r"}], "cameras": [{"id": "c", "position": [0, 2, 2.5]}]})";
     app::MainWindow w;
     w.resize(1280, 800);
@@ -585,7 +612,9 @@ TEST_CASE("a project from elsewhere: outside files are told, allowed by the find
         drawer->show_page(app::Page::findings);
         for (int i = 0; i < tree->topLevelItemCount(); ++i)
             if (tree->topLevelItem(i)->text(0).contains(what)) {
-                auto* button = tree->itemWidget(tree->topLevelItem(i), 4) ? tree->itemWidget(tree->topLevelItem(i), 4)->findChild<QPushButton*>() : nullptr;
+                auto* button = tree->itemWidget(tree->topLevelItem(i), 4)
+                                   ? tree->itemWidget(tree->topLevelItem(i), 4)->findChild<QPushButton*>()
+                                   : nullptr;
                 if (!button) return false;
                 QTest::mouseClick(button, Qt::LeftButton);
                 return true;
@@ -636,7 +665,8 @@ TEST_CASE("what a project from elsewhere may not read stays unread when it is sa
     fs::create_directories(s.path / "got");
     fs::create_directories(s.path / "mine");
     std::ofstream(s.path / "plate.obj") << "o plate\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nf 3 2 1\n";
-    std::ofstream(s.path / "got" / "plate.vemtra") << R"({"vemtra": 1, "assets": [{"id": "a", "file": "../plate.obj"}], "parts": [{"id": "plate", "asset": "a", "source": "plate"}]})";
+    std::ofstream(s.path / "got" / "plate.vemtra") << R"({"vemtra": 1, "assets": [{"id": "a", "file": "../plate.obj"}],
+      "parts": [{"id": "plate", "asset": "a", "source": "plate"}]})";
     app::MainWindow w;
     w.show();
     REQUIRE(w.open_project(s.path / "got" / "plate.vemtra", false));

@@ -84,10 +84,12 @@ TEST_CASE("a project from elsewhere reads nothing outside of its folder until it
     options.blocked = blocked;
     auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
     CHECK(p->geometry->faces() == 0);
-    CHECK(std::count_if(p->problems.begin(), p->problems.end(), [](const Error& e) { return e.what == not_read_outside; }) == 3);
+    CHECK(std::count_if(p->problems.begin(), p->problems.end(),
+                        [](const Error& e) { return e.what == not_read_outside; }) == 3);
     CHECK(p->textures->files().empty());
     // Nor does collecting it carry them along.
-    const auto c = exchange::collect(scene, Paths(s.path / "got", scene.search_folders, blocked), s.path / "given" / "p.vemtra");
+    const auto c =
+        exchange::collect(scene, Paths(s.path / "got", scene.search_folders, blocked), s.path / "given" / "p.vemtra");
     CHECK(c->files == 0);
     CHECK(c->problems.size() == 3);
     options.blocked.reset();

@@ -21,9 +21,11 @@ TEST_CASE("the command line makes, checks, evaluates and renders a project") {
     const auto values = nlohmann::json::parse(cli("values " + project + " --node noise --uv-grid 4 --json").out);
     CHECK(values["type"] == "float");
     REQUIRE(values["grid"].size() == 16);
-    const auto slot = nlohmann::json::parse(cli("values " + project + " --slot square/base/specular_roughness --uv-grid 4 --json").out);
+    const auto slot = nlohmann::json::parse(
+        cli("values " + project + " --slot square/base/specular_roughness --uv-grid 4 --json").out);
     CHECK(slot["grid"] == values["grid"]);
-    const auto outside = nlohmann::json::parse(cli("values " + project + " --node noise --uv-grid 2 --tile 1005 --json").out);
+    const auto outside =
+        nlohmann::json::parse(cli("values " + project + " --node noise --uv-grid 2 --tile 1005 --json").out);
     CHECK(outside["grid"][0].is_null());
     CHECK(cli("values " + project + " --slot square/base/gate --uv-grid 1").out.find("1") == 0);
 
@@ -32,14 +34,21 @@ TEST_CASE("the command line makes, checks, evaluates and renders a project") {
     CHECK(ran.code == 0);
     CHECK(nlohmann::json::parse(ran.out)["samples"] == 2);
     CHECK(nlohmann::json::parse(cli("info " + out + " --json").out)["width"] == 40);
-    for (const char* view : {"clay", "coverage", "normal", "depth", "uv"}) CHECK(cli("render " + project + " -o " + (s.path / "v.png").string() + " --size 20x20 --samples 1 --view " + view).code == 0);
-    CHECK(cli("render " + project + " -o " + (s.path / "n.png").string() + " --size 20x20 --samples 1 --view node --node material/noise").code == 0);
+    for (const char* view : {"clay", "coverage", "normal", "depth", "uv"})
+        CHECK(
+            cli("render " + project + " -o " + (s.path / "v.png").string() + " --size 20x20 --samples 1 --view " + view)
+                .code == 0);
+    CHECK(cli("render " + project + " -o " + (s.path / "n.png").string() +
+              " --size 20x20 --samples 1 --view node --node material/noise")
+              .code == 0);
 }
 
 TEST_CASE("the same call gives the same file, at any thread count; another seed gives another") {
     Scratch s;
     auto render = [&](const std::string& name, const std::string& more) {
-        CHECK(cli("render " + demo_project.string() + " -o " + (s.path / name).string() + " --size 64x48 --samples 2 " + more).code == 0);
+        CHECK(cli("render " + demo_project.string() + " -o " + (s.path / name).string() + " --size 64x48 --samples 2 " +
+                  more)
+                  .code == 0);
         return *read_file(s.path / name);
     };
     // The time that it took is in the header of the PNG: compare what was drawn.
@@ -93,7 +102,9 @@ TEST_CASE("a wrong call is code 2, what cannot be done is 1, done with problems 
     CHECK(fs::exists(s.path / "o.png"));
 }
 
-TEST_CASE("the documentation of the nodes is what the descriptions say") { CHECK(cli("nodes").out == *read_file(root / "docs" / "nodes.md")); }
+TEST_CASE("the documentation of the nodes is what the descriptions say") {
+    CHECK(cli("nodes").out == *read_file(root / "docs" / "nodes.md"));
+}
 
 TEST_CASE("the command line measures albedo and knows the stock") {
     Scratch s;
@@ -101,18 +112,23 @@ TEST_CASE("the command line measures albedo and knows the stock") {
     const std::string project = (s.path / "p.vemtra").string();
     auto scene = plain_scene("square.obj");
     auto& b = scene.build_ups[0];
-    b.layers[0].surface = {{"base_color", {scene::Value{V3f(.8f, .4f, .1f)}, {}}}, {"specular_weight", {scene::Value{0.f}, {}}}};
+    b.layers[0].surface = {{"base_color", {scene::Value{V3f(.8f, .4f, .1f)}, {}}},
+                           {"specular_weight", {scene::Value{0.f}, {}}}};
     REQUIRE(scene::save(scene, project));
-    const auto bare = nlohmann::json::parse(cli("measure albedo " + project + " --part part --cos 1,0.5 --paths 4000 --json").out);
+    const auto bare =
+        nlohmann::json::parse(cli("measure albedo " + project + " --part part --cos 1,0.5 --paths 4000 --json").out);
     REQUIRE(bare["measured"].size() == 2);
     CHECK(bare["measured"][1]["albedo"][0].get<float>() == Approx(.8f).margin(.005));
     const auto coat = scene::add_layer(b, "Coat", {}, scene::LayerKind::coat);
-    scene::find(b.layers, coat)->surface = {{"coat_ior", {scene::Value{1.5f}, {}}}, {"coat_roughness", {scene::Value{0.f}, {}}}};
+    scene::find(b.layers, coat)->surface = {{"coat_ior", {scene::Value{1.5f}, {}}},
+                                            {"coat_roughness", {scene::Value{0.f}, {}}}};
     REQUIRE(scene::save(scene, project));
-    const auto coated = nlohmann::json::parse(cli("measure albedo " + project + " --part Part --uv 0.3,0.6 --cos 1 --paths 40000 --json").out);
+    const auto coated = nlohmann::json::parse(
+        cli("measure albedo " + project + " --part Part --uv 0.3,0.6 --cos 1 --paths 40000 --json").out);
     for (int c = 0; c < 3; ++c) {  // coated.csv, clear coat of IOR 1.5 over this base
         static constexpr float walk[] = {.633f, .24377f, .08136f};
-        CHECK(coated["measured"][0]["albedo"][c].get<float>() == Approx(walk[c]).margin(.004f + 4.f * coated["measured"][0]["standard_error"][c].get<float>()));
+        CHECK(coated["measured"][0]["albedo"][c].get<float>() ==
+              Approx(walk[c]).margin(.004f + 4.f * coated["measured"][0]["standard_error"][c].get<float>()));
     }
     CHECK(cli("measure albedo " + project + " --part nobody").code == 1);
     CHECK(cli("measure albedo " + project + " --part part --cos 2").code == 2);

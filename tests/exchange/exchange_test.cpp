@@ -28,7 +28,9 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
     fs::create_directories(s.path / "work" / "maps");
     fs::create_directories(s.path / "elsewhere");
     s.write("work/ball.obj", sphere_obj(8));
-    for (int t : {1001, 1002}) write_image(s.path / "work" / "maps" / ("c." + std::to_string(t) + ".png"), 2, 2, 3, OIIO::TypeDesc::UINT8, [](int, int, int) { return .5f; });
+    for (int t : {1001, 1002})
+        write_image(s.path / "work" / "maps" / ("c." + std::to_string(t) + ".png"), 2, 2, 3, OIIO::TypeDesc::UINT8,
+                    [](int, int, int) { return .5f; });
     write_image(s.path / "elsewhere" / "sky.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT, [](int, int, int) { return 1.f; });
     write_image(s.path / "work" / "sky.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT, [](int, int, int) { return 2.f; });
     scene::Scene scene = with_map("maps/c.<UDIM>.png");
@@ -56,7 +58,8 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
     CHECK(loaded->scene.rigs[0].environment.image != loaded->scene.rigs[1].environment.image);
     // What is not there is told, and the rest is collected all the same.
     scene.assets[0].file = "gone.obj";
-    CHECK(exchange::collect(with_map("maps/c.<UDIM>.png"), s.path / "nowhere", s.path / "given" / "b.vemtra")->problems.size() == 2);
+    CHECK(exchange::collect(with_map("maps/c.<UDIM>.png"), s.path / "nowhere", s.path / "given" / "b.vemtra")
+              ->problems.size() == 2);
 }
 
 TEST_CASE("missing files are found by name, over tiles, and by content under another name") {
@@ -85,11 +88,16 @@ TEST_CASE("recipes combine, convert, resize and leave out") {
     Scratch s;
     fs::create_directories(s.path / "in");
     auto file = [&](const char* name) { return s.path / "in" / name; };
-    write_image(file("crate_BaseColor.png"), 16, 16, 3, OIIO::TypeDesc::UINT8, [](int x, int, int c) { return c == 0 ? float(x) / 16.f : .5f; });
-    write_image(file("crate_Gloss.png"), 16, 16, 1, OIIO::TypeDesc::UINT8, [](int, int y, int) { return float(y) / 16.f; });
-    write_image(file("crate_AO.png"), 16, 16, 1, OIIO::TypeDesc::UINT8, [](int x, int y, int) { return float(x + y) / 32.f; });
+    write_image(file("crate_BaseColor.png"), 16, 16, 3, OIIO::TypeDesc::UINT8,
+                [](int x, int, int c) { return c == 0 ? float(x) / 16.f : .5f; });
+    write_image(file("crate_Gloss.png"), 16, 16, 1, OIIO::TypeDesc::UINT8,
+                [](int, int y, int) { return float(y) / 16.f; });
+    write_image(file("crate_AO.png"), 16, 16, 1, OIIO::TypeDesc::UINT8,
+                [](int x, int y, int) { return float(x + y) / 32.f; });
     write_image(file("crate_Metalness.png"), 16, 16, 1, OIIO::TypeDesc::UINT8, [](int, int, int) { return 0.f; });
-    write_image(file("crate_NormalDX.png"), 16, 16, 3, OIIO::TypeDesc::UINT8, [](int x, int y, int c) { return c == 2 ? .9f : c == 1 ? .5f + .02f * float(y % 5) : .5f - .02f * float(x % 3); });
+    write_image(file("crate_NormalDX.png"), 16, 16, 3, OIIO::TypeDesc::UINT8, [](int x, int y, int c) {
+        return c == 2 ? .9f : c == 1 ? .5f + .02f * float(y % 5) : .5f - .02f * float(x % 3);
+    });
     std::vector<Error> problems;
     auto sets = texture::find_map_sets({s.path / "in"}, problems);
     REQUIRE(sets.size() == 1);
@@ -104,7 +112,7 @@ TEST_CASE("recipes combine, convert, resize and leave out") {
     const OIIO::ImageBuf orm((s.path / "occlusion-roughness-metalness" / "crate_orm.png").string());
     REQUIRE(orm.nchannels() == 3);
     CHECK(orm.getchannel(4, 8, 0, 0) == Approx(12.f / 32.f).margin(.003));
-    CHECK(orm.getchannel(4, 8, 0, 1) == Approx(.5f).margin(.003));   // roughness out of glossiness
+    CHECK(orm.getchannel(4, 8, 0, 1) == Approx(.5f).margin(.003));  // roughness out of glossiness
     CHECK(orm.getchannel(4, 8, 0, 2) == 0.f);
     const OIIO::ImageBuf linear((s.path / "each-slot-float" / "crate_base_color.exr").string());
     CHECK(linear.getchannel(8, 3, 0, 0) == Approx(srgb_to_linear(128 / 255.f)).margin(.001));
@@ -115,8 +123,11 @@ TEST_CASE("recipes combine, convert, resize and leave out") {
     CHECK_FALSE(fs::exists(s.path / "each-slot-8bit" / "crate_metalness.png"));
     const OIIO::ImageBuf half((s.path / "half-size" / "crate_base_color.png").string());
     CHECK(half.spec().width == 8);
-    for (const char* bad : {"[]", "{\"outputs\": []}", "{\"outputs\": [{\"name\": \"../x.png\", \"channels\": [\"roughness\"]}]}", "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"nonsense\"]}]}",
-                            "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"roughness\"], \"depth\": \"9\"}]}", "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"roughness\"], \"resize\": -4}]}"}) {
+    for (const char* bad :
+         {"[]", "{\"outputs\": []}", "{\"outputs\": [{\"name\": \"../x.png\", \"channels\": [\"roughness\"]}]}",
+          "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"nonsense\"]}]}",
+          "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"roughness\"], \"depth\": \"9\"}]}",
+          "{\"outputs\": [{\"name\": \"x.png\", \"channels\": [\"roughness\"], \"resize\": -4}]}"}) {
         INFO(bad);
         const auto r = exchange::read_recipe(s.write("bad.json", bad));
         REQUIRE_FALSE(r);

@@ -17,7 +17,9 @@ std::unique_ptr<geometry::Geometry> make(const Scratch& s, const std::string& ob
     for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
     return std::make_unique<geometry::Geometry>(std::move(instances));
 }
-nodes::FieldRequest request(bool edges, float reach) { return {"b", "cavity", {edges ? 1.f : 0.f, reach, 90.f}}; }
+nodes::FieldRequest request(bool edges, float reach) {
+    return {"b", "cavity", {edges ? 1.f : 0.f, reach, 90.f}};
+}
 }  // namespace
 
 TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {
@@ -29,8 +31,9 @@ TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {
 }
 
 TEST_CASE("inside of a sphere the cavity has its closed form") {
-    // From a point on a sphere of diameter d the distance at angle t is d cos t. Cosine weighted, its mean is 2 d / 3, so that the
-    // field is 1 - 2 d / (3 reach) when the reach is longer than d. Looked at from outside, that is what `edges` sees.
+    // From a point on a sphere of diameter d the distance at angle t is d cos t. Cosine weighted, its mean is 2 d / 3,
+    // so that the field is 1 - 2 d / (3 reach) when the reach is longer than d. Looked at from outside, that is what
+    // `edges` sees.
     Scratch s;
     const auto g = make(s, sphere_obj(64));
     const auto field = compute_field(*g, {1}, request(true, 2.f), 256);
@@ -43,7 +46,8 @@ TEST_CASE("inside of a sphere the cavity has its closed form") {
 
 TEST_CASE("a large triangle carries a grid of samples, so that a coarse mesh is no excuse") {
     Scratch s;
-    // A floor of two triangles with a wall on it: the field falls off with the distance from the wall, within one triangle.
+    // A floor of two triangles with a wall on it: the field falls off with the distance from the wall, within one
+    // triangle.
     const auto g = make(s, "v -1 0 0\nv 1 0 0\nv 1 0 2\nv -1 0 2\nf 4 3 2 1\nv -1 1 0\nv 1 1 0\nf 1 2 6 5\n");
     const auto field = compute_field(*g, {1}, request(false, .4f), 256);
     geometry::Fields fields(std::shared_ptr<const geometry::Geometry>(g.get(), [](auto*) {}), {field});

@@ -11,7 +11,8 @@ namespace {
 /// A binary little-endian PLY of one triangle per three vertices.
 std::string ply(size_t vertices, size_t faces, size_t promised_faces) {
     std::string s = "ply\nformat binary_little_endian 1.0\nelement vertex " + std::to_string(vertices) +
-                    "\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nelement face " +
+                    "\nproperty float x\nproperty float y\nproperty float z\nproperty uchar red\nproperty uchar "
+                    "green\nproperty uchar blue\nelement face " +
                     std::to_string(promised_faces) + "\nproperty list uchar int vertex_indices\nend_header\n";
     for (size_t i = 0; i < vertices; ++i) {
         const float p[] = {float(i % 3 == 1), float(i % 3 == 2), float(i / 3)};
@@ -35,20 +36,34 @@ std::string glb(const std::function<void(nlohmann::json&)>& change = {}, size_t 
     const uint16_t indices[] = {0, 1, 2, 0};
     bin.append(reinterpret_cast<const char*>(positions), 36);
     bin.append(reinterpret_cast<const char*>(indices), 8);
-    nlohmann::json j = {{"asset", {{"version", "2.0"}}}, {"scene", 0}, {"scenes", {{{"nodes", {0}}}}},
+    nlohmann::json j = {
+        {"asset", {{"version", "2.0"}}},
+        {"scene", 0},
+        {"scenes", {{{"nodes", {0}}}}},
         {"nodes", {{{"name", "tri"}, {"mesh", 0}, {"translation", {0, 0, 5}}, {"scale", {2, 2, 2}}}}},
         {"meshes", {{{"primitives", {{{"attributes", {{"POSITION", 0}}}, {"indices", 1}}}}}}},
-        {"accessors", {{{"bufferView", 0}, {"componentType", 5126}, {"count", 3}, {"type", "VEC3"}, {"min", {0, 0, 0}}, {"max", {1, 1, 0}}},
-                       {{"bufferView", 1}, {"componentType", 5123}, {"count", 3}, {"type", "SCALAR"}}}},
+        {"accessors",
+         {{{"bufferView", 0},
+           {"componentType", 5126},
+           {"count", 3},
+           {"type", "VEC3"},
+           {"min", {0, 0, 0}},
+           {"max", {1, 1, 0}}},
+          {{"bufferView", 1}, {"componentType", 5123}, {"count", 3}, {"type", "SCALAR"}}}},
         {"bufferViews", {{{"buffer", 0}, {"byteLength", 36}}, {{"buffer", 0}, {"byteOffset", 36}, {"byteLength", 6}}}},
         {"buffers", {{{"byteLength", 44}}}}};
     if (change) change(j);
     std::string text = j.dump(), out;
     while (text.size() % 4) text += ' ';
     auto word = [&](uint32_t v) { out.append(reinterpret_cast<const char*>(&v), 4); };
-    word(0x46546C67); word(2); word(uint32_t(28 + text.size() + bin.size())); word(uint32_t(text.size())); word(0x4E4F534A);
+    word(0x46546C67);
+    word(2);
+    word(uint32_t(28 + text.size() + bin.size()));
+    word(uint32_t(text.size()));
+    word(0x4E4F534A);
     out += text;
-    word(uint32_t(bin.size())); word(0x004E4942);
+    word(uint32_t(bin.size()));
+    word(0x004E4942);
     out += bin;
     if (cut && cut < out.size()) out.erase(out.size() - cut);
     return out;
@@ -57,7 +72,9 @@ std::string glb(const std::function<void(nlohmann::json&)>& change = {}, size_t 
 
 TEST_CASE("OBJ keeps parts, UVs, normals and vertex colours, and makes fans of polygons") {
     Scratch s;
-    const auto file = s.write("two.obj", std::string(square_obj) + "o tri\nv 2 0 0 1 0.5 0\nv 3 0 0 1 0.5 0\nv 2 1 0 1 0.5 0\nvn 0 0 1\nf -3//-1 -2//-1 -1//-1\n");
+    const auto file = s.write(
+        "two.obj", std::string(square_obj) +
+                       "o tri\nv 2 0 0 1 0.5 0\nv 3 0 0 1 0.5 0\nv 2 1 0 1 0.5 0\nvn 0 0 1\nf -3//-1 -2//-1 -1//-1\n");
     auto r = import(file.string(), {});
     REQUIRE(r);
     REQUIRE(r->parts.size() == 2);
@@ -76,7 +93,12 @@ TEST_CASE("PLY reads ascii and binary, with colours decoded to linear") {
     CHECK(r->triangles() == 2);
     CHECK(r->parts[0].mesh->colors[0].x == Approx(1.f));
     CHECK(r->parts[0].mesh->colors[0].y == Approx(srgb_to_linear(128 / 255.f)));
-    r = import(s.write("a.ply", "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n").string(), {});
+    r = import(
+        s.write("a.ply",
+                "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float "
+                "z\nelement face 1\nproperty list uchar int vertex_index\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n")
+            .string(),
+        {});
     REQUIRE(r);
     CHECK(r->triangles() == 1);
 }
@@ -102,14 +124,20 @@ TEST_CASE("a file that counts z as up is turned") {
 
 TEST_CASE("missing normals are smooth over flat edges and hard over sharp ones") {
     Scratch s;
-    const auto cube = s.write("cube.obj", "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n");
+    const auto cube = s.write("cube.obj",
+                              "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\nf 4 3 2 1\nf 5 "
+                              "6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n");
     auto r = import(cube.string(), {});
     REQUIRE(r);
     CHECK(r->parts[0].mesh->positions.size() == 24);
-    for (const V3f& n : r->parts[0].mesh->normals) CHECK(std::max({std::fabs(n.x), std::fabs(n.y), std::fabs(n.z)}) == Approx(1.f));
+    for (const V3f& n : r->parts[0].mesh->normals)
+        CHECK(std::max({std::fabs(n.x), std::fabs(n.y), std::fabs(n.z)}) == Approx(1.f));
     std::string round = sphere_obj(24);
     for (size_t at; (at = round.find("vn ")) != std::string::npos;) round.replace(at, 3, "#  ");
-    for (size_t at; (at = round.find("//")) != std::string::npos;) { const size_t end = round.find_first_of(" \n", at); round.erase(at, end - at); }
+    for (size_t at; (at = round.find("//")) != std::string::npos;) {
+        const size_t end = round.find_first_of(" \n", at);
+        round.erase(at, end - at);
+    }
     r = import(s.write("round.obj", round).string(), {});
     REQUIRE(r);
     float worst = 1.f;
@@ -160,11 +188,13 @@ TEST_CASE("every broken mesh is an error or a warning with file, place and remed
     warned("nan.obj", std::string(square_obj) + "v nan 0 0\nv 1e999 0 0\nf 1 2 5\n", 2);
     warned("flat.obj", std::string(square_obj) + "f 1 1 2\n", 2);
     warned("range.glb", glb([](nlohmann::json& j) {
-        j["meshes"][0]["primitives"].push_back(j["meshes"][0]["primitives"][0]);
-        j["meshes"][0]["primitives"][1].erase("indices");
-        j["accessors"].push_back({{"bufferView", 0}, {"byteOffset", 0}, {"componentType", 5125}, {"count", 9}, {"type", "SCALAR"}});
-        j["meshes"][0]["primitives"][1]["indices"] = 2;  // floats read as indices: far out of range
-    }), 1);
+               j["meshes"][0]["primitives"].push_back(j["meshes"][0]["primitives"][0]);
+               j["meshes"][0]["primitives"][1].erase("indices");
+               j["accessors"].push_back(
+                   {{"bufferView", 0}, {"byteOffset", 0}, {"componentType", 5125}, {"count", 9}, {"type", "SCALAR"}});
+               j["meshes"][0]["primitives"][1]["indices"] = 2;  // floats read as indices: far out of range
+           }),
+           1);
 }
 
 TEST_CASE("an import can be stopped") {

@@ -27,7 +27,9 @@ void read_uvs(KernelRun& k, const std::string& port) {
     for (int c = 0; c < 2; ++c) k.in(port, c) = k.row(nodes::row_uv + c);
     for (int c = 0; c < 4; ++c) k.in(port, 2 + c) = k.row(nodes::row_uv_axes + c);
 }
-V3f at(const std::vector<std::vector<float>>& out, size_t i) { return {out[0][i], out[1][i], out[2][i]}; }
+V3f at(const std::vector<std::vector<float>>& out, size_t i) {
+    return {out[0][i], out[1][i], out[2][i]};
+}
 
 }  // namespace
 
@@ -36,7 +38,9 @@ TEST_CASE("every kernel gives the same numbers in both builds, at every width of
     size_t kernels = 0;
     for (const nodes::NodeDescription& d : nodes::catalogue())
         for (Type type : d.types) {
-            if (d.ask != nodes::ask_nothing && (d.use == nodes::Use::map || d.use == nodes::Use::relief || d.use == nodes::Use::field)) continue;  // their numbers come from other floors
+            if (d.ask != nodes::ask_nothing &&
+                (d.use == nodes::Use::map || d.use == nodes::Use::relief || d.use == nodes::Use::field))
+                continue;  // their numbers come from other floors
             INFO(d.kind << " as " << nodes::type_name(type));
             ++kernels;
             std::vector<std::vector<float>> whole;
@@ -54,11 +58,13 @@ TEST_CASE("every kernel gives the same numbers in both builds, at every width of
                 const auto narrow = k.run(d.kernel.avx2);
                 if (whole.empty()) whole = narrow;
                 for (size_t c = 0; c < narrow.size(); ++c)
-                    for (size_t i = 0; i < size_t(n); ++i) CHECK((narrow[c][i] == whole[c][i] || (std::isnan(narrow[c][i]) && std::isnan(whole[c][i]))));
+                    for (size_t i = 0; i < size_t(n); ++i)
+                        CHECK((narrow[c][i] == whole[c][i] || (std::isnan(narrow[c][i]) && std::isnan(whole[c][i]))));
                 if (!nodes::wide_kernels_run()) continue;
                 const auto wide = k.run(d.kernel.avx512);
                 for (size_t c = 0; c < wide.size(); ++c)
-                    for (size_t i = 0; i < size_t(n); ++i) CHECK((wide[c][i] == narrow[c][i] || (std::isnan(wide[c][i]) && std::isnan(narrow[c][i]))));
+                    for (size_t i = 0; i < size_t(n); ++i)
+                        CHECK((wide[c][i] == narrow[c][i] || (std::isnan(wide[c][i]) && std::isnan(narrow[c][i]))));
             }
         }
     CHECK(kernels > 20);
@@ -119,7 +125,8 @@ TEST_CASE("a grain is of unit length and lies in the surface, in every pattern a
             KernelRun k("grain", 200, Type::vector3);
             flat_points(k, .01f);
             for (size_t i = 0; i < 200; ++i) {
-                const V3f n = V3f(float(i % 7) - 3.2f, float(i % 5) - 1.7f, 1.5f).normalized(), t = V3f(0, 1, 0).cross(n).normalized();
+                const V3f n = V3f(float(i % 7) - 3.2f, float(i % 5) - 1.7f, 1.5f).normalized(),
+                          t = V3f(0, 1, 0).cross(n).normalized();
                 for (int c = 0; c < 3; ++c) {
                     k.row(nodes::row_normal + c)[i] = n[c];
                     k.row(nodes::row_tangent + c)[i] = t[c];
@@ -131,7 +138,8 @@ TEST_CASE("a grain is of unit length and lies in the surface, in every pattern a
             const auto out = k.run();
             size_t upright = 0;
             for (size_t i = 0; i < 200; ++i) {
-                const V3f d = at(out, i), n(k.row(nodes::row_normal)[i], k.row(nodes::row_normal + 1)[i], k.row(nodes::row_normal + 2)[i]);
+                const V3f d = at(out, i), n(k.row(nodes::row_normal)[i], k.row(nodes::row_normal + 1)[i],
+                                            k.row(nodes::row_normal + 2)[i]);
                 CHECK(d.length() == Approx(1.f).margin(1e-4));
                 CHECK(std::fabs(d.dot(n)) < 1e-4f);
                 upright += d.length() > .5f;
@@ -159,12 +167,12 @@ TEST_CASE("every projection puts a worked point where it belongs") {
     };
     // One copy of the map is 0.2 by 0.1 metres, its middle at the origin.
     const Worked points[] = {
-        {1.f, {.05f, .02f, 9.f}, .75f, .7f},       // plane: x / 0.2 + 0.5, y / 0.1 + 0.5
-        {3.f, {1.f, .01f, 0.f}, .75f, .6f},        // cylinder: a quarter turn to the right of its front
+        {1.f, {.05f, .02f, 9.f}, .75f, .7f},  // plane: x / 0.2 + 0.5, y / 0.1 + 0.5
+        {3.f, {1.f, .01f, 0.f}, .75f, .6f},   // cylinder: a quarter turn to the right of its front
         {3.f, {0.f, 0.f, 1.f}, .5f, .5f},
-        {4.f, {0.f, 1.f, 0.f}, .5f, 1.f},          // sphere: the pole
+        {4.f, {0.f, 1.f, 0.f}, .5f, 1.f},  // sphere: the pole
         {4.f, {1.f, 0.f, 0.f}, .75f, .5f},
-        {5.f, {.1f, .05f, -1.f}, 1.f, 1.f},        // camera: what it sees at one metre is one copy
+        {5.f, {.1f, .05f, -1.f}, 1.f, 1.f},  // camera: what it sees at one metre is one copy
     };
     for (const Worked& w : points) {
         INFO("projection " << w.projection);
@@ -205,7 +213,8 @@ TEST_CASE("the axes of every projection are its finite differences") {
         const auto there = moved.run();
         for (size_t i = 0; i < 64; ++i) {
             float du = there[0][i] - here[0][i];
-            if (projection == 3.f || projection == 4.f) du -= std::round(du / 1.5f / .9063f) * 0.f;  // no point lies at the seam here
+            if (projection == 3.f || projection == 4.f)
+                du -= std::round(du / 1.5f / .9063f) * 0.f;  // no point lies at the seam here
             CHECK(here[2][i] == Approx(du).margin(2e-4));
             CHECK(here[3][i] == Approx(there[1][i] - here[1][i]).margin(2e-4));
         }
@@ -244,7 +253,8 @@ TEST_CASE("a shuffled copy of the map is moved and turned as a whole") {
     const auto out = k.run(), before = plain.run();
     // A rigid motion: the distances among the points stay.
     for (size_t i = 1; i < 200; ++i) {
-        const float a = std::hypot(out[0][i] - out[0][0], out[1][i] - out[1][0]), b = std::hypot(before[0][i] - before[0][0], before[1][i] - before[1][0]);
+        const float a = std::hypot(out[0][i] - out[0][0], out[1][i] - out[1][0]),
+                    b = std::hypot(before[0][i] - before[0][0], before[1][i] - before[1][0]);
         CHECK(a == Approx(b).margin(1e-4));
     }
     CHECK(std::fabs(out[0][0] - before[0][0]) + std::fabs(out[1][0] - before[1][0]) > 1e-3f);

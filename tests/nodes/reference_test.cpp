@@ -1,4 +1,5 @@
-// Reads the standard's documents, makes our networks of them, and holds every output against what the standard library evaluates.
+// Reads the standard's documents, makes our networks of them, and holds every output against what the standard library
+// evaluates.
 #include <pugixml.hpp>
 #include <set>
 #include <sstream>
@@ -14,9 +15,17 @@ namespace {
 scene::Value value_from(const std::string& type, std::string text) {
     std::replace(text.begin(), text.end(), ',', ' ');
     std::istringstream in(text);
-    if (type == "float" || type == "integer") { float f = 0; in >> f; return f; }
+    if (type == "float" || type == "integer") {
+        float f = 0;
+        in >> f;
+        return f;
+    }
     if (type == "boolean") return text == "true";
-    if (type == "vector2") { V2f v(0.f); in >> v.x >> v.y; return v; }
+    if (type == "vector2") {
+        V2f v(0.f);
+        in >> v.x >> v.y;
+        return v;
+    }
     V3f v(0.f);  // color4 keeps its colour
     in >> v.x >> v.y >> v.z;
     return v;
@@ -45,8 +54,10 @@ Document read(const std::string& name) {
         n.type = type == "color4" ? "color3" : type;
         for (const auto& i : e.children("input")) {
             scene::Input input;
-            if (i.attribute("nodename")) input.from = i.attribute("nodename").value();
-            else input.value = value_from(i.attribute("type").value(), i.attribute("value").value());
+            if (i.attribute("nodename"))
+                input.from = i.attribute("nodename").value();
+            else
+                input.value = value_from(i.attribute("type").value(), i.attribute("value").value());
             n.inputs[i.attribute("name").value()] = input;
         }
         d.build_up.commons.push_back(n);
@@ -67,7 +78,9 @@ std::vector<float> evaluate(const scene::BuildUp& b, const std::string& node, no
     batch.rows[nodes::row_position + 0] = batch.rows[nodes::row_uv + 0] = u.data();
     batch.rows[nodes::row_position + 1] = batch.rows[nodes::row_uv + 1] = v.data();
     batch.rows[nodes::row_position + 2] = z.data();
-    for (int c = 0; c < 3; ++c) batch.rows[nodes::row_normal + c] = c == 2 ? one.data() : zero.data(), batch.rows[nodes::row_color + c] = one.data();
+    for (int c = 0; c < 3; ++c)
+        batch.rows[nodes::row_normal + c] = c == 2 ? one.data() : zero.data(),
+                                       batch.rows[nodes::row_color + c] = one.data();
     program::Workspace workspace;
     const float* out[4] = {};
     p.run(batch, workspace, out);
@@ -88,10 +101,13 @@ TEST_CASE("every output of the reference documents that our nodes make has the s
             const scene::Node* node = scene::find_node(d.build_up, node_id).node;
             const auto* description = nodes::describe(node->kind);
             if (!description) continue;
-            const auto& expected = reference[std::string(file) + ":" + (file[0] == 'n' ? "noise" : "ramps") + "/" + output];
+            const auto& expected =
+                reference[std::string(file) + ":" + (file[0] == 'n' ? "noise" : "ramps") + "/" + output];
             const std::string type_text = expected["type"];
             nodes::Type type;
-            if (!nodes::type_from_name(type_text == "color4" ? "color3" : type_text, type) || type == nodes::Type::vector4) continue;  // no node of ours makes it yet
+            if (!nodes::type_from_name(type_text == "color4" ? "color3" : type_text, type) ||
+                type == nodes::Type::vector4)
+                continue;  // no node of ours makes it yet
             std::vector<float> values = expected["grid"];
             if (type_text == "color4")
                 for (size_t i = 0; i < 64; ++i) std::copy_n(&values[4 * i], 3, &values[3 * i]);
@@ -117,7 +133,9 @@ TEST_CASE("both builds of the kernels give the same bits") {
         const float uniform[64] = {3, 0, 2};
         nodes::PointBatch points;
         points.n = 1000;
-        for (int c = 0; c < 3; ++c) points.rows[nodes::row_position + c] = points.rows[nodes::row_normal + c] = points.rows[nodes::row_color + c] = inputs[size_t(c)];
+        for (int c = 0; c < 3; ++c)
+            points.rows[nodes::row_position + c] = points.rows[nodes::row_normal + c] =
+                points.rows[nodes::row_color + c] = inputs[size_t(c)];
         points.rows[nodes::row_uv + 0] = inputs[0];
         points.rows[nodes::row_uv + 1] = inputs[1];
         float* to_a[] = {a.data()};

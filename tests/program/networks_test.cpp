@@ -20,7 +20,8 @@ struct Scene {
         n.inputs = {{.name = "in", .type = "float", .value = 3.f}, {.name = "gain", .type = "float", .value = 2.f}};
         n.nodes = {node("product", "multiply", {{"in1", "in"}, {"in2", "gain"}}), node("sum", "add", {{"in1", "in"}})};
         n.nodes[1].inputs["in2"].value = 1.f;
-        n.outputs = {{.name = "product", .type = "float", .input = {scene::Value{0.f}, "product"}}, {.name = "sum", .type = "float", .input = {scene::Value{0.f}, "sum"}}};
+        n.outputs = {{.name = "product", .type = "float", .input = {scene::Value{0.f}, "product"}},
+                     {.name = "sum", .type = "float", .input = {scene::Value{0.f}, "sum"}}};
         networks.push_back(n);
         scene::Network twice;
         twice.id = "twice";
@@ -30,7 +31,8 @@ struct Scene {
         twice.outputs = {{.name = "y", .type = "float", .input = {scene::Value{0.f}, "second"}}};
         networks.push_back(twice);
     }
-    static scene::Node node(const std::string& id, const std::string& kind, const std::map<std::string, std::string>& from) {
+    static scene::Node node(const std::string& id, const std::string& kind,
+                            const std::map<std::string, std::string>& from) {
         scene::Node n;
         n.id = id;
         n.kind = kind;
@@ -38,7 +40,8 @@ struct Scene {
         for (const auto& [port, source] : from) n.inputs[port].from = source;
         return n;
     }
-    static scene::Node instance(const std::string& id, const std::string& network, const std::map<std::string, std::string>& from) {
+    static scene::Node instance(const std::string& id, const std::string& network,
+                                const std::map<std::string, std::string>& from) {
         scene::Node n;
         n.id = id;
         n.network = network;
@@ -135,7 +138,10 @@ TEST_CASE("what two instances compute alike is done once") {
     s.b.commons.back().type = "vector3";
     program::Resources resources;
     std::vector<Error> problems;
-    const auto p = program::compile(s.b, {{"a", Type::number, {scene::Value{0.f}, "a"}}, {"b", Type::number, {scene::Value{0.f}, "b"}}}, resources, problems, &s.networks);
-    const auto one = program::compile(s.b, {{"a", Type::number, {scene::Value{0.f}, "a"}}}, resources, problems, &s.networks);
+    const auto p = program::compile(
+        s.b, {{"a", Type::number, {scene::Value{0.f}, "a"}}, {"b", Type::number, {scene::Value{0.f}, "b"}}}, resources,
+        problems, &s.networks);
+    const auto one =
+        program::compile(s.b, {{"a", Type::number, {scene::Value{0.f}, "a"}}}, resources, problems, &s.networks);
     CHECK(p.steps() == one.steps());
 }

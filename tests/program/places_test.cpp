@@ -23,7 +23,8 @@ std::vector<float> run(const program::Program& p) {
     for (int c = 0; c < p.component_count(); ++c) values.push_back(out[size_t(c)][0]);
     return values;
 }
-program::Program compile(const scene::BuildUp& b, const scene::Input& input, Type type, std::vector<Error>* told = nullptr) {
+program::Program compile(const scene::BuildUp& b, const scene::Input& input, Type type,
+                         std::vector<Error>* told = nullptr) {
     program::Resources resources;
     std::vector<Error> problems;
     auto p = program::compile(b, {{"wanted", type, input}}, resources, problems);
@@ -36,7 +37,8 @@ const std::vector<float> uv_place{.06f, .07f, .19f, .20f, .21f, .22f};  // rows 
 
 TEST_CASE("a literal of a place is (u, v) without a footprint") {
     const scene::BuildUp b = scene::default_build_up("b", "B");
-    CHECK(run(compile(b, {scene::Value{V2f(.25f, .75f)}, {}}, Type::place)) == std::vector<float>{.25f, .75f, 0, 0, 0, 0});
+    CHECK(run(compile(b, {scene::Value{V2f(.25f, .75f)}, {}}, Type::place)) ==
+          std::vector<float>{.25f, .75f, 0, 0, 0, 0});
     CHECK(run(compile(b, {scene::Value{.5f}, {}}, Type::place)) == std::vector<float>{.5f, .5f, 0, 0, 0, 0});
     CHECK(run(compile(b, {scene::Value{std::string("a word")}, {}}, Type::place)) == std::vector<float>(6, 0.f));
 }
@@ -45,7 +47,9 @@ TEST_CASE("a map whose place is a missing, an unknown or a circular node is read
     scene::BuildUp b = scene::default_build_up("b", "B");
     const std::string lane = b.layers[0].id, placing = scene::add_node(b, lane, "placement", "place", "Placing");
     scene::node(b, placing)->inputs["real_size"].value = 0.f;
-    SECTION("missing") { scene::node(b, placing)->inputs["texcoord"].from = "nobody"; }
+    SECTION("missing") {
+        scene::node(b, placing)->inputs["texcoord"].from = "nobody";
+    }
     SECTION("unknown") {
         const std::string odd = scene::add_node(b, lane, "from-another-version", "", "Odd");
         scene::node(b, placing)->inputs["texcoord"].from = odd;
@@ -58,13 +62,15 @@ TEST_CASE("a map whose place is a missing, an unknown or a circular node is read
     std::vector<Error> told;
     const auto values = run(compile(b, {scene::Value{0.f}, placing}, Type::place, &told));
     REQUIRE(values.size() == 6);
-    for (size_t c = 0; c < 6; ++c) CHECK(values[c] == Approx(uv_place[c]).margin(1e-5));  // a placement of one copy changes nothing
+    for (size_t c = 0; c < 6; ++c)
+        CHECK(values[c] == Approx(uv_place[c]).margin(1e-5));  // a placement of one copy changes nothing
     CHECK_FALSE(told.empty());
 }
 
 TEST_CASE("a second node with a place as its output is compiled like the first") {
     scene::BuildUp b = scene::default_build_up("b", "B");
-    const std::string lane = b.layers[0].id, a = scene::add_node(b, lane, "placement", "place", "A"), c = scene::add_node(b, lane, "placement", "place", "C");
+    const std::string lane = b.layers[0].id, a = scene::add_node(b, lane, "placement", "place", "A"),
+                      c = scene::add_node(b, lane, "placement", "place", "C");
     scene::node(b, c)->inputs["texcoord"].from = a;
     scene::node(b, a)->inputs["projection"].value = 2.f;  // a box: who reads it as one place gets its first side
     std::vector<Error> told;
@@ -87,7 +93,7 @@ TEST_CASE("a span on every type has its ends at 0 and 1 and its middle between t
             const auto values = run(compile(b, input, type));
             REQUIRE(values.size() == size_t(components));
             const auto a = nodes::literal(low, type), z = nodes::literal(high, type);
-            for (size_t c = 0; c < values.size(); ++c) CHECK(values[c] == Approx(lerp(a[c], z[c], at)));
+            for (size_t c = 0; c < values.size(); ++c) CHECK(values[c] == Approx(vemtra::lerp(a[c], z[c], at)));
         }
         // Driven by something that varies: the same way at the points.
         const std::string noise = scene::add_node(b, b.layers[0].id, "position", "vector3", "Where");

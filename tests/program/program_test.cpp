@@ -11,14 +11,20 @@ struct Compiled {
     scene::BuildUp b = scene::default_build_up("b", "B");
     program::Resources resources;
     std::vector<Error> problems;
-    std::string add(const std::string& kind, const std::string& type = "float") { return scene::add_node(b, b.layers[0].id, kind, type, kind); }
+    std::string add(const std::string& kind, const std::string& type = "float") {
+        return scene::add_node(b, b.layers[0].id, kind, type, kind);
+    }
     scene::Inputs& inputs(const std::string& id) { return scene::node(b, id)->inputs; }
-    program::Program compile(const std::string& node, Type type = Type::number) { return program::compile(b, {{"out", type, {scene::Value{.25f}, node}}}, resources, problems); }
+    program::Program compile(const std::string& node, Type type = Type::number) {
+        return program::compile(b, {{"out", type, {scene::Value{.25f}, node}}}, resources, problems);
+    }
 };
 std::vector<float> run(const program::Program& p, std::vector<float> x) {
     nodes::PointBatch batch;
     batch.n = int(x.size());
-    for (int c = 0; c < 3; ++c) batch.rows[nodes::row_position + c] = batch.rows[nodes::row_normal + c] = batch.rows[nodes::row_color + c] = x.data();
+    for (int c = 0; c < 3; ++c)
+        batch.rows[nodes::row_position + c] = batch.rows[nodes::row_normal + c] = batch.rows[nodes::row_color + c] =
+            x.data();
     batch.rows[nodes::row_uv + 0] = batch.rows[nodes::row_uv + 1] = x.data();
     program::Workspace w;
     std::vector<const float*> out(size_t(p.component_count()));

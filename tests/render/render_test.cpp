@@ -15,7 +15,9 @@ scene::Scene sphere_scene(const Scratch& s) {
     scene.parts[0].source = "sphere";
     return scene;
 }
-void set(scene::Scene& s, const std::string& slot, scene::Value v) { s.build_ups[0].layers[0].surface[slot] = {std::move(v), {}}; }
+void set(scene::Scene& s, const std::string& slot, scene::Value v) {
+    s.build_ups[0].layers[0].surface[slot] = {std::move(v), {}};
+}
 }  // namespace
 
 TEST_CASE("white furnace: a white sphere under a white sky disappears") {
@@ -84,7 +86,8 @@ TEST_CASE("light sampling, surface sampling and both together have one mean") {
         film.resolve(render::group_gains(*p, scene), out);
         means[int(strategy)] = mean(out);
     }
-    // The last bounce has no surface ray, so that surface sampling alone misses its light: compare with a margin for that.
+    // The last bounce has no surface ray, so that surface sampling alone misses its light: compare with a margin for
+    // that.
     CHECK(means[0].x == Approx(means[1].x).epsilon(.01));
     CHECK(means[0].x == Approx(means[2].x).epsilon(.03));
 }
@@ -140,15 +143,16 @@ TEST_CASE("a cover shows by its coverage: half there is half of each") {
     CHECK(value(1.f, 1.f, 1.f) == Approx(0.f).margin(.002));
     CHECK(value(.5f, 1.f, 1.f) == Approx(.5f).margin(.01));
     CHECK(value(1.f, 1.f, .25f) == Approx(.75f).margin(.01));
-    CHECK(value(1.f, .5f, 0.f) == Approx(.5f).margin(.01));   // half a gate pushes black to grey
-    CHECK(value(.8f, 0.f, 0.f) == Approx(.2f).margin(.01));   // no gate at all: white
+    CHECK(value(1.f, .5f, 0.f) == Approx(.5f).margin(.01));  // half a gate pushes black to grey
+    CHECK(value(.8f, 0.f, 0.f) == Approx(.2f).margin(.01));  // no gate at all: white
 }
 
 TEST_CASE("layers that cannot show are not even compiled") {
     Scratch s;
     auto scene = sphere_scene(s);
     auto& b = scene.build_ups[0];
-    const auto shown = scene::add_layer(b, "Shown"), off = scene::add_layer(b, "Off"), none = scene::add_layer(b, "None"), black = scene::add_layer(b, "Black");
+    const auto shown = scene::add_layer(b, "Shown"), off = scene::add_layer(b, "Off"),
+               none = scene::add_layer(b, "None"), black = scene::add_layer(b, "Black");
     scene::find(b.layers, off)->on = false;
     scene::find(b.layers, none)->amount = 0.f;
     scene::find(b.layers, black)->gate.mask.value = 0.f;
@@ -174,7 +178,8 @@ TEST_CASE("light groups add up to the picture, and the balance scales them witho
     balanced.rigs[1].groups[1].exposure = 1.f;
     film->resolve(render::group_gains(*p, balanced), louder);
     double difference = 0, group = 0;
-    for (size_t i = 0; i < all.size(); ++i) difference += double(louder[i].x - all[i].x), group += double(film->light[2][i].x / 8.f);
+    for (size_t i = 0; i < all.size(); ++i)
+        difference += double(louder[i].x - all[i].x), group += double(film->light[2][i].x / 8.f);
     CHECK(group > 0);
     CHECK(difference == Approx(group).epsilon(1e-3));
 }
@@ -209,7 +214,8 @@ TEST_CASE("the OpenEXR holds all passes, their sum and how it was made") {
     CHECK(channel("light.sky.G") > 0);
     CHECK(channel("light.sky.G") < channel("G") + 1e-6);  // the backdrop is the rest
     for (const char* c : {"albedo.R", "normal.Y"}) channel(c);
-    const double paint = channel("coverage.housing.marine-enamel"), steel = channel("coverage.housing.galvanised-steel");
+    const double paint = channel("coverage.housing.marine-enamel"),
+                 steel = channel("coverage.housing.galvanised-steel");
     CHECK(paint > steel);
     CHECK(steel > 0);
     CHECK(spec.get_int_attribute("vemtra:samples") == 4);
@@ -267,7 +273,8 @@ TEST_CASE("the denoiser brings a noisy picture nearer to the converged one and l
     render::denoise(*film, smooth);
     auto error = [&](const std::vector<V3f>& a) {
         double sum = 0;
-        for (size_t i = 0; i < a.size(); ++i) sum += std::pow(double(luminance(a[i]) - luminance(truth[i])) / (.1 + double(luminance(truth[i]))), 2);
+        for (size_t i = 0; i < a.size(); ++i)
+            sum += std::pow(double(luminance(a[i]) - luminance(truth[i])) / (.1 + double(luminance(truth[i]))), 2);
         return sum;
     };
     CHECK(error(smooth) < .6 * error(noisy));

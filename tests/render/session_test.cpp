@@ -23,7 +23,8 @@ LiveRequest edited(const LiveRequest& r, const std::function<void(scene::Scene&)
     next.scene = s;
     return next;
 }
-std::shared_ptr<const render::LiveImage> wait_for(render::LiveSession& session, const std::function<bool(const render::LiveImage&)>& good) {
+std::shared_ptr<const render::LiveImage> wait_for(render::LiveSession& session,
+                                                  const std::function<bool(const render::LiveImage&)>& good) {
     for (int i = 0; i < 12000; ++i) {  // the limit only ends a test that would never end
         auto image = session.latest();
         if (image && good(*image)) return image;
@@ -60,13 +61,15 @@ TEST_CASE("the live session posts coarse pictures first, then exactly the comman
     LiveRequest r = edited(demo_request(), [](scene::Scene& s) { s.render.samples = 6; });
     r.denoise = false;
     const uint64_t edit = session.request(r);
-    const auto image = wait_for(session, [&](const auto& i) { return i.edit == edit && i.complete && i.fields_final && i.samples == 6; });
+    const auto image = wait_for(
+        session, [&](const auto& i) { return i.edit == edit && i.complete && i.fields_final && i.samples == 6; });
     CHECK(posts > 2);
     render::PrepareOptions options;
     options.folder = r.folder;
     render::Workshop other;
     const auto p = render::prepare(r.scene, other, options);
-    auto film = render::render_picture(*p, {.width = 96, .height = 96, .samples = 6, .preview_clamp = true, .coverage = false});
+    auto film =
+        render::render_picture(*p, {.width = 96, .height = 96, .samples = 6, .preview_clamp = true, .coverage = false});
     std::vector<V3f> expected;
     film->resolve(render::group_gains(*p, *r.scene), expected);
     CHECK(image->linear == expected);
@@ -97,7 +100,10 @@ TEST_CASE("a storm of requests ends with the last one, and hold stops the sample
     LiveRequest r = demo_request(64);
     uint64_t edit = 0;
     for (int i = 0; i < 60; ++i) {
-        r = edited(r, [&](scene::Scene& s) { s.build_ups[0].layers[1].amount = float(i) / 60.f; s.cameras[0].position.x += .001f; });
+        r = edited(r, [&](scene::Scene& s) {
+            s.build_ups[0].layers[1].amount = float(i) / 60.f;
+            s.cameras[0].position.x += .001f;
+        });
         edit = session.request(r);
         ::usleep(2000);
     }

@@ -1,6 +1,7 @@
-// Light through, inside of and past surfaces: holes, glass, bodies that overlap, subsurface, emission, flakes, nested build-ups.
-#include "render/emission.h"
+// Light through, inside of and past surfaces: holes, glass, bodies that overlap, subsurface, emission, flakes, nested
+// build-ups.
 #include "render/body.h"
+#include "render/emission.h"
 #include "support.h"
 
 using namespace vemtra;
@@ -20,7 +21,9 @@ struct Ball {
     }
     scene::Layer& base() { return scene.build_ups[0].layers[0]; }
     void set(const std::string& slot, scene::Value v) { base().surface[slot] = {std::move(v), {}}; }
-    std::vector<V3f> render(int samples, int size = 40) { return rendered(*prepared(scene, s.path, workshop), size, size, samples); }
+    std::vector<V3f> render(int samples, int size = 40) {
+        return rendered(*prepared(scene, s.path, workshop), size, size, samples);
+    }
 };
 
 }  // namespace
@@ -56,7 +59,8 @@ TEST_CASE("glass takes its colour over its depth") {
 
 TEST_CASE("where two clear bodies overlap, the one of higher priority is there") {
     Ball b;
-    b.scene.assets.push_back({"larger", "sphere.obj", 1.2f, "y", {}});  // around the first one: 10 cm of it on either side
+    b.scene.assets.push_back(
+        {"larger", "sphere.obj", 1.2f, "y", {}});  // around the first one: 10 cm of it on either side
     b.scene.parts.push_back(b.scene.parts[0]);
     b.scene.parts[1].id = "second";
     b.scene.parts[1].asset = "larger";
@@ -89,7 +93,9 @@ TEST_CASE("holes let light and shadow rays pass by their share") {
     scene::Part floor{"floor", "floor", "floor", "Floor", "floor", true, 0, {}};
     scene.parts.push_back(floor);
     scene.build_ups.push_back(scene::default_build_up("floor", "Floor"));
-    for (auto& b : scene.build_ups) b.layers[0].surface = {{"base_color", {scene::Value{V3f(.5f)}, {}}}, {"specular_weight", {scene::Value{0.f}, {}}}};
+    for (auto& b : scene.build_ups)
+        b.layers[0].surface = {{"base_color", {scene::Value{V3f(.5f)}, {}}},
+                               {"specular_weight", {scene::Value{0.f}, {}}}};
     // A lamp straight above the square; the camera sees the floor in the square's shadow from the side.
     scene.rigs[0].environment.on = false;
     scene::Light lamp;
@@ -128,7 +134,11 @@ TEST_CASE("subsurface gives the colour that was asked for where the form is larg
             const V3f m = mean(b.render(64, 24));
             for (int c = 0; c < 3; ++c) {
                 INFO("g " << g << " channel " << c);
-                CHECK(m[c] == Approx(color[c]).margin(color[c] > .9f ? .065 : .04));  // the inversion is a fit, weakest for bright bodies that throw light onward
+                CHECK(m[c] ==
+                      Approx(color[c]).margin(
+                          color[c] > .9f
+                              ? .065
+                              : .04));  // the inversion is a fit, weakest for bright bodies that throw light onward
             }
         }
     }
@@ -172,7 +182,8 @@ TEST_CASE("a build-up as a layer looks as its own layers do, at any depth, and c
     const auto parsed = scene::parse(scene::to_text(scene), "circle.vemtra");
     REQUIRE(parsed);
     CHECK_FALSE(parsed->problems.empty());
-    CHECK_FALSE(scene::build_up_reaches(parsed->scene, "inner", "material") == scene::build_up_reaches(parsed->scene, "material", "inner"));
+    CHECK_FALSE(scene::build_up_reaches(parsed->scene, "inner", "material") ==
+                scene::build_up_reaches(parsed->scene, "material", "inner"));
     for (const V3f& c : b.render(1, 8)) CHECK(finite(c));
 }
 
@@ -243,7 +254,8 @@ TEST_CASE("flakes from afar are the smooth lobe that they make together") {
     const auto second = b.render(64, 48);
     double same = 0, spread = 0;
     const float middle = mean(first).x;
-    for (size_t i = 0; i < first.size(); ++i) same += std::pow(double(first[i].x - second[i].x), 2), spread += std::pow(double(first[i].x - middle), 2);
+    for (size_t i = 0; i < first.size(); ++i)
+        same += std::pow(double(first[i].x - second[i].x), 2), spread += std::pow(double(first[i].x - middle), 2);
     CHECK(same < .35 * spread);
 }
 

@@ -36,8 +36,10 @@ TEST_CASE("measures agree with the picture: coverage, colour, and what arrives")
     float covered = 0.f;  // covers share the surface; a coat lies over them
     for (size_t k = 0; k < housing.layers.size(); ++k) {
         if (housing.layers[k].id == "marine-enamel") enamel = k;
-        if (housing.layers[k].kind == scene::LayerKind::coat) lacquer = k;
-        else covered += m.layers[k].coverage;
+        if (housing.layers[k].kind == scene::LayerKind::coat)
+            lacquer = k;
+        else
+            covered += m.layers[k].coverage;
     }
     CHECK(covered == Approx(1.f).margin(1e-3));
     CHECK(m.layers[lacquer].coverage > .3f);
@@ -58,7 +60,8 @@ TEST_CASE("measures agree with the picture: coverage, colour, and what arrives")
 }
 
 TEST_CASE("a mask behind a field is crisp at the first sample") {
-    // The levels behind the cavity must see its converged value: their output is black or white nearly everywhere, sample by sample.
+    // The levels behind the cavity must see its converged value: their output is black or white nearly everywhere,
+    // sample by sample.
     auto scene = scene::load(demo_project)->scene;
     render::Workshop workshop;
     render::PrepareOptions options;
@@ -66,10 +69,12 @@ TEST_CASE("a mask behind a field is crisp at the first sample") {
     options.shown_build_up = "housing";
     options.shown_node = "wear";
     const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
-    const auto one = rendered(*p, 160, 120, 1, render::View::node), many = rendered(*p, 160, 120, 16, render::View::node);
+    const auto one = rendered(*p, 160, 120, 1, render::View::node),
+               many = rendered(*p, 160, 120, 16, render::View::node);
     size_t between = 0, different = 0, inside = 0;
     for (size_t i = 0; i < one.size(); ++i) {
-        if (std::fabs(many[i].x - many[i].y) > 1e-4f || one[i].x == .18f || (one[i].x > .09f && one[i].x < .16f)) continue;
+        if (std::fabs(many[i].x - many[i].y) > 1e-4f || one[i].x == .18f || (one[i].x > .09f && one[i].x < .16f))
+            continue;
         ++inside;
         between += one[i].x > .05f && one[i].x < .95f;
         different += std::fabs(one[i].x - many[i].x) > .75f;
@@ -98,7 +103,8 @@ TEST_CASE("what a network gives that no surface can have is told once, with its 
     node("noise", "noise3d", "float", {});
     node("huge", "multiply", "float", {{"in1", {scene::Value{0.f}, "noise"}}, {"in2", {scene::Value{3e38f}, {}}}});
     node("huger", "multiply", "float", {{"in1", {scene::Value{0.f}, "huge"}}, {"in2", {scene::Value{3e38f}, {}}}});
-    node("down", "multiply", "vector3", {{"in1", {scene::Value{V3f(1.f)}, "n"}}, {"in2", {scene::Value{V3f(-1.f)}, {}}}});
+    node("down", "multiply", "vector3",
+         {{"in1", {scene::Value{V3f(1.f)}, "n"}}, {"in2", {scene::Value{V3f(-1.f)}, {}}}});
     node("n", "normal", "vector3", {});
     base.surface["specular_roughness"].from = "huger";
     base.surface["base_metalness"].from = "huge";
@@ -113,7 +119,8 @@ TEST_CASE("what a network gives that no surface can have is told once, with its 
     scene::frame(framed.camera, framed.geometry->bounds(), 1.6f);
     const auto m = review::measure(framed, "b");
     auto told = [&](const char* what, const char* slot) {
-        return std::count_if(m.faults.begin(), m.faults.end(), [&](const Error& e) { return e.what == what && e.place.ends_with(slot); });
+        return std::count_if(m.faults.begin(), m.faults.end(),
+                             [&](const Error& e) { return e.what == what && e.place.ends_with(slot); });
     };
     CHECK(told("A network gives what is no number", "specular_roughness") == 1);
     CHECK(told("A network leaves its slot's range", "base_metalness") == 1);

@@ -7,7 +7,9 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
-geometry::UvReport check_uvs(const geometry::Mesh& m) { return geometry::check_uvs(*geometry::make_shape(std::make_shared<geometry::Mesh>(m))); }
+geometry::UvReport check_uvs(const geometry::Mesh& m) {
+    return geometry::check_uvs(*geometry::make_shape(std::make_shared<geometry::Mesh>(m)));
+}
 
 /// Squares of one metre side by side, each with the UV corners given.
 geometry::Mesh squares(const std::vector<std::array<V2f, 4>>& uvs) {
@@ -23,7 +25,9 @@ geometry::Mesh squares(const std::vector<std::array<V2f, 4>>& uvs) {
     }
     return m;
 }
-std::array<V2f, 4> box(float u, float v, float w, float h) { return {V2f(u, v), V2f(u + w, v), V2f(u + w, v + h), V2f(u, v + h)}; }
+std::array<V2f, 4> box(float u, float v, float w, float h) {
+    return {V2f(u, v), V2f(u + w, v), V2f(u + w, v + h), V2f(u, v + h)};
+}
 bool tells(const geometry::Mesh& m, const char* what) {
     const auto found = review::uv_findings(check_uvs(m), "p");
     return std::any_of(found.begin(), found.end(), [&](const Error& e) { return e.what == what; });
@@ -42,7 +46,8 @@ TEST_CASE("UVs that lie apart, each in its tile, are in order") {
 
 TEST_CASE("overlaps, flips, stretch, uneven density, what is outside and what is missing are told") {
     CHECK(tells(squares({box(.1f, .1f, .3f, .3f), box(.3f, .2f, .3f, .3f)}), "UVs overlap"));
-    CHECK(check_uvs(squares({box(.1f, .1f, .4f, .4f), box(.1f, .1f, .4f, .4f)})).overlapping == Approx(1.f).margin(.02));
+    CHECK(check_uvs(squares({box(.1f, .1f, .4f, .4f), box(.1f, .1f, .4f, .4f)})).overlapping ==
+          Approx(1.f).margin(.02));
     CHECK(tells(squares({box(.1f, .1f, .3f, .3f), box(.9f, .1f, -.3f, .3f)}), "UV islands are flipped"));
     CHECK(check_uvs(squares({box(.1f, .1f, .3f, .3f), box(.9f, .1f, -.3f, .3f)})).flipped == Approx(.5f));
     CHECK(tells(squares({box(.05f, .1f, .8f, .1f)}), "UVs are stretched"));

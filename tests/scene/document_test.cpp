@@ -46,8 +46,10 @@ TEST_CASE("undo and redo over random edits give back the identical document") {
     size_t at = states.size() - 1;
     for (int i = 0; i < 1000; ++i) {
         if (random() % 3 != 0 || at == 0) {
-            if (at + 1 < states.size() && random() % 2) d.redo(), ++at;
-            else if (at > 0) d.undo(), --at;
+            if (at + 1 < states.size() && random() % 2)
+                d.redo(), ++at;
+            else if (at > 0)
+                d.undo(), --at;
         }
         REQUIRE(scene::to_text(*d.now()) == states[at]);
     }
@@ -59,9 +61,12 @@ TEST_CASE("undo and redo over random edits give back the identical document") {
 
 TEST_CASE("a drag is one step, however many values it passes") {
     Document d;
-    for (int i = 0; i < 50; ++i) d.edit("Exposure", [&](Scene& s) { s.display.exposure = float(i) * .1f; }, "exposure");
+    for (int i = 0; i < 50; ++i)
+        d.edit(
+            "Exposure", [&](Scene& s) { s.display.exposure = float(i) * .1f; }, "exposure");
     d.end_merge();
-    d.edit("Exposure", [&](Scene& s) { s.display.exposure = 9.f; }, "exposure");
+    d.edit(
+        "Exposure", [&](Scene& s) { s.display.exposure = 9.f; }, "exposure");
     d.undo();
     CHECK(d.now()->display.exposure == Approx(4.9f));
     d.undo();
@@ -85,7 +90,8 @@ TEST_CASE("an edit that changes nothing leaves no step, and snapshots never chan
 
 TEST_CASE("layers and nodes keep their connections through edits") {
     BuildUp b = scene::default_build_up("b", "B");
-    const std::string paint = scene::add_layer(b, "Paint"), noise = scene::add_node(b, paint, "fractal3d", "float", "Noise");
+    const std::string paint = scene::add_layer(b, "Paint"),
+                      noise = scene::add_node(b, paint, "fractal3d", "float", "Noise");
     const std::string levels = scene::add_node(b, paint, "levels", "float", "Levels");
     scene::node(b, levels)->inputs["in"].from = noise;
     scene::find(b.layers, paint)->gate.mask.from = levels;

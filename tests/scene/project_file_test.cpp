@@ -1,5 +1,5 @@
-#include <csignal>
 #include <sys/resource.h>
+#include <csignal>
 
 #include "support.h"
 
@@ -21,7 +21,10 @@ TEST_CASE("the demo project is written as the program writes it") {
 }
 
 TEST_CASE("keys that this version does not know survive load and save") {
-    auto loaded = scene::parse(R"({"vemtra": 1, "name": "x", "future": {"a": [1, 2]}, "rigs": [{"id": "r", "fog": 0.5, "stage": {"tiles": true}}]})", "x");
+    auto loaded = scene::parse(
+        R"({"vemtra": 1, "name": "x", "future": {"a": [1, 2]},
+             "rigs": [{"id": "r", "fog": 0.5, "stage": {"tiles": true}}]})",
+        "x");
     REQUIRE(loaded);
     const auto json = nlohmann::json::parse(scene::to_text(loaded->scene));
     CHECK(json["future"]["a"][1] == 2);
@@ -61,7 +64,10 @@ TEST_CASE("what is wrong in a hand-written project is told with its place, and t
         CHECK_FALSE(scene::parse(R"({"version": 3})", "x"));
     }
     SECTION("a wrong type keeps the default and is named") {
-        auto r = scene::parse(R"({"vemtra": 1, "render": {"width": "wide", "samples": 12}, "cameras": [{"id": "a", "position": [1, 2]}]})", "x");
+        auto r = scene::parse(
+            R"({"vemtra": 1, "render": {"width": "wide", "samples": 12},
+                "cameras": [{"id": "a", "position": [1, 2]}]})",
+            "x");
         REQUIRE(r);
         REQUIRE(r->problems.size() == 2);
         CHECK(r->problems[0].place == "cameras[0].position");
@@ -114,7 +120,8 @@ TEST_CASE("a kill during save, two hundred times, leaves a project that loads") 
             }
         }
         char told;
-        REQUIRE(::read(first_save[0], &told, 1) == 1);  // however slow the disk: one save is done, and the kill lands in a later one
+        REQUIRE(::read(first_save[0], &told, 1) ==
+                1);  // however slow the disk: one save is done, and the kill lands in a later one
         ::close(first_save[0]);
         ::close(first_save[1]);
         ::usleep(random() % 4000);
@@ -157,7 +164,9 @@ TEST_CASE("a save that cannot be made leaves the old file and says why") {
         REQUIRE_FALSE(status);
         CHECK(status.error().file.find("nowhere") != std::string::npos);
     }
-    SECTION("a place that is a folder") { CHECK_FALSE(scene::save(s, scratch.path)); }
+    SECTION("a place that is a folder") {
+        CHECK_FALSE(scene::save(s, scratch.path));
+    }
     CHECK(scene::load(file)->scene.name == "first");
     size_t files = 0;
     for (const auto& e : fs::directory_iterator(scratch.path)) files += e.is_regular_file();

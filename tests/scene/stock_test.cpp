@@ -9,7 +9,9 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
-scene::Stock shipped() { return scene::load_stock(root / "assets" / "stock", "/nowhere/stock.json"); }
+scene::Stock shipped() {
+    return scene::load_stock(root / "assets" / "stock", "/nowhere/stock.json");
+}
 }  // namespace
 
 TEST_CASE("the stock that ships has over seventy entries, each with a reason, known slots and values in range") {
@@ -27,7 +29,8 @@ TEST_CASE("the stock that ships has over seventy entries, each with a reason, kn
             REQUIRE(port);
             const surface::SlotField* f = surface::slot_field(slot.c_str());
             REQUIRE(f);
-            const V3f v = std::holds_alternative<float>(input.value) ? V3f(scene::as_number(input.value)) : scene::as_vector(input.value);
+            const V3f v = std::holds_alternative<float>(input.value) ? V3f(scene::as_number(input.value))
+                                                                     : scene::as_vector(input.value);
             for (int c = 0; c < f->components; ++c) CHECK((v[c] >= f->low && v[c] <= f->high));
         }
     }
@@ -44,7 +47,8 @@ TEST_CASE("slots are described as they are computed: the same names, components,
             CHECK(port.help.size() > 15);
             CHECK_FALSE(port.group.empty());
             if (d == &nodes::coat_description()) continue;
-            const V3f v = std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value)) : scene::as_vector(port.value);
+            const V3f v = std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value))
+                                                                    : scene::as_vector(port.value);
             for (int c = 0; c < f->components; ++c) CHECK(surface::at(defaults, *f)[c] == v[c]);
         }
 }
@@ -52,7 +56,8 @@ TEST_CASE("slots are described as they are computed: the same names, components,
 TEST_CASE("a surface is exchanged and the mask is not touched") {
     scene::BuildUp b = scene::default_build_up("b", "B");
     const auto id = scene::add_layer(b, "Cover");
-    const auto mask = scene::add_node(b, id, "fractal3d", "float", "Mask"), tone = scene::add_node(b, id, "noise3d", "color3", "Tone");
+    const auto mask = scene::add_node(b, id, "fractal3d", "float", "Mask"),
+               tone = scene::add_node(b, id, "noise3d", "color3", "Tone");
     scene::Layer& layer = *scene::find(b.layers, id);
     layer.gate = {{scene::Value{1.f}, mask}, .7f, {}};
     layer.amount = .4f;
@@ -76,7 +81,8 @@ TEST_CASE("a surface is exchanged and the mask is not touched") {
 TEST_CASE("what the artist keeps comes back with its network, and broken stock files are told") {
     Scratch s;
     scene::BuildUp b = scene::default_build_up("b", "B");
-    const auto place = scene::add_node(b, {}, "position", "vector3", "Place"), noise = scene::add_node(b, "base", "noise3d", "float", "Noise");
+    const auto place = scene::add_node(b, {}, "position", "vector3", "Place"),
+               noise = scene::add_node(b, "base", "noise3d", "float", "Noise");
     scene::node(b, noise)->inputs["position"].from = place;
     b.layers[0].surface["specular_roughness"] = {scene::Value{.3f}, noise};
     scene::Stock stock = shipped();
@@ -128,7 +134,8 @@ TEST_CASE("surfaces that nothing real has are hinted at, real ones are not") {
         if (item.layer.kind == scene::LayerKind::coat) continue;
         s.build_ups[0].layers[0].surface = item.layer.surface;
         INFO(item.layer.id);
-        const bool alloyed = item.layer.id == "tarnish-silver" || item.layer.id == "hammered";  // powders in a binder: said to be half metal
+        const bool alloyed = item.layer.id == "tarnish-silver" ||
+                             item.layer.id == "hammered";  // powders in a binder: said to be half metal
         CHECK(review::plausibility(s).empty() != alloyed);
     }
 }

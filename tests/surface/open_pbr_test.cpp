@@ -17,7 +17,9 @@ struct Kind {
 /// One of every lobe, and mixtures.
 std::vector<Kind> kinds() {
     std::vector<Kind> all;
-    auto add = [&](std::string name, const Slots& s, float eta = 1.5f) { all.push_back({std::move(name), surface::sane(s), eta}); };
+    auto add = [&](std::string name, const Slots& s, float eta = 1.5f) {
+        all.push_back({std::move(name), surface::sane(s), eta});
+    };
     for (float r : {.25f, .6f, 1.f}) {
         const std::string at = ", roughness " + std::to_string(r).substr(0, 4);
         add("metal" + at, metal(V3f(.9f, .6f, .3f), V3f(1.f, .9f, .8f), r));
@@ -52,12 +54,12 @@ std::vector<Kind> kinds() {
 }
 
 /// Integral over the sphere by a grid that is even in cosine and turn.
-template <class F>
-double over_sphere(F&& f, int across = 400, int around = 400) {
+template <class F> double over_sphere(F&& f, int across = 400, int around = 400) {
     double sum = 0;
     for (int i = 0; i < across; ++i)
         for (int j = 0; j < around; ++j) {
-            const float z = 2.f * (float(i) + .5f) / float(across) - 1.f, phi = 2.f * pi * (float(j) + .5f) / float(around), s = std::sqrt(1.f - z * z);
+            const float z = 2.f * (float(i) + .5f) / float(across) - 1.f,
+                        phi = 2.f * pi * (float(j) + .5f) / float(around), s = std::sqrt(1.f - z * z);
             sum += f(V3f(s * std::cos(phi), s * std::sin(phi), z)) * 4. * M_PI / double(across * around);
         }
     return sum;
@@ -67,7 +69,8 @@ constexpr int across = 12, around = 12;
 size_t cell(const V3f& w) {
     float phi = std::atan2(w.y, w.x);
     if (phi < 0) phi += 2.f * pi;
-    return size_t(std::clamp(int((w.z + 1.f) * .5f * across), 0, across - 1) * around + std::min(around - 1, int(phi / (2.f * pi) * around)));
+    return size_t(std::clamp(int((w.z + 1.f) * .5f * across), 0, across - 1) * around +
+                  std::min(around - 1, int(phi / (2.f * pi) * around)));
 }
 
 }  // namespace
@@ -79,10 +82,12 @@ TEST_CASE("white furnace: stacks of up to fifteen lossless layers return all lig
             Stack stack = lossless_stack(layers, random);
             for (float mu : {1.f, .6f, .25f, .06f}) {
                 const Albedo a = albedo(stack, mu, 3000, uint32_t(layers));
-                INFO(layers << " layers, variant " << variant << ", cos " << mu << ": " << a.mean.x << " +- " << a.deviation.x);
+                INFO(layers << " layers, variant " << variant << ", cos " << mu << ": " << a.mean.x << " +- "
+                            << a.deviation.x);
                 CHECK(a.mean.x > .985f - 4.f * a.deviation.x);
                 CHECK(a.mean.x < 1.002f + 4.f * a.deviation.x);
-                CHECK(a.deviation.x < (layers <= 2 ? .03f : .02f));  // without coats the weights of mixed lobes spread a little, and fuzz alone is weighed
+                CHECK(a.deviation.x < (layers <= 2 ? .03f : .02f));  // without coats the weights of mixed lobes spread
+                                                                     // a little, and fuzz alone is weighed
             }
         }
 }
@@ -95,7 +100,8 @@ TEST_CASE("no surface returns more than it receives, whatever its slots") {
         for (const surface::SlotField& f : surface::slot_fields()) {
             const std::string name = f.name;
             if (name.rfind("geometry_", 0) == 0 || name.rfind("metal_", 0) == 0) continue;
-            for (int c = 0; c < f.components; ++c) surface::at(s, f)[c] = std::max(f.low, 0.f) + u() * std::min(2.f, f.high - std::max(f.low, 0.f));
+            for (int c = 0; c < f.components; ++c)
+                surface::at(s, f)[c] = std::max(f.low, 0.f) + u() * std::min(2.f, f.high - std::max(f.low, 0.f));
         }
         s.geometry_thin_walled = float(i % 2);
         Stack stack;
@@ -131,7 +137,9 @@ TEST_CASE("the density of sampling integrates to one") {
         for (float mu : {.95f, .5f, .2f}) {
             const Bsdf bsdf(k.slots, k.eta);
             const Bsdf::Seen seen = bsdf.seen_from(direction(mu));
-            const double sum = over_sphere([&](const V3f& w) { return double(bsdf.pdf(seen, w)); }, k.slots.specular_roughness < .5f ? 3000 : 900, k.slots.specular_roughness < .5f ? 900 : 360);
+            const double sum = over_sphere([&](const V3f& w) { return double(bsdf.pdf(seen, w)); },
+                                           k.slots.specular_roughness < .5f ? 3000 : 900,
+                                           k.slots.specular_roughness < .5f ? 900 : 360);
             int lost = 0;  // reflections that would go into the surface, and refractions that are none, carry no light
             constexpr int n = 40000;
             std::mt19937 random(3);
@@ -149,9 +157,12 @@ TEST_CASE("the density of sampling integrates to one") {
         for (float mu : {.9f, .3f}) {
             Stack stack;
             auto r = [&] { return float(random() % 1001) / 1000.f; };
-            for (int k = 0; k < 1 + i % 4; ++k) stack.add(Coat{.25f + .7f * r(), 0.f, 1.2f + .6f * r(), V3f(.9f, .7f, .5f), r()});
+            for (int k = 0; k < 1 + i % 4; ++k)
+                stack.add(Coat{.25f + .7f * r(), 0.f, 1.2f + .6f * r(), V3f(.9f, .7f, .5f), r()});
             if (i % 5 == 4) stack.add(surface::Fuzz{.5f, .4f, V3f(.8f)});
-            stack.finish(surface::sane(i % 2 ? lambert(V3f(.8f, .5f, .2f)) : metal(V3f(.9f, .7f, .4f), V3f(1.f), .3f + .5f * r())), {});
+            stack.finish(surface::sane(i % 2 ? lambert(V3f(.8f, .5f, .2f))
+                                             : metal(V3f(.9f, .7f, .4f), V3f(1.f), .3f + .5f * r())),
+                         {});
             const Stack::Seen seen = stack.seen_from(direction(mu));
             const double sum = over_sphere([&](const V3f& w) { return double(stack.pdf(seen, w)); }, 2400, 480);
             int lost = 0;
@@ -163,7 +174,8 @@ TEST_CASE("the density of sampling integrates to one") {
                 lost += stack.blurred_base().sample(seen.base, a, b, c).pdf == 0.f;
             }
             INFO("stack " << i << ", cos " << mu);
-            CHECK(sum + double(seen.p_base) * lost / n == Approx(1.).margin(.005 + 4. * std::sqrt(.25 / n) * (lost > 0)));
+            CHECK(sum + double(seen.p_base) * lost / n ==
+                  Approx(1.).margin(.005 + 4. * std::sqrt(.25 / n) * (lost > 0)));
         }
 }
 
@@ -175,9 +187,11 @@ TEST_CASE("samples fall where the density says: chi-square over cells of the sph
         std::vector<double> expected(across * around), found(across * around);
         for (int i = 0; i < across * fine; ++i)
             for (int j = 0; j < around * fine; ++j) {
-                const float z = 2.f * (float(i) + .5f) / (across * fine) - 1.f, phi = 2.f * pi * (float(j) + .5f) / (around * fine), s = std::sqrt(1.f - z * z);
+                const float z = 2.f * (float(i) + .5f) / (across * fine) - 1.f,
+                            phi = 2.f * pi * (float(j) + .5f) / (around * fine), s = std::sqrt(1.f - z * z);
                 const V3f w(s * std::cos(phi), s * std::sin(phi), z);
-                expected[size_t(i / fine * around + j / fine)] += double(bsdf.pdf(seen, w)) * 4. * M_PI / double(across * fine * around * fine) * n;
+                expected[size_t(i / fine * around + j / fine)] +=
+                    double(bsdf.pdf(seen, w)) * 4. * M_PI / double(across * fine * around * fine) * n;
             }
         std::mt19937 random(4);
         std::uniform_real_distribution<float> u(0.f, .9999999f);
@@ -202,15 +216,19 @@ TEST_CASE("of random stacks, sampled light and evaluated light agree in every ce
         Stack stack;
         for (int k = 0; k < 1 + variant % 4; ++k) {
             const bool fuzzy = variant % 5 == 4 && k == 0;
-            if (fuzzy) stack.add(surface::Fuzz{.6f, .5f, V3f(.9f, .6f, .4f)});
-            else stack.add(Coat{.15f + .6f * u(), variant % 3 ? 0.f : .5f, 1.2f + .5f * u(), V3f(.9f, .7f, .5f), u(), surface::Tilt::make(variant % 4 == 3 ? V3f(.1f, .05f, 1.f) : V3f(0.f), V3f(0.f))});
+            if (fuzzy)
+                stack.add(surface::Fuzz{.6f, .5f, V3f(.9f, .6f, .4f)});
+            else
+                stack.add(Coat{.15f + .6f * u(), variant % 3 ? 0.f : .5f, 1.2f + .5f * u(), V3f(.9f, .7f, .5f), u(),
+                               surface::Tilt::make(variant % 4 == 3 ? V3f(.1f, .05f, 1.f) : V3f(0.f), V3f(0.f))});
         }
         Slots base = variant % 2 ? lambert(V3f(.8f, .5f, .2f)) : metal(V3f(.9f, .7f, .4f), V3f(1.f), .2f + .5f * u());
         if (variant % 7 == 6) base = Slots(), base.specular_roughness = .4f;
         stack.finish(surface::sane(base), {});
         const Stack::Seen seen = stack.seen_from(direction(.4f + .5f * u(), .3f));
         constexpr int n = 150000;
-        std::vector<double> sampled(across * around), sampled2(across * around), evaluated(across * around), evaluated2(across * around);
+        std::vector<double> sampled(across * around), sampled2(across * around), evaluated(across * around),
+            evaluated2(across * around);
         std::mt19937 numbers(6);
         std::uniform_real_distribution<float> x(0.f, .9999999f);
         WalkRandom walk(77);
@@ -230,7 +248,8 @@ TEST_CASE("of random stacks, sampled light and evaluated light agree in every ce
         double chi = 0;
         int cells = 0;
         for (size_t i = 0; i < sampled.size(); ++i) {
-            const double variance = (sampled2[i] - sampled[i] * sampled[i] + evaluated2[i] - evaluated[i] * evaluated[i]) / n;
+            const double variance =
+                (sampled2[i] - sampled[i] * sampled[i] + evaluated2[i] - evaluated[i] * evaluated[i]) / n;
             if (sampled[i] < 2e-4 || variance <= 0) continue;
             chi += (sampled[i] - evaluated[i]) * (sampled[i] - evaluated[i]) / variance;
             ++cells;
@@ -249,13 +268,15 @@ TEST_CASE("values that make no sense become sane ones, and stay finite") {
         s = surface::sane(s);
         CHECK(s.specular_ior >= 1.f);
         Stack stack;
-        stack.add(Coat{s.coat_roughness, s.coat_roughness_anisotropy, s.coat_ior, s.coat_color, s.thickness, surface::Tilt::make(s.geometry_coat_normal, s.geometry_coat_tangent)});
+        stack.add(Coat{s.coat_roughness, s.coat_roughness_anisotropy, s.coat_ior, s.coat_color, s.thickness,
+                       surface::Tilt::make(s.geometry_coat_normal, s.geometry_coat_tangent)});
         stack.add(surface::Fuzz{s.fuzz_weight, s.fuzz_roughness, s.fuzz_color});
         stack.finish(s, surface::Tilt::make(s.geometry_normal, s.geometry_tangent));
         for (float mu : {1.f, .5f, .001f, 0.f}) {
             const Stack::Seen seen = stack.seen_from(direction(mu));
             WalkRandom walk(3);
-            for (const V3f& wi : {direction(.5f, 1.f), direction(1.f), direction(1e-4f, 2.f)}) CHECK(finite(stack.evaluate(seen, wi, walk)));
+            for (const V3f& wi : {direction(.5f, 1.f), direction(1.f), direction(1e-4f, 2.f)})
+                CHECK(finite(stack.evaluate(seen, wi, walk)));
             for (int i = 0; i < 50; ++i) CHECK(finite(stack.sample(seen, float(i) / 50.f, .6f, .2f, walk).weight));
         }
     }
@@ -285,7 +306,8 @@ TEST_CASE("a glossy body under a coat of nearly its own index: what is evaluated
             evaluated += f / n;
             most = std::max(most, f);
         }
-        INFO("base of IOR " << ior << ": sampled " << sampled << ", evaluated " << evaluated << " without the highlight");
+        INFO("base of IOR " << ior << ": sampled " << sampled << ", evaluated " << evaluated
+                            << " without the highlight");
         CHECK(evaluated < double(sampled));
         CHECK(evaluated > double(sampled) - .12);
         CHECK(most < 12.);

@@ -21,16 +21,17 @@ Slots by_constants(const Constants& c, float roughness) {
     s.metal_extinction = c.k;
     return s;
 }
-/// The metal by its two colours: what it reflects straight on, and the tint that brings the curve of two colours nearest to the exact one over
-/// the hemisphere (least squares, weighted by the cosine; the value at cos = 1/7 alone leaves red gold 0.0023 too bright in the mean, which
-/// many bounces under a coat multiply).
+/// The metal by its two colours: what it reflects straight on, and the tint that brings the curve of two colours
+/// nearest to the exact one over the hemisphere (least squares, weighted by the cosine; the value at cos = 1/7 alone
+/// leaves red gold 0.0023 too bright in the mean, which many bounces under a coat multiply).
 Slots by_reflectance(const Constants& c, float roughness) {
     V3f f0, tint;
     for (int i = 0; i < 3; ++i) {
         f0[i] = surface::fresnel_conductor(1.f, c.n[i], c.k[i]);
         double with = 0, square = 0;
         for (int m = 0; m < 200; ++m) {
-            const double mu = (m + .5) / 200., g = mu * std::pow(1. - mu, 6.), schlick = double(f0[i]) + (1. - double(f0[i])) * std::pow(1. - mu, 5.);
+            const double mu = (m + .5) / 200., g = mu * std::pow(1. - mu, 6.),
+                         schlick = double(f0[i]) + (1. - double(f0[i])) * std::pow(1. - mu, 5.);
             with += mu * g * (schlick - double(surface::fresnel_conductor(float(mu), c.n[i], c.k[i])));
             square += mu * g * g;
         }
@@ -40,7 +41,9 @@ Slots by_reflectance(const Constants& c, float roughness) {
     return metal(f0, tint, roughness);
 }
 /// A metal that keeps its exact curve from air under a coat of this IOR.
-Slots as_in_air(const Constants& c, float ior, float roughness) { return by_constants({c.n * ior, c.k * ior}, roughness); }
+Slots as_in_air(const Constants& c, float ior, float roughness) {
+    return by_constants({c.n * ior, c.k * ior}, roughness);
+}
 
 }  // namespace
 
@@ -49,10 +52,12 @@ TEST_CASE("rough metals keep the light that a random walk on the microsurface ke
     for (const Row& row : table("conductor.csv")) {
         const std::string& name = row.at("material");
         const float roughness = number(row, "roughness");
-        const Slots s = name == "white" ? metal(V3f(1.f), V3f(1.f), roughness) : by_constants(constants.at(name), roughness);
+        const Slots s =
+            name == "white" ? metal(V3f(1.f), V3f(1.f), roughness) : by_constants(constants.at(name), roughness);
         const Albedo a = albedo(plain(s), number(row, "cos_theta_i"), 12000);
         for (int c = 0; c < 3; ++c) {
-            INFO(name << " roughness " << roughness << " cos " << row.at("cos_theta_i") << " channel " << c << ": " << a.mean[c] << ", walk " << color(row, "E")[c]);
+            INFO(name << " roughness " << roughness << " cos " << row.at("cos_theta_i") << " channel " << c << ": "
+                      << a.mean[c] << ", walk " << color(row, "E")[c]);
             CHECK(std::fabs(a.mean[c] - color(row, "E")[c]) < .01f + 4.f * a.deviation[c]);
         }
     }
@@ -63,7 +68,8 @@ TEST_CASE("rough dielectrics reflect and let through what the walk does, from bo
     std::uniform_real_distribution<float> u(0.f, .9999999f);
     for (const Row& row : table("dielectric.csv")) {
         const float ior = number(row, "ior");
-        const surface::RoughInterface i(surface::Ggx::from(number(row, "roughness")), row.at("side") == "above" ? ior : 1.f / ior);
+        const surface::RoughInterface i(surface::Ggx::from(number(row, "roughness")),
+                                        row.at("side") == "above" ? ior : 1.f / ior);
         const auto seen = i.seen_from(direction(std::min(.99999f, number(row, "cos_theta_i"))));
         constexpr int n = 40000;
         int back = 0;
@@ -87,7 +93,9 @@ void compare_coated(int paths) {
         }
         const bool relative = row.at("base_fresnel") == "relative";
         const bool matt = row.at("base")[0] == 'l';
-        std::vector<Slots> bases{matt ? lambert(V3f(.8f, .4f, .1f)) : relative ? by_constants(constants.at("gold"), .3f) : by_reflectance(constants.at("gold"), .3f)};
+        std::vector<Slots> bases{matt       ? lambert(V3f(.8f, .4f, .1f))
+                                 : relative ? by_constants(constants.at("gold"), .3f)
+                                            : by_reflectance(constants.at("gold"), .3f)};
         if (!matt && !relative) bases.push_back(as_in_air(constants.at("gold"), 1.5f, .3f));
         for (const Slots& base : bases) {
             Stack stack;
@@ -95,12 +103,15 @@ void compare_coated(int paths) {
             stack.finish(surface::sane(base), {});
             const Albedo a = albedo(stack, number(row, "cos_theta_i"), paths);
             for (int c = 0; c < 3; ++c, ++rows) {
-                const float error = std::fabs(a.mean[c] - expected[c]), noise = 4.f * (a.deviation[c] + color(row, "se")[c]);
+                const float error = std::fabs(a.mean[c] - expected[c]),
+                            noise = 4.f * (a.deviation[c] + color(row, "se")[c]);
                 const float change = std::fabs(expected[c] - bare.at(at)[c]);
                 if (error <= .03f + noise && error <= .08f * change + noise) continue;
                 ++wrong;
-                UNSCOPED_INFO(at << " " << row.at("base_fresnel") << " coat roughness " << row.at("coat_roughness") << " thickness " << row.at("thickness") << (base.metal_extinction.x > 0.f ? " exact" : "") << " channel " << c << ": " << a.mean[c] << ", walk "
-                                 << expected[c] << ", bare " << bare.at(at)[c]);
+                UNSCOPED_INFO(at << " " << row.at("base_fresnel") << " coat roughness " << row.at("coat_roughness")
+                                 << " thickness " << row.at("thickness")
+                                 << (base.metal_extinction.x > 0.f ? " exact" : "") << " channel " << c << ": "
+                                 << a.mean[c] << ", walk " << expected[c] << ", bare " << bare.at(at)[c]);
             }
         }
     }
@@ -109,8 +120,12 @@ void compare_coated(int paths) {
 }
 }  // namespace
 
-TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk between interfaces") { compare_coated(16000); }
-TEST_CASE("coated stacks, with ten times the paths", "[.thorough]") { compare_coated(150000); }
+TEST_CASE("coated stacks: absorption, darkening, blur and tint as in the walk between interfaces") {
+    compare_coated(16000);
+}
+TEST_CASE("coated stacks, with ten times the paths", "[.thorough]") {
+    compare_coated(150000);
+}
 
 TEST_CASE("a white base under any clear coat gives all light back") {
     for (const Row& row : table("furnace.csv")) {
@@ -133,7 +148,8 @@ TEST_CASE("rough diffuse bodies, bare and coated, have the albedo of their refer
         stack.finish(surface::sane(base), {});
         const Albedo a = albedo(stack, number(row, "cos_theta_i"), 12000);
         for (int c = 0; c < 3; ++c) {
-            INFO("roughness " << row.at("eon_roughness") << " coat " << row.at("coat_roughness") << " cos " << row.at("cos_theta_i") << " channel " << c);
+            INFO("roughness " << row.at("eon_roughness") << " coat " << row.at("coat_roughness") << " cos "
+                              << row.at("cos_theta_i") << " channel " << c);
             CHECK(std::fabs(a.mean[c] - color(row, "E")[c]) < .01f + 4.f * (a.deviation[c] + color(row, "se")[c]));
         }
     }
@@ -146,7 +162,8 @@ TEST_CASE("the tables agree with the walk that made them") {
         const float roughness = .2f + .8f * u(), mu = .1f + .9f * u(), eta = i % 2 ? 1.2f + u() : 1.f / (1.2f + u());
         constexpr int n = 30000;
         int back = 0;
-        for (int k = 0; k < n; ++k) back += surface::walk_microsurface(direction(mu), surface::Ggx::from(roughness), eta, random).reflected;
+        for (int k = 0; k < n; ++k)
+            back += surface::walk_microsurface(direction(mu), surface::Ggx::from(roughness), eta, random).reflected;
         INFO("roughness " << roughness << " cos " << mu << " eta " << eta);
         CHECK(surface::AlbedoTables::get().reflectance(mu, roughness, eta) == Approx(float(back) / n).margin(.015));
     }

@@ -65,7 +65,9 @@ TEST_CASE("green of a normal map: the name says it, and the pixels know") {
     for (const float hand : {1.f, -1.f}) {
         write_image(s.path / "n.png", 128, 128, 3, OIIO::TypeDesc::UINT8, [&](int x, int y, int c) {
             // A height of bumps: h = .5 sin(ax) sin(by); v grows upwards.
-            const float a = .15f, b = .11f, v = -float(y), du = .5f * a * std::cos(a * float(x)) * std::sin(b * v) * 6.f, dv = .5f * b * std::sin(a * float(x)) * std::cos(b * v) * 6.f;
+            const float a = .15f, b = .11f, v = -float(y),
+                        du = .5f * a * std::cos(a * float(x)) * std::sin(b * v) * 6.f,
+                        dv = .5f * b * std::sin(a * float(x)) * std::cos(b * v) * 6.f;
             const V3f n = V3f(-du, -dv * hand, 1.f).normalized();
             return .5f + .5f * n[c];
         });
@@ -83,12 +85,22 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     auto noise = [](int x, int y, int c) { return float((x * 37 + y * 101 + c * 17) % 97) / 97.f; };
     const fs::path folder = s.path / "maps of the lantern";
     fs::create_directories(folder);
-    for (int t : {1001, 1002, 1003}) write_image(folder / ("lantern_BaseColor." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8, noise);
-    for (int t : {1001, 1003}) write_image(folder / ("lantern_Roughness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8, noise);
-    for (int t : {1001, 1002, 1003}) write_image(folder / ("lantern_Metalness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8, grey(0.f));
-    for (int t : {1001, 1002, 1003}) write_image(folder / ("lantern_Normal." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8, [](int, int, int c) { return c == 2 ? 1.f : .5f; });
-    for (int t : {1001, 1002, 1003}) write_image(folder / ("lantern_Height." + std::to_string(t) + ".png"), 16, 16, 1, OIIO::TypeDesc::UINT8, noise);
-    write_image(folder / "chain_Color.png", 4, 4, 4, OIIO::TypeDesc::UINT8, [&](int x, int y, int c) { return c == 3 ? 1.f : noise(x, y, c); });
+    for (int t : {1001, 1002, 1003})
+        write_image(folder / ("lantern_BaseColor." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8,
+                    noise);
+    for (int t : {1001, 1003})
+        write_image(folder / ("lantern_Roughness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8,
+                    noise);
+    for (int t : {1001, 1002, 1003})
+        write_image(folder / ("lantern_Metalness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8,
+                    grey(0.f));
+    for (int t : {1001, 1002, 1003})
+        write_image(folder / ("lantern_Normal." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8,
+                    [](int, int, int c) { return c == 2 ? 1.f : .5f; });
+    for (int t : {1001, 1002, 1003})
+        write_image(folder / ("lantern_Height." + std::to_string(t) + ".png"), 16, 16, 1, OIIO::TypeDesc::UINT8, noise);
+    write_image(folder / "chain_Color.png", 4, 4, 4, OIIO::TypeDesc::UINT8,
+                [&](int x, int y, int c) { return c == 3 ? 1.f : noise(x, y, c); });
     fs::create_directories(folder / "trap_Color.png");
     s.write("maps of the lantern/broken_Color.png", "no picture");
     std::vector<Error> problems;
@@ -101,8 +113,13 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     REQUIRE(lantern.maps.size() == 5);
     CHECK(probe_map_set(lantern, problems));
     CHECK(probe_map_set(sets[0], problems));
-    auto map = [&](MapKind k) -> MapEntry& { return *std::find_if(lantern.maps.begin(), lantern.maps.end(), [&](const MapEntry& m) { return m.kind == k; }); };
-    auto notes = [](const MapEntry& m, const char* text) { return std::count_if(m.notes.begin(), m.notes.end(), [&](const MapNote& n) { return n.what.find(text) != std::string::npos; }); };
+    auto map = [&](MapKind k) -> MapEntry& {
+        return *std::find_if(lantern.maps.begin(), lantern.maps.end(), [&](const MapEntry& m) { return m.kind == k; });
+    };
+    auto notes = [](const MapEntry& m, const char* text) {
+        return std::count_if(m.notes.begin(), m.notes.end(),
+                             [&](const MapNote& n) { return n.what.find(text) != std::string::npos; });
+    };
     CHECK(map(MapKind::base_color).tiles == std::vector<int>{1001, 1002, 1003});
     CHECK(map(MapKind::base_color).colour_space == "srgb_texture");
     CHECK(map(MapKind::roughness).missing == std::vector<int>{1002});
@@ -112,7 +129,8 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     CHECK(map(MapKind::normal).blank);
     CHECK(notes(map(MapKind::height), "8 bits") == 1);
     CHECK(notes(sets[0].maps[0], "alpha is one") == 1);
-    CHECK(std::any_of(lantern.notes.begin(), lantern.notes.end(), [](const MapNote& n) { return n.what.find("differ in size") != std::string::npos; }));
+    CHECK(std::any_of(lantern.notes.begin(), lantern.notes.end(),
+                      [](const MapNote& n) { return n.what.find("differ in size") != std::string::npos; }));
 
     // One file is enough to find its set.
     auto by_file = find_map_sets({folder / "lantern_Roughness.1001.png"}, problems);
@@ -127,7 +145,8 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     REQUIRE(MapGuesses(s.path / "guesses.json").remember(lantern, rough));
     auto again = find_map_sets({folder}, problems);
     MapGuesses(s.path / "guesses.json").apply(again[1]);
-    CHECK(std::count_if(again[1].maps.begin(), again[1].maps.end(), [](const MapEntry& m) { return m.kind == MapKind::glossiness && m.corrected; }) == 1);
+    CHECK(std::count_if(again[1].maps.begin(), again[1].maps.end(),
+                        [](const MapEntry& m) { return m.kind == MapKind::glossiness && m.corrected; }) == 1);
 
     // Onto a layer: one placement, blank maps as values.
     scene::BuildUp b = scene::default_build_up("b", "B");
@@ -144,10 +163,14 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     CHECK(rough_end->kind == "invert");
     CHECK(surface.at("base_metalness").from.empty());
     CHECK(scene::as_number(surface.at("base_metalness").value) == 0.f);
-    CHECK(scene::find_node(b, surface.at("geometry_normal").from).node == nullptr);  // the flat normal map feeds it first
+    CHECK(scene::find_node(b, surface.at("geometry_normal").from).node ==
+          nullptr);  // the flat normal map feeds it first
     std::vector<Error> compiled;
     program::Resources resources;
-    program::compile(b, {{"c", nodes::Type::color, surface.at("base_color")}, {"r", nodes::Type::number, surface.at("specular_roughness")}}, resources, compiled);
+    program::compile(b,
+                     {{"c", nodes::Type::color, surface.at("base_color")},
+                      {"r", nodes::Type::number, surface.at("specular_roughness")}},
+                     resources, compiled);
     CHECK(compiled.empty());
     CHECK(resources.images.size() == 2);
     // Applying once more replaces, and leaves no nodes behind.
@@ -158,7 +181,8 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
 
 TEST_CASE("packed maps go channel by channel") {
     Scratch s;
-    write_image(s.path / "crate_ORM.png", 4, 4, 3, OIIO::TypeDesc::UINT8, [](int x, int y, int c) { return float((x + y * 4 + c * 5) % 16) / 16.f; });
+    write_image(s.path / "crate_ORM.png", 4, 4, 3, OIIO::TypeDesc::UINT8,
+                [](int x, int y, int c) { return float((x + y * 4 + c * 5) % 16) / 16.f; });
     std::vector<Error> problems;
     auto sets = find_map_sets({s.path}, problems);
     REQUIRE(sets.size() == 1);

@@ -10,7 +10,8 @@ namespace {
 /// A square of two by one metres, with its UVs in a first set, and turned and shrunk in a second.
 fs::path two_sets(const Scratch& s) {
     const float positions[] = {0, 0, 0, 2, 0, 0, 2, 1, 0, 0, 1, 0}, normals[] = {0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 1};
-    const float first[] = {0, 1, 1, 1, 1, 0, 0, 0}, second[] = {.5f, 1, .5f, .5f, 0, .5f, 0, 1};  // glTF counts v downwards
+    const float first[] = {0, 1, 1, 1, 1, 0, 0, 0},
+                second[] = {.5f, 1, .5f, .5f, 0, .5f, 0, 1};  // glTF counts v downwards
     const uint16_t indices[] = {0, 1, 2, 0, 2, 3};
     std::string data;
     auto put = [&](const void* from, size_t bytes) { data.append(static_cast<const char*>(from), bytes); };
@@ -20,13 +21,19 @@ fs::path two_sets(const Scratch& s) {
     put(second, sizeof second);
     put(indices, sizeof indices);
     s.write("square.bin", data);
-    return s.write("square.gltf", R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"scene":0,"nodes":[{"mesh":0,"name":"square"}],
+    return s.write(
+        "square.gltf",
+        R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[0]}],"scene":0,"nodes":[{"mesh":0,"name":"square"}],
       "meshes":[{"primitives":[{"attributes":{"POSITION":0,"NORMAL":1,"TEXCOORD_0":2,"TEXCOORD_1":3},"indices":4}]}],
       "buffers":[{"uri":"square.bin","byteLength":172}],
-      "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":48},{"buffer":0,"byteOffset":96,"byteLength":32},
+      "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":48},
+                     {"buffer":0,"byteOffset":96,"byteLength":32},
                      {"buffer":0,"byteOffset":128,"byteLength":32},{"buffer":0,"byteOffset":160,"byteLength":12}],
-      "accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3","min":[0,0,0],"max":[2,1,0]},{"bufferView":1,"componentType":5126,"count":4,"type":"VEC3"},
-                   {"bufferView":2,"componentType":5126,"count":4,"type":"VEC2"},{"bufferView":3,"componentType":5126,"count":4,"type":"VEC2"},{"bufferView":4,"componentType":5123,"count":6,"type":"SCALAR"}]})");
+      "accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3","min":[0,0,0],"max":[2,1,0]},
+                   {"bufferView":1,"componentType":5126,"count":4,"type":"VEC3"},
+                   {"bufferView":2,"componentType":5126,"count":4,"type":"VEC2"},
+                   {"bufferView":3,"componentType":5126,"count":4,"type":"VEC2"},
+                   {"bufferView":4,"componentType":5123,"count":6,"type":"SCALAR"}]})");
 }
 
 struct Bench {
@@ -43,13 +50,15 @@ struct Bench {
         b.layers[0].surface["base_color"].from = place;  // (u, v) as a colour
     }
     scene::Node& node() { return *scene::node(scene.build_ups[0], place); }
-    /// Where the placement reads at this place of the first set of UVs, with the step along the surface's x over a pixel of .01.
+    /// Where the placement reads at this place of the first set of UVs, with the step along the surface's x over a
+    /// pixel of .01.
     std::vector<float> at(float u, float v, std::vector<Error>* problems = nullptr) {
         const auto p = prepared(scene, s.path, workshop);
         if (problems) *problems = p->problems;
         program::Resources resources = p->resources;
         std::vector<Error> ignored;
-        const auto program = program::compile(scene.build_ups[0], {{"place", nodes::Type::place, {scene::Value{V2f(0.f)}, place}}}, resources, ignored);
+        const auto program = program::compile(
+            scene.build_ups[0], {{"place", nodes::Type::place, {scene::Value{V2f(0.f)}, place}}}, resources, ignored);
         const auto point = geometry::uv_point(p->geometry->shape(0), {u, v});
         REQUIRE(point.covered);
         auto arrays = std::make_unique<render::PointArrays>();

@@ -13,7 +13,8 @@ using texture::TextureStore;
 
 namespace {
 
-program::ImageRequest request(const std::string& file, const std::string& space = "auto", int components = 3, const std::string& channel = "r") {
+program::ImageRequest request(const std::string& file, const std::string& space = "auto", int components = 3,
+                              const std::string& channel = "r") {
     program::ImageRequest r;
     r.file = file;
     r.colorspace = space;
@@ -21,7 +22,8 @@ program::ImageRequest request(const std::string& file, const std::string& space 
     r.components = components;
     return r;
 }
-std::vector<float> look(const Textures& t, int handle, float u, float v, int components, float du = 0.f, float dv = 0.f) {
+std::vector<float> look(const Textures& t, int handle, float u, float v, int components, float du = 0.f,
+                        float dv = 0.f) {
     float r = 0, g = 0, b = 0, zero = 0.f;
     float* out[] = {&r, &g, &b};
     const float* place[] = {&u, &v, &du, &zero, &zero, &dv};
@@ -31,9 +33,12 @@ std::vector<float> look(const Textures& t, int handle, float u, float v, int com
     return all;
 }
 /// A store of its own in the scratch folder.
-std::shared_ptr<TextureStore> store_in(const Scratch& s, size_t megabytes = 64) { return std::make_shared<TextureStore>(megabytes, s.path / "prepared"); }
+std::shared_ptr<TextureStore> store_in(const Scratch& s, size_t megabytes = 64) {
+    return std::make_shared<TextureStore>(megabytes, s.path / "prepared");
+}
 
-std::vector<float> look(const Scratch& s, const program::ImageRequest& r, float u, float v, std::vector<Error>& problems) {
+std::vector<float> look(const Scratch& s, const program::ImageRequest& r, float u, float v,
+                        std::vector<Error>& problems) {
     auto store = store_in(s);
     const Textures t(store, {r}, s.path, problems);
     auto value = look(t, 0, u, v, r.components);
@@ -43,18 +48,22 @@ std::vector<float> look(const Scratch& s, const program::ImageRequest& r, float 
 }
 }  // namespace
 
-TEST_CASE("a grey card keeps its value through every depth and space to a part in 65535, read from the file and prepared") {
+TEST_CASE(
+    "a grey card keeps its value through every depth and space to a part in 65535, read from the file and prepared") {
     Scratch s;
     const auto exact = [](const std::string& space, float x) {
         if (space == "srgb_texture") return srgb_to_linear(x);
         if (space == "g22_rec709") return std::pow(x, 2.2f);
         return x;  // primaries leave greys alone
     };
-    const std::pair<const char*, OIIO::TypeDesc> files[] = {{"u8.png", OIIO::TypeDesc::UINT8}, {"u16.png", OIIO::TypeDesc::UINT16}, {"u16.tif", OIIO::TypeDesc::UINT16}, {"half.exr", OIIO::TypeDesc::HALF},
-                                                            {"float.exr", OIIO::TypeDesc::FLOAT}, {"float.tif", OIIO::TypeDesc::FLOAT}, {"u8.tga", OIIO::TypeDesc::UINT8}, {"u8.bmp", OIIO::TypeDesc::UINT8}};
+    const std::pair<const char*, OIIO::TypeDesc> files[] = {
+        {"u8.png", OIIO::TypeDesc::UINT8},  {"u16.png", OIIO::TypeDesc::UINT16},  {"u16.tif", OIIO::TypeDesc::UINT16},
+        {"half.exr", OIIO::TypeDesc::HALF}, {"float.exr", OIIO::TypeDesc::FLOAT}, {"float.tif", OIIO::TypeDesc::FLOAT},
+        {"u8.tga", OIIO::TypeDesc::UINT8},  {"u8.bmp", OIIO::TypeDesc::UINT8}};
     for (const auto& [file, type] : files)
         for (const int code : {0, 3, 17, 46, 118, 128, 200, 255}) {
-            const float value = type == OIIO::TypeDesc::HALF ? float(code) / 256.f : float(code) / 255.f;  // what the depth can hold
+            const float value =
+                type == OIIO::TypeDesc::HALF ? float(code) / 256.f : float(code) / 255.f;  // what the depth can hold
             write_image(s.path / file, 8, 8, 3, type, [&](int, int, int) { return value; });
             for (const std::string& space : texture::colour_spaces()) {
                 INFO(file << " " << code << " " << space);
@@ -65,7 +74,8 @@ TEST_CASE("a grey card keeps its value through every depth and space to a part i
                 for (float x : look(straight, 0, .37f, .61f, 3)) CHECK(std::fabs(x - expected) <= 1.f / 65535.f);
                 REQUIRE(store->prepare({request(file, space)}, s.path));
                 const Textures prepared(store, {request(file, space)}, s.path, problems);
-                for (float x : look(prepared, 0, .37f, .61f, 3, .9f, .9f)) CHECK(std::fabs(x - expected) <= (type == OIIO::TypeDesc::UINT8 ? 1e-6f : 0.f) + 1.f / 65535.f);
+                for (float x : look(prepared, 0, .37f, .61f, 3, .9f, .9f))
+                    CHECK(std::fabs(x - expected) <= (type == OIIO::TypeDesc::UINT8 ? 1e-6f : 0.f) + 1.f / 65535.f);
                 CHECK(problems.empty());
             }
         }
@@ -74,10 +84,14 @@ TEST_CASE("a grey card keeps its value through every depth and space to a part i
 TEST_CASE("colours come from their primaries into linear Rec.709") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "c.exr", 4, 4, 3, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return c == 0 ? .8f : c == 1 ? .3f : .1f; });
+    write_image(s.path / "c.exr", 4, 4, 3, OIIO::TypeDesc::FLOAT, [](int, int, int c) {
+        return c == 0 ? .8f : c == 1 ? .3f : .1f;
+    });
     // ACES TB-2014-004 and ITU-R BT.2020, adapted by Bradford where the white differs.
-    CHECK_THAT(look(s, request("c.exr", "acescg"), .5f, .5f, problems), AllClose({1.16917725f, .23697f, .0574f}, 2e-3f));
-    CHECK_THAT(look(s, request("c.exr", "lin_rec2020"), .5f, .5f, problems), AllClose({1.1448f, .2394f, .0672f}, 2e-3f));
+    CHECK_THAT(look(s, request("c.exr", "acescg"), .5f, .5f, problems),
+               AllClose({1.16917725f, .23697f, .0574f}, 2e-3f));
+    CHECK_THAT(look(s, request("c.exr", "lin_rec2020"), .5f, .5f, problems),
+               AllClose({1.1448f, .2394f, .0672f}, 2e-3f));
     CHECK_THAT(look(s, request("c.exr", "raw"), .5f, .5f, problems), AllClose({.8f, .3f, .1f}, 1e-6f));
     look(s, request("c.exr", "a space that is none"), .5f, .5f, problems);
     CHECK(problems.size() == 1);
@@ -86,7 +100,8 @@ TEST_CASE("colours come from their primaries into linear Rec.709") {
 TEST_CASE("automatic: 8-bit colour is decoded, deeper files are linear, single numbers are raw, v points up") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "c.png", 4, 4, 3, OIIO::TypeDesc::UINT8, [](int, int y, int c) { return y < 2 ? .5f : (c == 0 ? 1.f : 0.f); });
+    write_image(s.path / "c.png", 4, 4, 3, OIIO::TypeDesc::UINT8,
+                [](int, int y, int c) { return y < 2 ? .5f : (c == 0 ? 1.f : 0.f); });
     const float decoded = srgb_to_linear(128 / 255.f);
     CHECK_THAT(look(s, request("c.png"), .5f, .8f, problems), AllClose({decoded, decoded, decoded}, 1e-5f));
     CHECK_THAT(look(s, request("c.png", "raw"), .5f, .8f, problems), AllClose({.50196f, .50196f, .50196f}, 1e-5f));
@@ -100,18 +115,25 @@ TEST_CASE("automatic: 8-bit colour is decoded, deeper files are linear, single n
 TEST_CASE("a single number is read from the channel that is named, never by accident from alpha") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "p.tif", 4, 4, 4, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return .125f * float(c + 1); }, [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
-    for (int c = 0; c < 4; ++c) CHECK(look(s, request("p.tif", "raw", 1, std::string(1, "rgba"[c])), .5f, .5f, problems)[0] == Approx(.125f * float(c + 1)));
-    CHECK(look(s, request("p.tif", "raw", 1, "luminance"), .5f, .5f, problems)[0] == Approx(luminance({.125f, .25f, .375f})));
+    write_image(
+        s.path / "p.tif", 4, 4, 4, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return .125f * float(c + 1); },
+        [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
+    for (int c = 0; c < 4; ++c)
+        CHECK(look(s, request("p.tif", "raw", 1, std::string(1, "rgba"[c])), .5f, .5f, problems)[0] ==
+              Approx(.125f * float(c + 1)));
+    CHECK(look(s, request("p.tif", "raw", 1, "luminance"), .5f, .5f, problems)[0] ==
+          Approx(luminance({.125f, .25f, .375f})));
     CHECK(problems.empty());
     write_image(s.path / "f3.exr", 4, 4, 3, OIIO::TypeDesc::HALF, [](int, int, int) { return .25f; });
     CHECK(look(s, request("f3.exr", "raw", 1, "a"), .5f, .5f, problems)[0] == .25f);
     CHECK(problems.size() == 1);
     // By the name in the file, and grey with alpha.
-    write_image(s.path / "named.exr", 4, 4, 2, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return c ? .75f : .25f; }, [](OIIO::ImageSpec& spec) {
-        spec.channelnames = {"height", "wear"};
-        spec.alpha_channel = -1;
-    });
+    write_image(
+        s.path / "named.exr", 4, 4, 2, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return c ? .75f : .25f; },
+        [](OIIO::ImageSpec& spec) {
+            spec.channelnames = {"height", "wear"};
+            spec.alpha_channel = -1;
+        });
     problems.clear();
     CHECK(look(s, request("named.exr", "raw", 1, "wear"), .5f, .5f, problems)[0] == .75f);
     CHECK(look(s, request("named.exr", "raw", 1, "height"), .5f, .5f, problems)[0] == .25f);
@@ -123,9 +145,12 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
 TEST_CASE("colour that was multiplied by its alpha gets its own value back, straight colour is left") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "over.exr", 4, 4, 4, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return c == 3 ? .25f : .2f; });
+    write_image(s.path / "over.exr", 4, 4, 4, OIIO::TypeDesc::FLOAT,
+                [](int, int, int c) { return c == 3 ? .25f : .2f; });
     CHECK_THAT(look(s, request("over.exr", "lin_rec709"), .5f, .5f, problems), AllClose({.8f, .8f, .8f}, 1e-5f));
-    write_image(s.path / "straight.png", 4, 4, 4, OIIO::TypeDesc::UINT8, [](int, int, int c) { return c == 3 ? .2f : .6f; }, [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
+    write_image(
+        s.path / "straight.png", 4, 4, 4, OIIO::TypeDesc::UINT8, [](int, int, int c) { return c == 3 ? .2f : .6f; },
+        [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
     const float value = srgb_to_linear(.6f);
     CHECK_THAT(look(s, request("straight.png"), .5f, .5f, problems), AllClose({value, value, value}, 1e-5f));
     CHECK(problems.empty());
@@ -151,7 +176,8 @@ TEST_CASE("UDIM tiles are found by number, missing ones are loud, and 1x1 maps a
 
 TEST_CASE("every broken map is reported and reads as the loud documented value") {
     Scratch s;
-    write_image(s.path / "whole.png", 64, 64, 3, OIIO::TypeDesc::UINT8, [](int x, int y, int c) { return float((x * 7 + y * 13 + c * 5) % 64) / 64.f; });
+    write_image(s.path / "whole.png", 64, 64, 3, OIIO::TypeDesc::UINT8,
+                [](int x, int y, int c) { return float((x * 7 + y * 13 + c * 5) % 64) / 64.f; });
     const std::string bytes = *read_file(s.path / "whole.png");
     s.write("cut.png", bytes.substr(0, bytes.size() / 3));
     s.write("empty.png", "");
@@ -162,7 +188,8 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
     // A header that promises 60000 x 60000 texels, and one of 65000 x 8000: refused before memory is asked for.
     auto bomb = [&](const char* name, uint32_t w, uint32_t h) {
         std::string b = bytes.substr(0, 33);
-        for (int i = 0; i < 4; ++i) b[size_t(16 + i)] = char(w >> (24 - 8 * i)), b[size_t(20 + i)] = char(h >> (24 - 8 * i));
+        for (int i = 0; i < 4; ++i)
+            b[size_t(16 + i)] = char(w >> (24 - 8 * i)), b[size_t(20 + i)] = char(h >> (24 - 8 * i));
         uint32_t crc = 0xffffffffu;
         for (size_t i = 12; i < 29; ++i) {
             crc ^= uint8_t(b[i]);
@@ -174,7 +201,8 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
     };
     bomb("bomb.png", 60000, 60000);
     bomb("wide.png", 65000, 8000);
-    for (const char* name : {"missing.png", "cut.png", "empty.png", "text.png", "folder.png", "loop-a.png", "bomb.png", "wide.png", ""}) {
+    for (const char* name :
+         {"missing.png", "cut.png", "empty.png", "text.png", "folder.png", "loop-a.png", "bomb.png", "wide.png", ""}) {
         INFO(name);
         std::vector<Error> problems;
         CHECK_THAT(look(s, request(name), .5f, .1f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
@@ -198,7 +226,9 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
 TEST_CASE("numbers in a map that are none do not spread") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "n.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT, [](int x, int, int) { return x == 0 ? NAN : x == 1 ? INFINITY : .5f; });
+    write_image(s.path / "n.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT, [](int x, int, int) {
+        return x == 0 ? NAN : x == 1 ? INFINITY : .5f;
+    });
     auto store = store_in(s);
     REQUIRE(store->prepare({request("n.exr", "raw", 1)}, s.path));
     const Textures t(store, {request("n.exr", "raw", 1)}, s.path, problems);
@@ -209,7 +239,8 @@ TEST_CASE("numbers in a map that are none do not spread") {
 
 TEST_CASE("what stands beside an image: repeated, held, mirrored or nothing, each way by itself") {
     Scratch s;
-    write_image(s.path / "ramp.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT, [](int x, int y, int) { return float(x) + 10.f * float(3 - y); });
+    write_image(s.path / "ramp.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT,
+                [](int x, int y, int) { return float(x) + 10.f * float(3 - y); });
     auto at = [&](const std::string& u_mode, const std::string& v_mode, float u, float v) {
         auto r = request("ramp.exr", "raw", 1);
         r.wrap_u = u_mode;
@@ -235,7 +266,8 @@ TEST_CASE("mip levels average light, not codes, for any size") {
     Scratch s;
     for (const auto& [w, h] : std::vector<std::pair<int, int>>{{64, 64}, {37, 21}, {1, 9}, {130, 66}, {5, 3}}) {
         INFO(w << " x " << h);
-        write_image(s.path / "c.png", w, h, 3, OIIO::TypeDesc::UINT16, [](int x, int y, int) { return (x + y) % 2 ? 1.f : 0.f; });
+        write_image(s.path / "c.png", w, h, 3, OIIO::TypeDesc::UINT16,
+                    [](int x, int y, int) { return (x + y) % 2 ? 1.f : 0.f; });
         auto store = store_in(s);
         const auto r = request("c.png", "srgb_texture");
         REQUIRE(store->prepare({r}, s.path));
@@ -250,7 +282,8 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
     Scratch s;
     // A chirp: from slow to one change a texel.
     constexpr int size = 512;
-    write_image(s.path / "chirp.exr", size, size, 1, OIIO::TypeDesc::FLOAT, [](int x, int, int) { return .5f + .5f * std::cos(float(x) * float(x) * pi / (2.f * size)); });
+    write_image(s.path / "chirp.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+                [](int x, int, int) { return .5f + .5f * std::cos(float(x) * float(x) * pi / (2.f * size)); });
     auto store = store_in(s);
     for (const char* filter : {"smooth", "box"}) {
         auto r = request("chirp.exr", "raw", 1);
@@ -261,7 +294,8 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
         double slow = 0, fast = 0, unfiltered = 0;
         for (int i = 0; i < 400; ++i) {
             const float v = .3f + .001f * float(i), left = .02f + .0003f * float(i), right = .8f + .0004f * float(i);
-            slow = std::max(slow, double(std::fabs(look(t, 0, left, v, 1, 1.f / size, 1.f / size)[0] - look(t, 0, left, v, 1)[0])));
+            slow = std::max(
+                slow, double(std::fabs(look(t, 0, left, v, 1, 1.f / size, 1.f / size)[0] - look(t, 0, left, v, 1)[0])));
             fast = std::max(fast, double(std::fabs(look(t, 0, right, v, 1, 24.f / size, 24.f / size)[0] - .5f)));
             unfiltered = std::max(unfiltered, double(std::fabs(look(t, 0, right, v, 1)[0] - .5f)));
         }
@@ -271,7 +305,8 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
         CHECK(unfiltered > .3);
     }
     // An elongated footprint blurs along its length only.
-    write_image(s.path / "stripes.exr", size, size, 1, OIIO::TypeDesc::FLOAT, [](int, int y, int) { return (y / 4) % 2 ? 1.f : 0.f; });
+    write_image(s.path / "stripes.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+                [](int, int y, int) { return (y / 4) % 2 ? 1.f : 0.f; });
     auto r = request("stripes.exr", "raw", 1);
     REQUIRE(store->prepare({r}, s.path));
     std::vector<Error> problems;
@@ -288,7 +323,9 @@ TEST_CASE("a map that is saved anew is seen, the others are left alone") {
     Scratch s;
     auto store = store_in(s);
     std::vector<Error> problems;
-    for (const char* name : {"a.png", "b.png"}) write_image(s.path / name, 8, 8, 1, OIIO::TypeDesc::UINT8, [&](int, int, int) { return name[0] == 'a' ? .2f : .4f; });
+    for (const char* name : {"a.png", "b.png"})
+        write_image(s.path / name, 8, 8, 1, OIIO::TypeDesc::UINT8,
+                    [&](int, int, int) { return name[0] == 'a' ? .2f : .4f; });
     const std::vector<program::ImageRequest> both{request("a.png", "raw", 1), request("b.png", "raw", 1)};
     REQUIRE(store->prepare(both, s.path));
     const Textures before(store, both, s.path, problems);
@@ -308,13 +345,14 @@ TEST_CASE("a map that is saved anew is seen, the others are left alone") {
 
 TEST_CASE("prepared maps are found again by content, elsewhere and in another session, and make room") {
     Scratch s;
-    write_image(s.path / "a.png", 64, 64, 1, OIIO::TypeDesc::UINT8, [](int x, int y, int) { return float((x * 31 + y * 17) % 256) / 255.f; });
+    write_image(s.path / "a.png", 64, 64, 1, OIIO::TypeDesc::UINT8,
+                [](int x, int y, int) { return float((x * 31 + y * 17) % 256) / 255.f; });
     {
         texture::MapCache cache(s.path / "cache");
         CHECK_FALSE(cache.find(s.path / "a.png", "raw"));
         CHECK(cache.prepare_all({{s.path / "a.png", "raw"}}));
         CHECK(cache.find(s.path / "a.png", "raw"));
-        CHECK(cache.find(s.path / "a.png", "acescg"));       // no curve: the same averages
+        CHECK(cache.find(s.path / "a.png", "acescg"));  // no curve: the same averages
         CHECK_FALSE(cache.find(s.path / "a.png", "srgb_texture"));
     }
     fs::create_directories(s.path / "other project");
@@ -326,7 +364,8 @@ TEST_CASE("prepared maps are found again by content, elsewhere and in another se
     CHECK_FALSE(cache.find(s.path / "a.png", "raw"));
     // In the background, with news of it.
     cache.want(s.path / "a.png", "raw");
-    for (int i = 0; i < 2000 && !cache.find(s.path / "a.png", "raw"); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    for (int i = 0; i < 2000 && !cache.find(s.path / "a.png", "raw"); ++i)
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
     CHECK(cache.find(s.path / "a.png", "raw"));
     for (int i = 0; i < 2000; ++i) {
         if (const auto ready = cache.take_ready(); !ready.empty()) {
@@ -343,7 +382,10 @@ TEST_CASE("prepared maps are found again by content, elsewhere and in another se
 TEST_CASE("texels stay within their budget while several threads read at random, and are right") {
     Scratch s;
     constexpr int size = 2048;
-    write_image(s.path / "big.exr", size, size, 1, OIIO::TypeDesc::FLOAT, [](int x, int y, int) { return float(x) + float(y) * size; }, [](OIIO::ImageSpec& spec) { spec.attribute("compression", "none"); });
+    write_image(
+        s.path / "big.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+        [](int x, int y, int) { return float(x) + float(y) * size; },
+        [](OIIO::ImageSpec& spec) { spec.attribute("compression", "none"); });
     auto store = store_in(s, 4);  // of 22 MB that the map has
     const auto r = request("big.exr", "raw", 1);
     REQUIRE(store->prepare({r}, s.path));
@@ -364,7 +406,8 @@ TEST_CASE("texels stay within their budget while several threads read at random,
             const float* place[6] = {u.data(), v.data(), nullptr, nullptr, nullptr, nullptr};
             float* to[] = {out.data()};
             t.sample(0, int(u.size()), place, to, 1);
-            for (size_t i = 0; i < u.size(); ++i) wrong += std::fabs(out[i] - (float(texel[i].first) + float(texel[i].second) * size)) > 64.f;
+            for (size_t i = 0; i < u.size(); ++i)
+                wrong += std::fabs(out[i] - (float(texel[i].first) + float(texel[i].second) * size)) > 64.f;
             size_t seen = most, now = store->memory();
             while (now > seen && !most.compare_exchange_weak(seen, now)) {}
         }
@@ -381,7 +424,9 @@ TEST_CASE("texels stay within their budget while several threads read at random,
 TEST_CASE("tiling without repetition keeps the tones of the map") {
     Scratch s;
     // Two thirds dark, one third bright, in blots.
-    write_image(s.path / "blots.png", 128, 128, 1, OIIO::TypeDesc::UINT8, [](int x, int y, int) { return std::sin(float(x) * .3f) + std::sin(float(y) * .27f + float(x) * .05f) > .55f ? .85f : .15f; });
+    write_image(s.path / "blots.png", 128, 128, 1, OIIO::TypeDesc::UINT8, [](int x, int y, int) {
+        return std::sin(float(x) * .3f) + std::sin(float(y) * .27f + float(x) * .05f) > .55f ? .85f : .15f;
+    });
     auto r = request("blots.png", "raw", 1);
     auto store = store_in(s);
     REQUIRE(store->prepare({r}, s.path));
@@ -426,4 +471,25 @@ TEST_CASE("the display shows greys as greys, black as black, and more light as b
     CHECK((**texture::DisplayTransform::make("srgb"))(V3f(.18f)).x == Approx(linear_to_srgb(.18f)));
     CHECK((**texture::DisplayTransform::make("raw"))(V3f(.25f), 1.f).x == Approx(.5f));
     CHECK_FALSE(texture::DisplayTransform::make("sepia"));
+}
+
+TEST_CASE("the display's lattice keeps to the exact transform") {
+    const auto filmic = texture::DisplayTransform::make("filmic");
+    REQUIRE(filmic);
+    std::mt19937 random(11);
+    std::uniform_real_distribution<float> stop(-9.f, 6.f);
+    std::vector<V3f> colours;
+    for (int i = 0; i < 3000; ++i) {
+        const float level = .18f * std::exp2(stop(random));
+        colours.push_back(V3f(level * std::exp2(stop(random) * .1f), level, level * std::exp2(stop(random) * .1f)));
+    }
+    std::vector<uint8_t> shown(colours.size() * 4);
+    (*filmic)->apply(colours.data(), colours.size(), 0.f, shown.data());
+    int worst = 0;
+    for (size_t i = 0; i < colours.size(); ++i) {
+        const V3f exact = (**filmic)(colours[i]);
+        for (size_t c = 0; c < 3; ++c)
+            worst = std::max(worst, std::abs(int(shown[4 * i + c]) - int(std::lround(exact[int(c)] * 255.f))));
+    }
+    CHECK(worst <= 2);  // of 255
 }

@@ -18,12 +18,15 @@ void Jobs::start(const QString& text, std::function<Finish(Progress&)> work) {
     Q_EMIT changed();
     thread_ = std::thread([this, job = job_, work = std::move(work)] {
         auto finish = work(*job);
-        QMetaObject::invokeMethod(this, [this, finish = std::move(finish)] {
-            job_.reset();
-            text_.clear();
-            Q_EMIT changed();
-            finish();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, finish = std::move(finish)] {
+                job_.reset();
+                text_.clear();
+                Q_EMIT changed();
+                finish();
+            },
+            Qt::QueuedConnection);
     });
 }
 

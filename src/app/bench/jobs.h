@@ -15,7 +15,8 @@ public:
     explicit Jobs(QObject* parent = nullptr) : QObject(parent) {}
     ~Jobs() override;
 
-    /// `work` runs on a thread of its own; what it returns runs in the window's thread when it is done. Refused, and said, while another one runs.
+    /// `work` runs on a thread of its own; what it returns runs in the window's thread when it is done. Refused, and
+    /// said, while another one runs.
     using Finish = std::function<void()>;
     void start(const QString& text, std::function<Finish(Progress&)> work);
     void stop();

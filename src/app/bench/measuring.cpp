@@ -6,7 +6,8 @@
 
 namespace vemtra::app {
 
-Measuring::Measuring(render::LiveSession& session, render::Workshop& workshop, QObject* parent) : QObject(parent), session_(session), workshop_(workshop) {
+Measuring::Measuring(render::LiveSession& session, render::Workshop& workshop, QObject* parent)
+    : QObject(parent), session_(session), workshop_(workshop) {
     soon_.setSingleShot(true);
     soon_.setInterval(30);
     connect(&soon_, &QTimer::timeout, this, &Measuring::start);
@@ -19,7 +20,8 @@ Measuring::~Measuring() {
 void Measuring::want(const std::string& build_up) {
     const auto image = session_.latest();
     wanted_ = build_up;
-    if (image && (image->prepared != measured_of_ || build_up != measured_build_up_) && !soon_.isActive()) soon_.start();
+    if (image && (image->prepared != measured_of_ || build_up != measured_build_up_) && !soon_.isActive())
+        soon_.start();
 }
 
 void Measuring::start() {
@@ -30,7 +32,9 @@ void Measuring::start() {
     thread_ = std::thread([this, image, build_up = wanted_] {
         yield_to_window();
         auto result = std::make_shared<Result>(measure(*image, build_up));
-        QMetaObject::invokeMethod(this, [this, result, of = image->prepared, build_up] { take(std::move(*result), of, build_up); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, result, of = image->prepared, build_up] { take(std::move(*result), of, build_up); },
+            Qt::QueuedConnection);
     });
 }
 
@@ -45,7 +49,8 @@ QImage thumbnail_of(const review::NodeMeasure& m) {
             line[x] = c.x < 0.f ? theme().surround.rgb() : swatch(c).rgb();
         }
     }
-    return image.scaled(int(board::tile_width) - 6, int(board::picture_height) - 3, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+    return image.scaled(int(board::tile_width) - 6, int(board::picture_height) - 3, Qt::IgnoreAspectRatio,
+                        Qt::SmoothTransformation);
 }
 }  // namespace
 

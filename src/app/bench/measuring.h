@@ -1,4 +1,5 @@
-// What is measured of the live picture, on a thread of its own: the selected build-up's layers and nodes, thumbnails, and the findings.
+// What is measured of the live picture, on a thread of its own: the selected build-up's layers and nodes, thumbnails,
+// and the findings.
 #pragma once
 #include <QImage>
 #include <QObject>

@@ -1,6 +1,6 @@
-// The board: one lane per layer, as they lie on the real thing; their networks run left to right into the layer, and the core at the right
-// edge stacks the layers with what was measured of them. Tiles are clicked, wires are drawn from tab to tab, blocks of the core are
-// dragged up and down.
+// The board: one lane per layer, as they lie on the real thing; their networks run left to right into the layer, and
+// the core at the right edge stacks the layers with what was measured of them. Tiles are clicked, wires are drawn from
+// tab to tab, blocks of the core are dragged up and down.
 #pragma once
 #include <QAbstractScrollArea>
 #include <QPixmap>
@@ -49,7 +49,7 @@ private:
         std::string id, port;
     };
     void relayout();
-    void show_selected();                  ///< brings the selected layer's lane into sight
+    void show_selected();  ///< brings the selected layer's lane into sight
     QPointF to_board(const QPoint& p) const;
     QRectF block_rect(size_t lane) const;  ///< in the viewport
     Spot spot(const QPoint& p) const;
@@ -65,8 +65,8 @@ private:
     static constexpr int core_width = 118;
     Workbench& bench_;
     BoardLayout layout_;
-    QPixmap lanes_;             ///< as large as the viewport, all but thumbnails and core; null: to be drawn anew
-    scene::BuildUp drawn_;      ///< what the lanes were last drawn from
+    QPixmap lanes_;         ///< as large as the viewport, all but thumbnails and core; null: to be drawn anew
+    scene::BuildUp drawn_;  ///< what the lanes were last drawn from
     Selection drawn_selection_;
     std::string wire_from_, dragged_layer_, amount_layer_;
     QPoint wire_to_, pressed_;

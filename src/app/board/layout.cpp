@@ -20,8 +20,12 @@ QPointF BoardLayout::input_tab(const BoardTile& t, size_t index) {
     const double n = double(std::max<size_t>(1, t.inputs.size())), step = std::min(tab + 1.0, (tile_height - 4) / n);
     return {t.rect.left(), t.rect.top() + 2 + step * (double(index) + .5)};
 }
-QPointF BoardLayout::output_tab(const BoardTile& t) { return {t.rect.right(), t.rect.top() + picture_height * .5}; }
-QPointF BoardLayout::end_tab(const BoardLane& lane, size_t index) { return {lane.end.left(), lane.end.top() + 11 + 17 * double(index)}; }
+QPointF BoardLayout::output_tab(const BoardTile& t) {
+    return {t.rect.right(), t.rect.top() + picture_height * .5};
+}
+QPointF BoardLayout::end_tab(const BoardLane& lane, size_t index) {
+    return {lane.end.left(), lane.end.top() + 11 + 17 * double(index)};
+}
 
 namespace {
 std::shared_ptr<const nodes::NodeDescription> known(const scene::Node& n) {
@@ -76,7 +80,9 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Sc
             lane.layer = pending.layer->id;
             lane.tabs.push_back(scene::gate_slot);
             for (const nodes::Port& port : nodes::slots_of(*pending.layer).ports)
-                if (auto it = pending.layer->surface.find(port.name); it != pending.layer->surface.end() && !it->second.from.empty()) lane.tabs.push_back(port.name);
+                if (auto it = pending.layer->surface.find(port.name);
+                    it != pending.layer->surface.end() && !it->second.from.empty())
+                    lane.tabs.push_back(port.name);
         }
         const double tabs_height = 10 + 17.0 * double(std::max<size_t>(1, lane.tabs.size()));
         const bool bare = pending.nodes->empty();
@@ -86,11 +92,13 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Sc
         std::map<int, int> used;
         for (const scene::Node& n : *pending.nodes) {
             // Commons feed what stands further right in any lane: they begin at the left.
-            const int c = pending.layer ? pending.column[n.id] : int(most_columns) - pending.columns + pending.column[n.id];
+            const int c =
+                pending.layer ? pending.column[n.id] : int(most_columns) - pending.columns + pending.column[n.id];
             BoardTile tile;
             tile.node = n.id;
             tile.lane = index;
-            tile.rect = QRectF(right - end_width - 30 - column * double(c + 1) + (column - tile_width), y + lane_head + row * used[c]++, tile_width, tile_height);
+            tile.rect = QRectF(right - end_width - 30 - column * double(c + 1) + (column - tile_width),
+                               y + lane_head + row * used[c]++, tile_width, tile_height);
             if (const auto d = scene ? nodes::describe(*scene, n) : known(n))
                 for (const nodes::Port& p : d->ports)
                     if (!p.uniform) tile.inputs.push_back(p.name);
@@ -112,7 +120,8 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Sc
             for (const auto& [name, input] : n.inputs) {
                 if (input.from.empty()) continue;
                 const auto at = std::find(tile->inputs.begin(), tile->inputs.end(), name);
-                if (at != tile->inputs.end()) wire(input.from, n.id, BoardLayout::input_tab(*tile, size_t(at - tile->inputs.begin())), int(l));
+                if (at != tile->inputs.end())
+                    wire(input.from, n.id, BoardLayout::input_tab(*tile, size_t(at - tile->inputs.begin())), int(l));
             }
         }
         if (!lanes[l].layer) continue;
@@ -120,7 +129,8 @@ BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Sc
             const std::string& slot = out.lanes[l].tabs[t];
             const scene::Input* input = &lanes[l].layer->gate.mask;
             if (slot != scene::gate_slot) input = &lanes[l].layer->surface.at(slot);
-            if (!input->from.empty()) wire(input->from, lanes[l].layer->id, BoardLayout::end_tab(out.lanes[l], t), int(l));
+            if (!input->from.empty())
+                wire(input->from, lanes[l].layer->id, BoardLayout::end_tab(out.lanes[l], t), int(l));
         }
     }
     return out;

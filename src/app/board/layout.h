@@ -1,5 +1,5 @@
-// Where everything on the board stands: lanes from outermost to base with commons lowest, nodes in columns by their distance from the
-// layer's end. A pure function of the build-up, so that it is stable: nobody pushes tiles around.
+// Where everything on the board stands: lanes from outermost to base with commons lowest, nodes in columns by their
+// distance from the layer's end. A pure function of the build-up, so that it is stable: nobody pushes tiles around.
 #pragma once
 #include <QRectF>
 #include <map>
@@ -12,17 +12,17 @@ namespace vemtra::app {
 struct BoardTile {
     std::string node;
     int lane = 0;
-    QRectF rect;                        ///< in board coordinates
-    std::vector<std::string> inputs;    ///< connectable ports, in order
+    QRectF rect;                      ///< in board coordinates
+    std::vector<std::string> inputs;  ///< connectable ports, in order
 };
 struct BoardLane {
-    std::string layer;                  ///< empty: commons
+    std::string layer;  ///< empty: commons
     QRectF rect;
-    QRectF end;                         ///< the layer's plate: gate and wired slots
-    std::vector<std::string> tabs;      ///< "gate", then wired slots
+    QRectF end;                     ///< the layer's plate: gate and wired slots
+    std::vector<std::string> tabs;  ///< "gate", then wired slots
 };
 struct BoardWire {
-    std::string from, to;               ///< node ids; `to` may be a layer id
+    std::string from, to;  ///< node ids; `to` may be a layer id
     QPointF start, stop;
     bool across_lanes = false;
 };
@@ -40,7 +40,8 @@ struct BoardLayout {
 };
 
 namespace board {
-inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, column = 98, row = 71, lane_head = 22, lane_gap = 6, end_width = 92, tab = 13, margin = 8;
+inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, column = 98, row = 71, lane_head = 22,
+                        lane_gap = 6, end_width = 92, tab = 13, margin = 8;
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.

@@ -45,11 +45,13 @@ ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget
             change(next);
         });
         hsv_[c] = new ValueField({.low = 0.f, .high = 1.f, .reset = c == 2 ? 1.f : 0.f, .hard = true});
-        hsv_[c]->setToolTip(QStringList{"Hue of the sRGB colour", "Saturation of the sRGB colour", "Value of the sRGB colour"}[c]);
+        hsv_[c]->setToolTip(
+            QStringList{"Hue of the sRGB colour", "Saturation of the sRGB colour", "Value of the sRGB colour"}[c]);
         grid->addWidget(hsv_[c], 1, c + 1);
         connect(hsv_[c], &ValueField::moved, this, [this](float) {
             const QColor q = QColor::fromHsvF(std::min(hsv_[0]->value(), .9999f), hsv_[1]->value(), hsv_[2]->value());
-            change({srgb_to_linear(float(q.redF())), srgb_to_linear(float(q.greenF())), srgb_to_linear(float(q.blueF()))});
+            change(
+                {srgb_to_linear(float(q.redF())), srgb_to_linear(float(q.greenF())), srgb_to_linear(float(q.blueF()))});
         });
         connect(linear_[c], &ValueField::settled, this, &ColorEditor::settled);
         connect(hsv_[c], &ValueField::settled, this, &ColorEditor::settled);
@@ -86,12 +88,14 @@ void ColorEditor::change(const V3f& linear) {
 }
 void ColorEditor::show_values() {
     const QColor q = swatch(color_);
-    swatch_->setStyleSheet(QString("QPushButton{background:%1;border:1px solid %2;border-radius:3px}").arg(q.name(), theme().line.name()));
+    swatch_->setStyleSheet(
+        QString("QPushButton{background:%1;border:1px solid %2;border-radius:3px}").arg(q.name(), theme().line.name()));
     hex_->setText(q.name());
     for (int c = 0; c < 3; ++c) linear_[c]->set_value(color_[c]);
     float h, s, v;
     q.getHsvF(&h, &s, &v);
-    if (!hsv_[0]->hasFocus() && !hsv_[1]->hasFocus() && !hsv_[2]->hasFocus()) {  // grey has no hue: do not lose it while dragging
+    if (!hsv_[0]->hasFocus() && !hsv_[1]->hasFocus() &&
+        !hsv_[2]->hasFocus()) {  // grey has no hue: do not lose it while dragging
         hsv_[0]->set_value(std::max(0.f, h));
         hsv_[1]->set_value(s);
         hsv_[2]->set_value(v);

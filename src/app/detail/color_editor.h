@@ -1,4 +1,5 @@
-// A colour: swatch, linear values, sRGB hex, hue/saturation/value, and a pick from the picture. The value is linear Rec.709.
+// A colour: swatch, linear values, sRGB hex, hue/saturation/value, and a pick from the picture. The value is linear
+// Rec.709.
 #pragma once
 #include <QWidget>
 

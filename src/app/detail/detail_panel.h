@@ -1,4 +1,5 @@
-// The settings of what is selected: a layer (amount, gate, surface) or a node (its ports, in the order of its description).
+// The settings of what is selected: a layer (amount, gate, surface) or a node (its ports, in the order of its
+// description).
 #pragma once
 #include <QScrollArea>
 
@@ -20,7 +21,7 @@ private:
     void refresh();
     void build_layer(const scene::Layer& layer);
     void build_node(const scene::Node& node);
-    std::string shape() const;   ///< what the rows depend on; a change needs new rows
+    std::string shape() const;  ///< what the rows depend on; a change needs new rows
     Workbench& bench_;
     Form* form_ = nullptr;
     LevelsPlot* plot_ = nullptr;

@@ -22,7 +22,8 @@ Form::Form(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
 }
 
 std::string Form::merge_key(const QString& label) const {
-    return label.toStdString() + "@" + bench_.selection().build_up + "/" + bench_.selection().layer + "/" + bench_.selection().node + "#" + std::to_string(rows_);
+    return label.toStdString() + "@" + bench_.selection().build_up + "/" + bench_.selection().layer + "/" +
+           bench_.selection().node + "#" + std::to_string(rows_);
 }
 
 void Form::add_row(const QString& label, const QString& help, QWidget* w) {
@@ -63,7 +64,9 @@ void Form::begin_fold(const QString& title, bool open) {
     head->setArrowType(Qt::RightArrow);
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     head->setAutoRaise(true);
-    head->setStyleSheet("QToolButton, QToolButton:checked { background: transparent; border: none; padding: 4px 0; color: palette(window-text); font-weight: 600; }");
+    head->setStyleSheet(
+        "QToolButton, QToolButton:checked { background: transparent; border: none; padding: 4px 0; color: "
+        "palette(window-text); font-weight: 600; }");
     auto* inside = new QWidget;
     folding_ = new QFormLayout(inside);
     folding_->setContentsMargins(0, 0, 0, 0);
@@ -79,12 +82,16 @@ void Form::begin_fold(const QString& title, bool open) {
     layout_->addRow(inside);
 }
 
-void Form::number(const QString& label, const QString& help, const NumberRange& range, Read<float> read, Write<float> write) {
+void Form::number(const QString& label, const QString& help, const NumberRange& range, Read<float> read,
+                  Write<float> write) {
     auto* field = new ValueField(range);
     field->setObjectName(label);
     add_row(label, help, field);
     const std::string key = merge_key(label);
-    connect(field, &ValueField::moved, this, [=, this](float v) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key); });
+    connect(field, &ValueField::moved, this, [=, this](float v) {
+        bench_.edit(
+            "Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key);
+    });
     connect(field, &ValueField::settled, this, [this] { bench_.end_merge(); });
     also([=, this] {
         if (auto v = read(bench_.scene())) field->set_value(*v);
@@ -96,14 +103,18 @@ void Form::color(const QString& label, const QString& help, V3f reset, Read<V3f>
     editor->setObjectName(label);
     add_row(label, help, editor);
     const std::string key = merge_key(label);
-    connect(editor, &ColorEditor::moved, this, [=, this](V3f v) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key); });
+    connect(editor, &ColorEditor::moved, this, [=, this](V3f v) {
+        bench_.edit(
+            "Set " + label.toStdString(), [&](Scene& s) { write(s, v); }, key);
+    });
     connect(editor, &ColorEditor::settled, this, [this] { bench_.end_merge(); });
     also([=, this] {
         if (auto v = read(bench_.scene())) editor->set_color(*v);
     });
 }
 
-void Form::vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read, Write<V3f> write) {
+void Form::vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read,
+                  Write<V3f> write) {
     auto* all = new QWidget;
     auto* row = new QHBoxLayout(all);
     row->setContentsMargins(0, 0, 0, 0);
@@ -118,7 +129,8 @@ void Form::vector(const QString& label, const QString& help, const NumberRange& 
         connect(f, &ValueField::moved, this, [=, this](float v) {
             V3f value = read(bench_.scene()).value_or(V3f(0.f));
             value[c] = v;
-            bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, value); }, key);
+            bench_.edit(
+                "Set " + label.toStdString(), [&](Scene& s) { write(s, value); }, key);
         });
         connect(f, &ValueField::settled, this, [this] { bench_.end_merge(); });
     }
@@ -129,13 +141,15 @@ void Form::vector(const QString& label, const QString& help, const NumberRange& 
     });
 }
 
-void Form::choice(const QString& label, const QString& help, const QStringList& items, Read<int> read, Write<int> write) {
+void Form::choice(const QString& label, const QString& help, const QStringList& items, Read<int> read,
+                  Write<int> write) {
     auto* box = new QComboBox;
     box->addItems(items);
     box->setObjectName(label);
     box->setFocusPolicy(Qt::StrongFocus);
     add_row(label, help, box);
-    connect(box, &QComboBox::activated, this, [=, this](int i) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, i); }); });
+    connect(box, &QComboBox::activated, this,
+            [=, this](int i) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, i); }); });
     also([=, this] {
         if (auto v = read(bench_.scene())) box->setCurrentIndex(*v);
     });
@@ -154,15 +168,18 @@ void Form::text(const QString& label, const QString& help, Read<std::string> rea
     });
 }
 
-void Form::file(const QString& label, const QString& help, const QString& filter, Read<std::string> read, Write<std::string> write) {
+void Form::file(const QString& label, const QString& help, const QString& filter, Read<std::string> read,
+                Write<std::string> write) {
     text(label, help, read, write);
     auto* choose = new QPushButton("Choose");
     choose->setToolTip("Choose a file");
     last_->layout()->addWidget(choose);
     connect(choose, &QPushButton::clicked, this, [=, this] {
-        const QString f = QFileDialog::getOpenFileName(this, "Choose a file", QString::fromStdString(bench_.folder().string()), filter);
+        const QString f = QFileDialog::getOpenFileName(this, "Choose a file",
+                                                       QString::fromStdString(bench_.folder().string()), filter);
         if (f.isEmpty()) return;
-        const std::string v = bench_.file() ? fs::proximate(f.toStdString(), bench_.folder()).generic_string() : f.toStdString();
+        const std::string v =
+            bench_.file() ? fs::proximate(f.toStdString(), bench_.folder()).generic_string() : f.toStdString();
         bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
     });
 }
@@ -171,7 +188,8 @@ void Form::toggle(const QString& label, const QString& help, Read<bool> read, Wr
     auto* box = new QCheckBox;
     box->setObjectName(label);
     add_row(label, help, box);
-    connect(box, &QCheckBox::clicked, this, [=, this](bool on) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, on); }); });
+    connect(box, &QCheckBox::clicked, this,
+            [=, this](bool on) { bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, on); }); });
     also([=, this] {
         if (auto v = read(bench_.scene())) box->setChecked(*v);
     });

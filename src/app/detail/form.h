@@ -1,5 +1,5 @@
-// Rows of settings bound to the document: each row knows how to read its value from a scene and how to write it back as an undoable edit.
-// Detail and drawer build their contents from these rows.
+// Rows of settings bound to the document: each row knows how to read its value from a scene and how to write it back as
+// an undoable edit. Detail and drawer build their contents from these rows.
 #pragma once
 #include <QFormLayout>
 #include <QLabel>
@@ -16,19 +16,20 @@ public:
     explicit Form(Workbench& bench, QWidget* parent = nullptr);
 
     using Scene = scene::Scene;
-    template <class T>
-    using Read = std::function<std::optional<T>(const Scene&)>;
-    template <class T>
-    using Write = std::function<void(Scene&, const T&)>;
+    template <class T> using Read = std::function<std::optional<T>(const Scene&)>;
+    template <class T> using Write = std::function<void(Scene&, const T&)>;
 
     void heading(const QString& text);
     void note(const QString& text);
-    void number(const QString& label, const QString& help, const NumberRange& range, Read<float> read, Write<float> write);
+    void number(const QString& label, const QString& help, const NumberRange& range, Read<float> read,
+                Write<float> write);
     void color(const QString& label, const QString& help, V3f reset, Read<V3f> read, Write<V3f> write);
-    void vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read, Write<V3f> write);
+    void vector(const QString& label, const QString& help, const NumberRange& range, int components, Read<V3f> read,
+                Write<V3f> write);
     void choice(const QString& label, const QString& help, const QStringList& items, Read<int> read, Write<int> write);
     void text(const QString& label, const QString& help, Read<std::string> read, Write<std::string> write);
-    void file(const QString& label, const QString& help, const QString& filter, Read<std::string> read, Write<std::string> write);
+    void file(const QString& label, const QString& help, const QString& filter, Read<std::string> read,
+              Write<std::string> write);
     void toggle(const QString& label, const QString& help, Read<bool> read, Write<bool> write);
     void button(const QString& label, const QString& help, std::function<void()> press);
     /// Puts a small connect button at the end of the row that was added last.

@@ -11,7 +11,9 @@ LevelsPlot::LevelsPlot(QWidget* parent) : QWidget(parent) {
     setFixedHeight(104);
     setMouseTracking(true);
     setObjectName("levels-plot");
-    setToolTip("Values that arrive on what the camera sees. Drag the two cuts: black below the left one, white above the right one.");
+    setToolTip(
+        "Values that arrive on what the camera sees. Drag the two cuts: black below the left one, white above the "
+        "right one.");
 }
 void LevelsPlot::set_histogram(const review::Histogram* h) {
     have_ = h && h->points > 0;
@@ -23,7 +25,9 @@ void LevelsPlot::set_cuts(float low, float high) {
     high_ = high;
     update();
 }
-QRectF LevelsPlot::plot() const { return QRectF(8, 4, width() - 16, height() - 32); }
+QRectF LevelsPlot::plot() const {
+    return QRectF(8, 4, width() - 16, height() - 32);
+}
 double LevelsPlot::x_of(float v) const {
     const QRectF r = plot();
     return r.left() + r.width() * double((v - histogram_.low) / (histogram_.high - histogram_.low));
@@ -70,7 +74,9 @@ void LevelsPlot::paintEvent(QPaintEvent*) {
     const QRectF text(r.left(), r.bottom() + 11, r.width(), 14);
     p.drawText(text, Qt::AlignLeft, number_text(histogram_.low));
     p.drawText(text, Qt::AlignRight, number_text(histogram_.high));
-    if (have_) p.drawText(text, Qt::AlignCenter, QString("arrives: %1 to %2").arg(number_text(histogram_.smallest), number_text(histogram_.largest)));
+    if (have_)
+        p.drawText(text, Qt::AlignCenter,
+                   QString("arrives: %1 to %2").arg(number_text(histogram_.smallest), number_text(histogram_.largest)));
 }
 
 void LevelsPlot::mousePressEvent(QMouseEvent* e) {

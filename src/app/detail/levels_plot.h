@@ -1,4 +1,5 @@
-// The histogram of what arrives on the visible surface, with the two cuts of a levels, range or remap node dragged on it.
+// The histogram of what arrives on the visible surface, with the two cuts of a levels, range or remap node dragged on
+// it.
 #pragma once
 #include <QWidget>
 
@@ -13,7 +14,7 @@ public:
     void set_histogram(const review::Histogram* histogram);  ///< null: nothing arrives
     void set_cuts(float low, float high);
     QSize sizeHint() const override { return {200, 104}; }
-    double x_of(float value) const;   ///< in widget pixels
+    double x_of(float value) const;  ///< in widget pixels
 
 Q_SIGNALS:
     void moved(bool high_cut, float value);

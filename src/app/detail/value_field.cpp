@@ -10,7 +10,8 @@
 
 namespace vemtra::app {
 
-ValueField::ValueField(const NumberRange& range, QWidget* parent) : QWidget(parent), range_(range), value_(range.reset) {
+ValueField::ValueField(const NumberRange& range, QWidget* parent)
+    : QWidget(parent), range_(range), value_(range.reset) {
     setFocusPolicy(Qt::StrongFocus);
     setCursor(Qt::SizeHorCursor);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
@@ -78,16 +79,28 @@ void ValueField::mouseDoubleClickEvent(QMouseEvent*) {
 }
 
 void ValueField::keyPressEvent(QKeyEvent* e) {
-    const float step = range_.whole ? 1.f : (range_.high - range_.low) / 100.f * (e->modifiers() & Qt::ShiftModifier ? .1f : 1.f);
+    const float step =
+        range_.whole ? 1.f : (range_.high - range_.low) / 100.f * (e->modifiers() & Qt::ShiftModifier ? .1f : 1.f);
     switch (e->key()) {
-        case Qt::Key_Up: case Qt::Key_Right: change(value_ + step); Q_EMIT settled(); return;
-        case Qt::Key_Down: case Qt::Key_Left: change(value_ - step); Q_EMIT settled(); return;
-        case Qt::Key_Return: case Qt::Key_Enter: start_typing({}); return;
+        case Qt::Key_Up:
+        case Qt::Key_Right:
+            change(value_ + step);
+            Q_EMIT settled();
+            return;
+        case Qt::Key_Down:
+        case Qt::Key_Left:
+            change(value_ - step);
+            Q_EMIT settled();
+            return;
+        case Qt::Key_Return:
+        case Qt::Key_Enter: start_typing({}); return;
         default: break;
     }
     const QString text = e->text();
-    if (!text.isEmpty() && QString("0123456789.-").contains(text)) start_typing(text);
-    else QWidget::keyPressEvent(e);
+    if (!text.isEmpty() && QString("0123456789.-").contains(text))
+        start_typing(text);
+    else
+        QWidget::keyPressEvent(e);
 }
 
 void ValueField::start_typing(const QString& text) {

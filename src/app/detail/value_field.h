@@ -1,4 +1,5 @@
-// A number that is dragged anywhere on its field, typed exactly, stepped with the arrow keys, and reset with a double click.
+// A number that is dragged anywhere on its field, typed exactly, stepped with the arrow keys, and reset with a double
+// click.
 #pragma once
 #include <QWidget>
 #include <functional>
@@ -24,8 +25,8 @@ public:
     QSize minimumSizeHint() const override { return {56, 22}; }
 
 Q_SIGNALS:
-    void moved(float value);   ///< while dragging, and on every step
-    void settled();            ///< the hand has let go
+    void moved(float value);  ///< while dragging, and on every step
+    void settled();           ///< the hand has let go
 
 protected:
     void paintEvent(QPaintEvent*) override;

@@ -25,14 +25,21 @@ public:
         auto* box = new QVBoxLayout(this);
         box->setContentsMargins(6, 6, 6, 6);
         auto* row = new QHBoxLayout;
-        add_button(row, "Find missing...", "Look in a folder and below for the files that are not at their place, by name and by content", [this] {
-            const QString f = QFileDialog::getExistingDirectory(this, "Look for missing files", QString::fromStdString(bench_.folder().string()));
-            if (!f.isEmpty()) bench_.find_missing_in(f.toStdString());
-        });
-        add_button(row, "Search folder...", "Add a folder in which this project's files are looked for by name whenever they are not at their place", [this] {
-            const QString f = QFileDialog::getExistingDirectory(this, "Add a search folder", QString::fromStdString(bench_.folder().string()));
-            if (!f.isEmpty()) add_search_folder(f.toStdString());
-        });
+        add_button(row, "Find missing...",
+                   "Look in a folder and below for the files that are not at their place, by name and by content",
+                   [this] {
+                       const QString f = QFileDialog::getExistingDirectory(
+                           this, "Look for missing files", QString::fromStdString(bench_.folder().string()));
+                       if (!f.isEmpty()) bench_.find_missing_in(f.toStdString());
+                   });
+        add_button(
+            row, "Search folder...",
+            "Add a folder in which this project's files are looked for by name whenever they are not at their place",
+            [this] {
+                const QString f = QFileDialog::getExistingDirectory(this, "Add a search folder",
+                                                                    QString::fromStdString(bench_.folder().string()));
+                if (!f.isEmpty()) add_search_folder(f.toStdString());
+            });
         row->addStretch(1);
         auto budget = [&](const QString& label, const QString& help, NumberRange range, float now, auto change) {
             auto* l = new QLabel(label);
@@ -50,25 +57,35 @@ public:
         disk_ = new QLabel;
         auto& store = *bench_.workshop().textures();
         row->addWidget(texels_);
-        budget("of", "Memory that texels of maps may take; what was not looked at for longest goes first", {64, 65536, 1024, true, true, "MB"}, float(store.texels().budget() >> 20), [this](float v) {
-            bench_.workshop().textures()->texels().set_budget(size_t(v) << 20);
-            QSettings("Vemtra", "Vemtra").setValue("texel-megabytes", int(v));
-        })->setObjectName("texel-budget");
+        budget("of", "Memory that texels of maps may take; what was not looked at for longest goes first",
+               {64, 65536, 1024, true, true, "MB"}, float(store.texels().budget() >> 20),
+               [this](float v) {
+                   bench_.workshop().textures()->texels().set_budget(size_t(v) << 20);
+                   QSettings("Vemtra", "Vemtra").setValue("texel-megabytes", int(v));
+               })
+            ->setObjectName("texel-budget");
         row->addSpacing(10);
         row->addWidget(disk_);
-        budget("of", "Disk that prepared maps may take, for all projects; what was not used for longest goes first", {1, 4096, 20, true, true, "GB"}, float(store.maps().state().limit >> 30), [this](float v) {
-            bench_.workshop().textures()->maps().set_limit(uint64_t(v) << 30);
-            QSettings("Vemtra", "Vemtra").setValue("prepared-gigabytes", int(v));
-        })->setObjectName("prepared-limit");
-        add_button(row, "Empty", "Remove all prepared maps; they are made again where they are needed", [this] { bench_.workshop().textures()->maps().clear(); });
+        budget("of", "Disk that prepared maps may take, for all projects; what was not used for longest goes first",
+               {1, 4096, 20, true, true, "GB"}, float(store.maps().state().limit >> 30),
+               [this](float v) {
+                   bench_.workshop().textures()->maps().set_limit(uint64_t(v) << 30);
+                   QSettings("Vemtra", "Vemtra").setValue("prepared-gigabytes", int(v));
+               })
+            ->setObjectName("prepared-limit");
+        add_button(row, "Empty", "Remove all prepared maps; they are made again where they are needed",
+                   [this] { bench_.workshop().textures()->maps().clear(); });
         row->addSpacing(10);
         undo_ = new QLabel;
         undo_->setObjectName("undo-held");
         row->addWidget(undo_);
-        budget("of", "Memory that steps to take back may hold; the oldest are forgotten first", {8, 16384, 256, true, true, "MB"}, float(bench_.document().budget() >> 20), [this](float v) {
-            bench_.set_undo_budget(size_t(v) << 20);
-            QSettings("Vemtra", "Vemtra").setValue("undo-megabytes", int(v));
-        })->setObjectName("undo-budget");
+        budget("of", "Memory that steps to take back may hold; the oldest are forgotten first",
+               {8, 16384, 256, true, true, "MB"}, float(bench_.document().budget() >> 20),
+               [this](float v) {
+                   bench_.set_undo_budget(size_t(v) << 20);
+                   QSettings("Vemtra", "Vemtra").setValue("undo-megabytes", int(v));
+               })
+            ->setObjectName("undo-budget");
         box->addLayout(row);
         tree_ = new QTreeWidget;
         tree_->setObjectName("files");
@@ -112,9 +129,11 @@ protected:
 
 private:
     void add_search_folder(const fs::path& folder) {
-        const std::string named = bench_.file() ? fs::proximate(folder, bench_.folder()).generic_string() : folder.string();
+        const std::string named =
+            bench_.file() ? fs::proximate(folder, bench_.folder()).generic_string() : folder.string();
         bench_.edit("Add a search folder", [&](scene::Scene& s) {
-            if (std::find(s.search_folders.begin(), s.search_folders.end(), named) == s.search_folders.end()) s.search_folders.push_back(named);
+            if (std::find(s.search_folders.begin(), s.search_folders.end(), named) == s.search_folders.end())
+                s.search_folders.push_back(named);
         });
     }
     void numbers() {
@@ -122,11 +141,13 @@ private:
         const auto state = store.maps().state();
         texels_->setText(QString("Texels %1 MB").arg(store.memory() >> 20));
         disk_->setText("Prepared " + size_text(state.bytes));
-        undo_->setText(QString("Undo %1 steps, %2").arg(bench_.document().steps()).arg(size_text(bench_.document().held())));
+        undo_->setText(
+            QString("Undo %1 steps, %2").arg(bench_.document().steps()).arg(size_text(bench_.document().held())));
     }
     static QString size_text(uint64_t bytes) {
         if (bytes >= (1u << 30)) return QString("%1 GB").arg(double(bytes) / double(1 << 30), 0, 'f', 1);
-        return bytes >= (1u << 20) ? QString("%1 MB").arg(double(bytes) / double(1 << 20), 0, 'f', 1) : QString("%1 kB").arg((bytes + 1023) >> 10);
+        return bytes >= (1u << 20) ? QString("%1 MB").arg(double(bytes) / double(1 << 20), 0, 'f', 1)
+                                   : QString("%1 kB").arg((bytes + 1023) >> 10);
     }
     /// What stands where the project's paths lead; disks may be slow.
     static std::vector<QStringList> rows_of(scene::Scene scene, const Paths& paths) {
@@ -150,7 +171,9 @@ private:
                 std::error_code ec;
                 for (const auto& [tile, file] : files)
                     if (const auto n = fs::file_size(file, ec); !ec) bytes += uint64_t(n);
-                const bool moved = at->lexically_normal() != (fs::path(path).is_absolute() ? fs::path(path) : paths.folder / path).lexically_normal();
+                const bool moved =
+                    at->lexically_normal() !=
+                    (fs::path(path).is_absolute() ? fs::path(path) : paths.folder / path).lexically_normal();
                 state = files.front().first ? QString("%1 tiles").arg(files.size()) : QString("there");
                 if (moved) state += ", in " + QString::fromStdString(at->parent_path().filename().string());
                 size = size_text(bytes);
@@ -160,7 +183,11 @@ private:
         for (const std::string& s : scene.search_folders) {
             std::error_code ec;
             const fs::path at = fs::path(s).is_absolute() ? fs::path(s) : paths.folder / s;
-            rows.push_back({QString::fromStdString(s), search_folder, paths.blocked && paths.blocked->count(s) ? "outside, not read" : fs::is_directory(at, ec) ? "there" : "missing", ""});
+            rows.push_back({QString::fromStdString(s), search_folder,
+                            paths.blocked && paths.blocked->count(s) ? "outside, not read"
+                            : fs::is_directory(at, ec)               ? "there"
+                                                                     : "missing",
+                            ""});
         }
         return rows;
     }
@@ -170,10 +197,13 @@ private:
         if (looker_.joinable()) looker_.join();
         looker_ = std::thread([this, scene = bench_.scene(), paths = bench_.paths()] {
             auto rows = std::make_shared<std::vector<QStringList>>(rows_of(scene, paths));
-            QMetaObject::invokeMethod(this, [this, rows] {
-                looking_ = false;
-                show_rows(*rows);
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, rows] {
+                    looking_ = false;
+                    show_rows(*rows);
+                },
+                Qt::QueuedConnection);
         });
     }
     void show_rows(const std::vector<QStringList>& rows) {
@@ -185,7 +215,8 @@ private:
             for (int c = 0; c < 4; ++c) item->setToolTip(c, r[c]);
             item->setTextAlignment(3, Qt::AlignRight | Qt::AlignVCenter);
         }
-        if (rows.empty()) new QTreeWidgetItem(tree_, {"The project names no files yet: import an asset first", "", "", ""});
+        if (rows.empty())
+            new QTreeWidgetItem(tree_, {"The project names no files yet: import an asset first", "", "", ""});
     }
     Workbench& bench_;
     QLabel *texels_, *disk_, *undo_;
@@ -197,6 +228,8 @@ private:
 
 }  // namespace
 
-QWidget* make_files_page(Workbench& bench) { return new FilesPage(bench); }
+QWidget* make_files_page(Workbench& bench) {
+    return new FilesPage(bench);
+}
 
 }  // namespace vemtra::app

@@ -15,7 +15,8 @@ public:
     explicit WrappedRows(QTreeView* tree) : QStyledItemDelegate(tree), tree_(tree) {}
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
         const int width = tree_->columnWidth(index.column());
-        const QRect words = option.fontMetrics.boundingRect(QRect(0, 0, std::max(20, width - 10), 2000), Qt::TextWordWrap, index.data().toString());
+        const QRect words = option.fontMetrics.boundingRect(QRect(0, 0, std::max(20, width - 10), 2000),
+                                                            Qt::TextWordWrap, index.data().toString());
         return {width, std::max(26, words.height() + 8)};
     }
 
@@ -49,20 +50,25 @@ private:
     void fill() {
         std::vector<std::string> lines;
         std::vector<Finding> findings = bench_.findings();
-        std::stable_partition(findings.begin(), findings.end(), [](const Finding& e) { return bool(e.act); });  // what one step settles comes first
+        std::stable_partition(findings.begin(), findings.end(),
+                              [](const Finding& e) { return bool(e.act); });  // what one step settles comes first
         for (const Finding& e : findings) lines.push_back(e.line() + e.action.toStdString());
         if (lines == lines_ && tree_->topLevelItemCount()) return;
         lines_ = lines;
         tree_->clear();
         for (const Finding& e : findings) {
-            std::string where = e.file.empty() ? e.place : fs::path(e.file).filename().string() + (e.place.empty() ? "" : ", " + e.place);
-            auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(e.what), QString::fromStdString(where), QString::fromStdString(e.why), QString::fromStdString(e.remedy)});
+            std::string where = e.file.empty()
+                                    ? e.place
+                                    : fs::path(e.file).filename().string() + (e.place.empty() ? "" : ", " + e.place);
+            auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(e.what), QString::fromStdString(where),
+                                                     QString::fromStdString(e.why), QString::fromStdString(e.remedy)});
             for (int c = 0; c < 4; ++c) item->setToolTip(c, QString::fromStdString(e.line()));
             if (e.action.isEmpty()) continue;
             auto* button = new QPushButton(e.action);
             button->setToolTip("Puts it right, as an edit that can be undone");
             // The list is made anew by what the step changes: not while its button is still at work.
-            connect(button, &QPushButton::clicked, this, [this, act = e.act] { QMetaObject::invokeMethod(this, act, Qt::QueuedConnection); });
+            connect(button, &QPushButton::clicked, this,
+                    [this, act = e.act] { QMetaObject::invokeMethod(this, act, Qt::QueuedConnection); });
             auto* cell = new QWidget;
             auto* in = new QVBoxLayout(cell);
             in->setContentsMargins(2, 2, 2, 2);
@@ -79,6 +85,8 @@ private:
 
 }  // namespace
 
-QWidget* make_findings_page(Workbench& bench) { return new FindingsPage(bench); }
+QWidget* make_findings_page(Workbench& bench) {
+    return new FindingsPage(bench);
+}
 
 }  // namespace vemtra::app

@@ -6,9 +6,9 @@
 #include <QPushButton>
 
 #include "app/drawer/drawer.h"
-#include "scene/slot_names.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "scene/slot_names.h"
 
 namespace vemtra::app {
 namespace {
@@ -17,8 +17,16 @@ namespace {
 QString as_text(const scene::KeptValue& v) {
     int c[3];
     for (int k = 0; k < 3; ++k) c[k] = int(std::lround(255.f * linear_to_srgb(clamp01(v.color[k]))));
-    return QString("%1  linear %2 %3 %4  sRGB %5 %6 %7  %8  roughness %9").arg(QString::fromStdString(v.name)).arg(double(v.color.x), 0, 'g', 4).arg(double(v.color.y), 0, 'g', 4).arg(double(v.color.z), 0, 'g', 4)
-        .arg(c[0]).arg(c[1]).arg(c[2]).arg(QColor(c[0], c[1], c[2]).name()).arg(double(v.roughness), 0, 'g', 3);
+    return QString("%1  linear %2 %3 %4  sRGB %5 %6 %7  %8  roughness %9")
+        .arg(QString::fromStdString(v.name))
+        .arg(double(v.color.x), 0, 'g', 4)
+        .arg(double(v.color.y), 0, 'g', 4)
+        .arg(double(v.color.z), 0, 'g', 4)
+        .arg(c[0])
+        .arg(c[1])
+        .arg(c[2])
+        .arg(QColor(c[0], c[1], c[2]).name())
+        .arg(double(v.roughness), 0, 'g', 3);
 }
 
 class KeptValuesPage : public QWidget {
@@ -32,7 +40,8 @@ public:
         list_->setEditTriggers(QAbstractItemView::EditKeyPressed);
         row->addWidget(list_, 1);
         auto* buttons = new QVBoxLayout;
-        add_button(buttons, "Write down", "Keeps the selected layer's colour and roughness as they are shown now", [this] { write_down(); });
+        add_button(buttons, "Write down", "Keeps the selected layer's colour and roughness as they are shown now",
+                   [this] { write_down(); });
         add_button(buttons, "Use", "Gives them to the selected layer", [this] { use(); });
         add_button(buttons, "Copy", "Copies all as text: linear, sRGB in 8 bits, hexadecimal", [this] { copy(); });
         add_button(buttons, "Remove", "Crosses the chosen one out", [this] {
@@ -43,15 +52,21 @@ public:
         });
         buttons->addStretch();
         row->addLayout(buttons);
-        hint_ = new QLabel("Nothing written down yet. Find the cleanest and the most worn value\nof a layer, and write both down.", list_->viewport());
+        hint_ = new QLabel(
+            "Nothing written down yet. Find the cleanest and the most worn value\nof a layer, and write both down.",
+            list_->viewport());
         hint_->move(14, 12);
         connect(&bench_, &Workbench::changed, this, [this] { fill(); });
         fill();
     }
 
 private:
-    static const char* color_slot(const scene::Layer& l) { return scene::traits(l.kind).hides ? scene::slot::base_color : scene::slot::coat_color; }
-    static const char* rough_slot(const scene::Layer& l) { return scene::traits(l.kind).hides ? scene::slot::specular_roughness : scene::slot::coat_roughness; }
+    static const char* color_slot(const scene::Layer& l) {
+        return scene::traits(l.kind).hides ? scene::slot::base_color : scene::slot::coat_color;
+    }
+    static const char* rough_slot(const scene::Layer& l) {
+        return scene::traits(l.kind).hides ? scene::slot::specular_roughness : scene::slot::coat_roughness;
+    }
     static scene::Value shown(const scene::Layer& l, const char* slot) {
         const auto it = l.surface.find(slot);
         return it == l.surface.end() ? nodes::slots_of(l).port(slot)->value : it->second.shown();
@@ -59,7 +74,11 @@ private:
     void write_down() {
         const auto* l = bench_.layer();
         if (!l) return;
-        scene::KeptValue v{l->name, scene::as_vector(shown(*l, color_slot(*l)), V3f(scene::as_number(shown(*l, color_slot(*l))))), scene::as_number(shown(*l, rough_slot(*l))), {}};
+        scene::KeptValue v{
+            l->name,
+            scene::as_vector(shown(*l, color_slot(*l)), V3f(scene::as_number(shown(*l, color_slot(*l))))),
+            scene::as_number(shown(*l, rough_slot(*l))),
+            {}};
         bench_.edit("Write down values", [&](scene::Scene& s) { s.kept_values.push_back(v); });
     }
     void use() {
@@ -101,6 +120,8 @@ private:
 
 }  // namespace
 
-QWidget* make_kept_values_page(Workbench& bench) { return new KeptValuesPage(bench); }
+QWidget* make_kept_values_page(Workbench& bench) {
+    return new KeptValuesPage(bench);
+}
 
 }  // namespace vemtra::app

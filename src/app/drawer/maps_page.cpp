@@ -9,9 +9,9 @@
 #include <QVBoxLayout>
 
 #include "app/drawer/drawer.h"
+#include "nodes/description.h"
 #include "scene/graph.h"
 #include "texture/picture_formats.h"
-#include "nodes/description.h"
 
 namespace vemtra::app {
 namespace {
@@ -29,12 +29,16 @@ public:
         auto* box = new QVBoxLayout(this);
         box->setContentsMargins(6, 6, 6, 6);
         auto* row = new QHBoxLayout;
-        add_button(row, "Folder...", "Look for map sets in a folder. A folder or a map can also be dropped onto the picture", [this] {
-            const QString f = QFileDialog::getExistingDirectory(this, "Look for texture maps", QString::fromStdString(bench_.folder().string()));
-            if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
-        });
+        add_button(row, "Folder...",
+                   "Look for map sets in a folder. A folder or a map can also be dropped onto the picture", [this] {
+                       const QString f = QFileDialog::getExistingDirectory(
+                           this, "Look for texture maps", QString::fromStdString(bench_.folder().string()));
+                       if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
+                   });
         add_button(row, "Map...", "Choose one map: its siblings are found by their names", [this] {
-            const QString f = QFileDialog::getOpenFileName(this, "Choose a texture map", QString::fromStdString(bench_.folder().string()), QString("Images (%1);;All files (*)").arg(QString::fromStdString(texture::picture_patterns())));
+            const QString f = QFileDialog::getOpenFileName(
+                this, "Choose a texture map", QString::fromStdString(bench_.folder().string()),
+                QString("Images (%1);;All files (*)").arg(QString::fromStdString(texture::picture_patterns())));
             if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
         });
         sets_ = new QComboBox;
@@ -45,12 +49,15 @@ public:
         connect(sets_, &QComboBox::activated, this, [this] { fill(); });
         said_ = new QLabel;
         row->addWidget(said_, 1);
-        apply_ = add_button(row, "Apply to layer", "Wires the maps that are in use to the selected layer, as nodes that share one placement", [this] { bench_.apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
+        apply_ = add_button(row, "Apply to layer",
+                            "Wires the maps that are in use to the selected layer, as nodes that share one placement",
+                            [this] { bench_.apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
         apply_->setObjectName("apply-maps");
         box->addLayout(row);
         table_ = new QTableWidget(0, columns);
         table_->setObjectName("maps");
-        table_->setHorizontalHeaderLabels({"Use", "Map", "Kind", "Feeds", "Notes", "Tiles", "Size", "Space", "Channel"});
+        table_->setHorizontalHeaderLabels(
+            {"Use", "Map", "Kind", "Feeds", "Notes", "Tiles", "Size", "Space", "Channel"});
         table_->verticalHeader()->hide();
         table_->verticalHeader()->setDefaultSectionSize(23);
         table_->setSelectionMode(QAbstractItemView::NoSelection);
@@ -71,16 +78,18 @@ private:
     void rebuild() {
         const QString before = sets_->currentText();
         sets_->clear();
-        for (const MapSet& s : bench_.map_sets) sets_->addItem(QString::fromStdString(s.name), QString::fromStdString(s.folder.string()));
+        for (const MapSet& s : bench_.map_sets())
+            sets_->addItem(QString::fromStdString(s.name), QString::fromStdString(s.folder.string()));
         sets_->setCurrentIndex(std::max(0, sets_->findText(before)));
         sets_->setEnabled(sets_->count() > 1);
-        hint_->setVisible(bench_.map_sets.empty());
+        hint_->setVisible(bench_.map_sets().empty());
         fill();
     }
     void state() {
         const auto* layer = bench_.layer();
-        apply_->setEnabled(!bench_.map_sets.empty() && layer);
-        apply_->setText(layer && !bench_.map_sets.empty() ? "Apply to " + QString::fromStdString(layer->name) : "Apply to layer");
+        apply_->setEnabled(!bench_.map_sets().empty() && layer);
+        apply_->setText(layer && !bench_.map_sets().empty() ? "Apply to " + QString::fromStdString(layer->name)
+                                                            : "Apply to layer");
     }
     QComboBox* choice(int r, Column c, const QStringList& items, int now, std::function<void(MapEntry&, int)> change) {
         auto* box = new QComboBox;
@@ -90,7 +99,10 @@ private:
         const size_t set = size_t(sets_->currentIndex());
         connect(box, &QComboBox::activated, this, [this, set, r, change](int i) {
             // The row is rebuilt by the change: not while its box is still at work.
-            QMetaObject::invokeMethod(this, [this, set, r, change, i] { bench_.correct_map(set, size_t(r), [&](MapEntry& m) { change(m, i); }); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, set, r, change, i] { bench_.correct_map(set, size_t(r), [&](MapEntry& m) { change(m, i); }); },
+                Qt::QueuedConnection);
         });
         table_->setCellWidget(r, c, box);
         return box;
@@ -112,12 +124,15 @@ private:
                 action->setCheckable(true);
                 action->setChecked(k.kind == is);
                 connect(action, &QAction::triggered, this, [this, set, r, c, kind = k.kind] {
-                    QMetaObject::invokeMethod(this, [this, set, r, c, kind] {
-                        bench_.correct_map(set, size_t(r), [&](MapEntry& e) {
-                            e.packed.resize(std::max(e.packed.size(), size_t(c) + 1), MapKind::unknown);
-                            e.packed[size_t(c)] = kind;
-                        });
-                    }, Qt::QueuedConnection);
+                    QMetaObject::invokeMethod(
+                        this,
+                        [this, set, r, c, kind] {
+                            bench_.correct_map(set, size_t(r), [&](MapEntry& e) {
+                                e.packed.resize(std::max(e.packed.size(), size_t(c) + 1), MapKind::unknown);
+                                e.packed[size_t(c)] = kind;
+                            });
+                        },
+                        Qt::QueuedConnection);
                 });
             }
         }
@@ -137,8 +152,8 @@ private:
         table_->setRowCount(0);
         said_->clear();
         const int at = sets_->currentIndex();
-        if (at < 0 || size_t(at) >= bench_.map_sets.size()) return;
-        const MapSet& set = bench_.map_sets[size_t(at)];
+        if (at < 0 || size_t(at) >= bench_.map_sets().size()) return;
+        const MapSet& set = bench_.map_sets()[size_t(at)];
         QStringList notes_of_set;
         for (const auto& n : set.notes) notes_of_set << QString::fromStdString(n.what);
         said_->setText(notes_of_set.join("; "));
@@ -148,7 +163,8 @@ private:
         for (const auto& k : texture::map_kinds()) kinds << k.title;
         for (const std::string& s : texture::colour_spaces()) spaces << QString::fromStdString(s);
         std::vector<std::string> slot_names{""};
-        for (const nodes::Port& p : nodes::surface_description().ports) slot_names.push_back(p.name), slots << QString::fromStdString(p.name).replace('_', ' ');
+        for (const nodes::Port& p : nodes::surface_description().ports)
+            slot_names.push_back(p.name), slots << QString::fromStdString(p.name).replace('_', ' ');
         slot_names.push_back(scene::gate_slot);
         slots << scene::gate_slot;
         for (int r = 0; r < table_->rowCount(); ++r) {
@@ -157,7 +173,10 @@ private:
             check->setChecked(m.use);
             check->setToolTip("Leave the map out, or take it");
             connect(check, &QCheckBox::toggled, this, [this, at, r](bool on) {
-                QMetaObject::invokeMethod(this, [this, at, r, on] { bench_.correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; }); }, Qt::QueuedConnection);
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, at, r, on] { bench_.correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; }); },
+                    Qt::QueuedConnection);
             });
             table_->setCellWidget(r, use, check);
             const QString file = QString::fromStdString(fs::path(m.pattern).filename().string());
@@ -165,7 +184,8 @@ private:
             auto* k = choice(r, kind, kinds, int(m.kind), [](MapEntry& e, int i) { texture::set_kind(e, MapKind(i)); });
             if (m.kind == MapKind::packed) {
                 QStringList parts;
-                for (size_t c = 0; c < m.packed.size(); ++c) parts << QString(QChar("rgba"[c])) + " " + texture::info(m.packed[c]).title;
+                for (size_t c = 0; c < m.packed.size(); ++c)
+                    parts << QString(QChar("rgba"[c])) + " " + texture::info(m.packed[c]).title;
                 k->setToolTip(parts.join(", "));
             }
             QString count = m.tiles.empty() ? "one" : QString::number(m.tiles.size());
@@ -173,22 +193,36 @@ private:
             QStringList numbers;
             for (int t : m.tiles) numbers << QString::number(t);
             text(r, tiles, count, numbers.join(" "));
-            const QString edges = m.header.width == m.header.height ? QString::number(m.header.width) : QString("%1 x %2").arg(m.header.width).arg(m.header.height);
+            const QString edges = m.header.width == m.header.height
+                                      ? QString::number(m.header.width)
+                                      : QString("%1 x %2").arg(m.header.width).arg(m.header.height);
             text(r, dimensions, QString("%1, %2 bit").arg(edges).arg(m.header.bits),
-                 QString("%1 channels of %2 bits%3").arg(m.header.channels).arg(m.header.bits).arg(m.header.floating ? ", floating" : ""));
+                 QString("%1 channels of %2 bits%3")
+                     .arg(m.header.channels)
+                     .arg(m.header.bits)
+                     .arg(m.header.floating ? ", floating" : ""));
             const auto& all = texture::colour_spaces();
-            choice(r, space, spaces, int(std::max<std::ptrdiff_t>(0, std::find(all.begin(), all.end(), m.colour_space) - all.begin())), [](MapEntry& e, int i) { e.colour_space = texture::colour_spaces()[size_t(i)]; });
+            choice(r, space, spaces,
+                   int(std::max<std::ptrdiff_t>(0, std::find(all.begin(), all.end(), m.colour_space) - all.begin())),
+                   [](MapEntry& e, int i) { e.colour_space = texture::colour_spaces()[size_t(i)]; });
             static const QStringList channels{"r", "g", "b", "a", "luminance"};
             if (m.kind == MapKind::normal) {
-                choice(r, channel, {"green up", "green down"}, m.green_down ? 1 : 0, [](MapEntry& e, int i) { e.green_down = i == 1; })->setToolTip("Which way the green channel leans; the pixels say so where they can");
+                choice(r, channel, {"green up", "green down"}, m.green_down ? 1 : 0, [](MapEntry& e, int i) {
+                    e.green_down = i == 1;
+                })->setToolTip("Which way the green channel leans; the pixels say so where they can");
             } else {
-                auto* ch = choice(r, channel, channels, std::max(0, int(channels.indexOf(QString::fromStdString(m.channel)))), [](MapEntry& e, int i) { e.channel = channels[i].toStdString(); });
+                auto* ch =
+                    choice(r, channel, channels, std::max(0, int(channels.indexOf(QString::fromStdString(m.channel)))),
+                           [](MapEntry& e, int i) { e.channel = channels[i].toStdString(); });
                 ch->setEnabled(!texture::info(m.kind).colour && m.kind != MapKind::packed);
             }
             if (m.kind == MapKind::packed) {
                 table_->setCellWidget(r, feeds, packed_channels(r, m));
             } else {
-                choice(r, feeds, slots, int(std::max<std::ptrdiff_t>(0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())), [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
+                choice(r, feeds, slots,
+                       int(std::max<std::ptrdiff_t>(
+                           0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())),
+                       [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
             }
             QStringList said;
             if (m.kind == MapKind::packed && !m.packed.empty()) said << k->toolTip();
@@ -213,6 +247,8 @@ private:
 
 }  // namespace
 
-QWidget* make_maps_page(Workbench& bench) { return new MapsPage(bench); }
+QWidget* make_maps_page(Workbench& bench) {
+    return new MapsPage(bench);
+}
 
 }  // namespace vemtra::app

@@ -25,12 +25,16 @@ public:
         tree_->setColumnWidth(2, 46);
         tree_->setColumnWidth(3, 58);
         tree_->setColumnWidth(4, 96);
-        tree_->headerItem()->setToolTip(3, "Where two clear parts overlap, as glass and what is in it, the higher one is there. Double-click to change");
+        tree_->headerItem()->setToolTip(3,
+                                        "Where two clear parts overlap, as glass and what is in it, the higher one is "
+                                        "there. Double-click to change");
         box->addWidget(tree_);
         auto* row = new QHBoxLayout;
-        add_button(row, "Place", "Move, turn and scale the selected part in the picture (P)", [this] { bench_.arrange(!bench_.arranging()); });
+        add_button(row, "Place", "Move, turn and scale the selected part in the picture (P)",
+                   [this] { bench_.arrange(!bench_.arranging()); });
         add_button(row, "Sit down", "Its lowest point comes to lie on the stage", [this] { bench_.sit_down(); });
-        add_button(row, "Another one", "An instance beside it, which shares its mesh (Ctrl+Shift+D)", [this] { bench_.duplicate_part(); });
+        add_button(row, "Another one", "An instance beside it, which shares its mesh (Ctrl+Shift+D)",
+                   [this] { bench_.duplicate_part(); });
         add_button(row, "Remove", "Takes the part out of the project", [this] { bench_.remove_part(); });
         row->addStretch(1);
         box->addLayout(row);
@@ -40,13 +44,19 @@ public:
         connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
             if (filling_) return;
             const std::string id = item->data(0, Qt::UserRole).toString().toStdString();
-            bench_.edit(column == 2 ? "Show or hide part" : column == 3 ? "Priority of part" : "Rename part", [&](scene::Scene& s) {
-                if (auto* part = scene::find(s.parts, id)) {
-                    if (column == 2) part->visible = item->checkState(2) == Qt::Checked;
-                    else if (column == 3) part->priority = std::clamp(item->text(3).toInt(), -99, 99);
-                    else part->name = item->text(0).toStdString();
-                }
-            });
+            bench_.edit(column == 2   ? "Show or hide part"
+                        : column == 3 ? "Priority of part"
+                                      : "Rename part",
+                        [&](scene::Scene& s) {
+                            if (auto* part = scene::find(s.parts, id)) {
+                                if (column == 2)
+                                    part->visible = item->checkState(2) == Qt::Checked;
+                                else if (column == 3)
+                                    part->priority = std::clamp(item->text(3).toInt(), -99, 99);
+                                else
+                                    part->name = item->text(0).toStdString();
+                            }
+                        });
         });
         connect(&bench_, &Workbench::changed, this, [this] { fill(); });
         connect(&bench_, &Workbench::selection_changed, this, [this] { fill(); });
@@ -71,7 +81,8 @@ private:
                 item->setTextAlignment(3, Qt::AlignCenter);
                 item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
                 auto* choice = new QComboBox;
-                for (const auto& b : s.build_ups) choice->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
+                for (const auto& b : s.build_ups)
+                    choice->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
                 choice->addItem("New build-up");
                 for (int i = 0; i < int(s.build_ups.size()); ++i)
                     if (s.build_ups[size_t(i)].id == part.build_up) choice->setCurrentIndex(i);
@@ -87,13 +98,21 @@ private:
                         }
                         p->build_up = build_up;
                     });
-                    QMetaObject::invokeMethod(this, [this, id] { bench_.select({}); bench_.select_part(id); }, Qt::QueuedConnection);
+                    QMetaObject::invokeMethod(
+                        this,
+                        [this, id] {
+                            bench_.select({});
+                            bench_.select_part(id);
+                        },
+                        Qt::QueuedConnection);
                 });
                 tree_->setItemWidget(item, 1, choice);
             }
         }
         for (int i = 0; i < tree_->topLevelItemCount(); ++i)
-            if (tree_->topLevelItem(i) != tree_->currentItem() && tree_->topLevelItem(i)->data(0, Qt::UserRole).toString().toStdString() == bench_.selection().part) tree_->setCurrentItem(tree_->topLevelItem(i));
+            if (tree_->topLevelItem(i) != tree_->currentItem() &&
+                tree_->topLevelItem(i)->data(0, Qt::UserRole).toString().toStdString() == bench_.selection().part)
+                tree_->setCurrentItem(tree_->topLevelItem(i));
         filling_ = false;
     }
     Workbench& bench_;
@@ -105,6 +124,8 @@ private:
 
 }  // namespace
 
-QWidget* make_parts_page(Workbench& bench) { return new PartsPage(bench); }
+QWidget* make_parts_page(Workbench& bench) {
+    return new PartsPage(bench);
+}
 
 }  // namespace vemtra::app

@@ -5,10 +5,10 @@
 
 #include "app/detail/form.h"
 #include "app/drawer/drawer.h"
-#include "scene/graph.h"
-#include "texture/picture_formats.h"
 #include "render/lights.h"
 #include "scene/edits.h"
+#include "scene/graph.h"
+#include "texture/picture_formats.h"
 
 namespace vemtra::app {
 namespace {
@@ -108,89 +108,189 @@ private:
         }
         filling_ = false;
         form_ = new Form(bench_);
-        if (active) build(*active);
-        else form_->note("The project has no rig.");
+        if (active)
+            build(*active);
+        else
+            form_->note("The project has no rig.");
         area_->setWidget(form_);
     }
     void build(const Rig& rig) {
         auto at = [id = rig.id](const Scene& s) { return const_cast<Rig*>(scene::find(s.rigs, id)); };
         // A row for a field that is reached from the rig.
         auto number = [&](const QString& label, const QString& help, NumberRange range, auto get) {
-            form_->number(label, help, range, [=](const Scene& s) { auto* r = at(s); auto* v = r ? get(*r) : nullptr; return v ? std::optional(*v) : std::nullopt; },
-                          [=](Scene& s, float v) { if (auto* r = at(s)) if (auto* to = get(*r)) *to = v; });
+            form_->number(
+                label, help, range,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* v = r ? get(*r) : nullptr;
+                    return v ? std::optional(*v) : std::nullopt;
+                },
+                [=](Scene& s, float v) {
+                    if (auto* r = at(s))
+                        if (auto* to = get(*r)) *to = v;
+                });
         };
         auto color = [&](const QString& label, const QString& help, V3f reset, auto get) {
-            form_->color(label, help, reset, [=](const Scene& s) { auto* r = at(s); auto* v = r ? get(*r) : nullptr; return v ? std::optional(*v) : std::nullopt; },
-                         [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* to = get(*r)) *to = v; });
+            form_->color(
+                label, help, reset,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* v = r ? get(*r) : nullptr;
+                    return v ? std::optional(*v) : std::nullopt;
+                },
+                [=](Scene& s, const V3f& v) {
+                    if (auto* r = at(s))
+                        if (auto* to = get(*r)) *to = v;
+                });
         };
         auto toggle = [&](const QString& label, const QString& help, auto get) {
-            form_->toggle(label, help, [=](const Scene& s) { auto* r = at(s); auto* v = r ? get(*r) : nullptr; return v ? std::optional(*v) : std::nullopt; },
-                          [=](Scene& s, bool v) { if (auto* r = at(s)) if (auto* to = get(*r)) *to = v; });
+            form_->toggle(
+                label, help,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* v = r ? get(*r) : nullptr;
+                    return v ? std::optional(*v) : std::nullopt;
+                },
+                [=](Scene& s, bool v) {
+                    if (auto* r = at(s))
+                        if (auto* to = get(*r)) *to = v;
+                });
         };
-        form_->text("name", "What the rig is called.", [=](const Scene& s) { auto* r = at(s); return r ? std::optional(r->name) : std::nullopt; },
-                    [=](Scene& s, const std::string& v) { if (auto* r = at(s)) r->name = v; });
+        form_->text(
+            "name", "What the rig is called.",
+            [=](const Scene& s) {
+                auto* r = at(s);
+                return r ? std::optional(r->name) : std::nullopt;
+            },
+            [=](Scene& s, const std::string& v) {
+                if (auto* r = at(s)) r->name = v;
+            });
         form_->heading("Balance (no new rendering)");
         for (size_t g = 0; g < rig.groups.size(); ++g) {
             const QString name = QString::fromStdString(rig.groups[g].name);
-            number(name, "Stops for all lights of this group.", {-6.f, 6.f, 0.f, false, false, "stops"}, [g](Rig& r) { return g < r.groups.size() ? &r.groups[g].exposure : nullptr; });
+            number(name, "Stops for all lights of this group.", {-6.f, 6.f, 0.f, false, false, "stops"},
+                   [g](Rig& r) { return g < r.groups.size() ? &r.groups[g].exposure : nullptr; });
         }
         form_->heading("Environment");
         toggle("on", "Light from all around.", [](Rig& r) { return &r.environment.on; });
-        form_->file("image", "An equirectangular picture; without one, the tint is the light.", QString("Images (%1)").arg(QString::fromStdString(texture::picture_patterns())),
-                    [=](const Scene& s) { auto* r = at(s); return r ? std::optional(r->environment.image) : std::nullopt; },
-                    [=](Scene& s, const std::string& v) { if (auto* r = at(s)) r->environment.image = v; });
-        number("rotation", "Turns the environment about the vertical.", {-180.f, 180.f, 0.f, false, false, "deg"}, [](Rig& r) { return &r.environment.rotation; });
-        number("exposure", "Brightness of the environment.", {-6.f, 6.f, 0.f, false, false, "stops"}, [](Rig& r) { return &r.environment.exposure; });
+        form_->file(
+            "image", "An equirectangular picture; without one, the tint is the light.",
+            QString("Images (%1)").arg(QString::fromStdString(texture::picture_patterns())),
+            [=](const Scene& s) {
+                auto* r = at(s);
+                return r ? std::optional(r->environment.image) : std::nullopt;
+            },
+            [=](Scene& s, const std::string& v) {
+                if (auto* r = at(s)) r->environment.image = v;
+            });
+        number("rotation", "Turns the environment about the vertical.", {-180.f, 180.f, 0.f, false, false, "deg"},
+               [](Rig& r) { return &r.environment.rotation; });
+        number("exposure", "Brightness of the environment.", {-6.f, 6.f, 0.f, false, false, "stops"},
+               [](Rig& r) { return &r.environment.exposure; });
         toggle("seen", "The camera sees the environment behind the asset.", [](Rig& r) { return &r.environment.seen; });
         color("tint", "Multiplies the environment.", V3f(1.f), [](Rig& r) { return &r.environment.tint; });
-        color("backdrop", "What stands behind the asset where the environment is not seen.", V3f(.18f), [](Rig& r) { return &r.environment.backdrop; });
+        color("backdrop", "What stands behind the asset where the environment is not seen.", V3f(.18f),
+              [](Rig& r) { return &r.environment.backdrop; });
         form_->heading("Stage");
         toggle("stage on", "A floor under the asset.", [](Rig& r) { return &r.stage.on; });
         color("stage colour", "Colour of the floor.", V3f(.18f), [](Rig& r) { return &r.stage.color; });
-        number("stage roughness", "How blurred the floor's reflection is.", {0.f, 1.f, .5f, true}, [](Rig& r) { return &r.stage.roughness; });
-        number("stage height", "Where the floor lies.", {-1.f, 1.f, 0.f, false, false, "m"}, [](Rig& r) { return &r.stage.height; });
+        number("stage roughness", "How blurred the floor's reflection is.", {0.f, 1.f, .5f, true},
+               [](Rig& r) { return &r.stage.roughness; });
+        number("stage height", "Where the floor lies.", {-1.f, 1.f, 0.f, false, false, "m"},
+               [](Rig& r) { return &r.stage.height; });
         for (size_t i = 0; i < rig.lights.size(); ++i) {
             auto light = [i](Rig& r) { return i < r.lights.size() ? &r.lights[i] : nullptr; };
             const scene::Light& l = rig.lights[i];
             form_->heading(QString::fromStdString(l.name) + "  (" + QString::fromStdString(l.shape) + ")");
             const QString id = QString::fromStdString(l.name) + " ";
-            toggle(id + "on", "Light on or off.", [=](Rig& r) { auto* x = light(r); return x ? &x->on : nullptr; });
-            number(id + "exposure", "Brightness.", {-6.f, 6.f, 0.f, false, false, "stops"}, [=](Rig& r) { auto* x = light(r); return x ? &x->exposure : nullptr; });
-            number(id + "intensity", "Radiance of its surface at exposure 0.", {0.f, 100.f, 10.f}, [=](Rig& r) { auto* x = light(r); return x ? &x->intensity : nullptr; });
-            color(id + "colour", "Colour of the light.", V3f(1.f), [=](Rig& r) { auto* x = light(r); return x ? &x->color : nullptr; });
-            form_->vector(id + "position", "Where it stands, metres.", {-3.f, 3.f, 0.f}, 3,
-                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(x->position) : std::nullopt; },
-                          [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->position = v; });
+            toggle(id + "on", "Light on or off.", [=](Rig& r) {
+                auto* x = light(r);
+                return x ? &x->on : nullptr;
+            });
+            number(id + "exposure", "Brightness.", {-6.f, 6.f, 0.f, false, false, "stops"}, [=](Rig& r) {
+                auto* x = light(r);
+                return x ? &x->exposure : nullptr;
+            });
+            number(id + "intensity", "Radiance of its surface at exposure 0.", {0.f, 100.f, 10.f}, [=](Rig& r) {
+                auto* x = light(r);
+                return x ? &x->intensity : nullptr;
+            });
+            color(id + "colour", "Colour of the light.", V3f(1.f), [=](Rig& r) {
+                auto* x = light(r);
+                return x ? &x->color : nullptr;
+            });
+            form_->vector(
+                id + "position", "Where it stands, metres.", {-3.f, 3.f, 0.f}, 3,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* x = r ? light(*r) : nullptr;
+                    return x ? std::optional(x->position) : std::nullopt;
+                },
+                [=](Scene& s, const V3f& v) {
+                    if (auto* r = at(s))
+                        if (auto* x = light(*r)) x->position = v;
+                });
             QStringList kinds;
             for (const render::LightKind& k : render::light_kinds()) kinds << k.title;
-            form_->choice(id + "shape", "Its shape.", kinds,
-                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(int(&render::light_kind(x->shape) - render::light_kinds().data())) : std::nullopt; },
-                          [=](Scene& s, int v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->shape = render::light_kinds()[size_t(v)].name; });
+            form_->choice(
+                id + "shape", "Its shape.", kinds,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* x = r ? light(*r) : nullptr;
+                    return x ? std::optional(int(&render::light_kind(x->shape) - render::light_kinds().data()))
+                             : std::nullopt;
+                },
+                [=](Scene& s, int v) {
+                    if (auto* r = at(s))
+                        if (auto* x = light(*r)) x->shape = render::light_kinds()[size_t(v)].name;
+                });
             for (const render::LightRow& of_kind : render::light_kind(l.shape).rows) kind_row(of_kind, id, at, light);
             form_->button("Remove " + QString::fromStdString(l.name), "Takes the light out of the rig.", [this, at, i] {
-                bench_.edit("Remove light", [&](Scene& s) { if (auto* r = at(s); r && i < r->lights.size()) r->lights.erase(r->lights.begin() + long(i)); });
+                bench_.edit("Remove light", [&](Scene& s) {
+                    if (auto* r = at(s); r && i < r->lights.size()) r->lights.erase(r->lights.begin() + long(i));
+                });
             });
         }
     }
     /// A row that only lights of one kind have.
-    template <class At, class Light>
-    void kind_row(const render::LightRow& row, const QString& id, At at, Light light) {
+    template <class At, class Light> void kind_row(const render::LightRow& row, const QString& id, At at, Light light) {
         using What = render::LightRow::What;
         auto vector = [&](int components, NumberRange range, auto get, auto set) {
-            form_->vector(id + row.label, row.help, range, components,
-                          [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(get(*x)) : std::nullopt; },
-                          [=](Scene& s, const V3f& v) { if (auto* r = at(s)) if (auto* x = light(*r)) set(*x, v); });
+            form_->vector(
+                id + row.label, row.help, range, components,
+                [=](const Scene& s) {
+                    auto* r = at(s);
+                    auto* x = r ? light(*r) : nullptr;
+                    return x ? std::optional(get(*x)) : std::nullopt;
+                },
+                [=](Scene& s, const V3f& v) {
+                    if (auto* r = at(s))
+                        if (auto* x = light(*r)) set(*x, v);
+                });
         };
         switch (row.what) {
-            case What::target: vector(3, {-3.f, 3.f, 0.f}, [](const scene::Light& x) { return x.target; }, [](scene::Light& x, const V3f& v) { x.target = v; }); break;
+            case What::target:
+                vector(
+                    3, {-3.f, 3.f, 0.f}, [](const scene::Light& x) { return x.target; },
+                    [](scene::Light& x, const V3f& v) { x.target = v; });
+                break;
             case What::width_and_height:
-                vector(2, {.01f, 3.f, .5f}, [](const scene::Light& x) { return V3f(x.size.x, x.size.y, 0.f); },
-                       [](scene::Light& x, const V3f& v) { x.size = V2f(std::max(1e-3f, v.x), std::max(1e-3f, v.y)); });
+                vector(
+                    2, {.01f, 3.f, .5f}, [](const scene::Light& x) { return V3f(x.size.x, x.size.y, 0.f); },
+                    [](scene::Light& x, const V3f& v) { x.size = V2f(std::max(1e-3f, v.x), std::max(1e-3f, v.y)); });
                 break;
             case What::diameter:
-                form_->number(id + row.label, row.help, {.01f, 3.f, .5f},
-                              [=](const Scene& s) { auto* r = at(s); auto* x = r ? light(*r) : nullptr; return x ? std::optional(x->size.x) : std::nullopt; },
-                              [=](Scene& s, float v) { if (auto* r = at(s)) if (auto* x = light(*r)) x->size.x = std::max(1e-3f, v); });
+                form_->number(
+                    id + row.label, row.help, {.01f, 3.f, .5f},
+                    [=](const Scene& s) {
+                        auto* r = at(s);
+                        auto* x = r ? light(*r) : nullptr;
+                        return x ? std::optional(x->size.x) : std::nullopt;
+                    },
+                    [=](Scene& s, float v) {
+                        if (auto* r = at(s))
+                            if (auto* x = light(*r)) x->size.x = std::max(1e-3f, v);
+                    });
                 break;
         }
     }
@@ -204,6 +304,8 @@ private:
 
 }  // namespace
 
-QWidget* make_rigs_page(Workbench& bench) { return new RigsPage(bench); }
+QWidget* make_rigs_page(Workbench& bench) {
+    return new RigsPage(bench);
+}
 
 }  // namespace vemtra::app

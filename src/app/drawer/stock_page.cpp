@@ -1,3 +1,5 @@
+#include <sys/resource.h>
+#include <unistd.h>
 #include <QApplication>
 #include <QComboBox>
 #include <QHBoxLayout>
@@ -9,8 +11,6 @@
 #include <QPushButton>
 #include <condition_variable>
 #include <deque>
-#include <sys/resource.h>
-#include <unistd.h>
 
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
@@ -99,9 +99,11 @@ public:
 
 class StockPage : public QWidget {
 public:
-    explicit StockPage(Workbench& bench) : bench_(bench), maker_([this](const std::string& id, const QString& file) {
-        QMetaObject::invokeMethod(this, [this, id, file] { arrived(id, file); }, Qt::QueuedConnection);
-    }) {
+    explicit StockPage(Workbench& bench)
+        : bench_(bench), maker_([this](const std::string& id, const QString& file) {
+              QMetaObject::invokeMethod(
+                  this, [this, id, file] { arrived(id, file); }, Qt::QueuedConnection);
+          }) {
         auto* row = new QHBoxLayout(this);
         row->setContentsMargins(6, 6, 6, 6);
         auto* left = new QVBoxLayout;
@@ -122,11 +124,16 @@ public:
         left->addWidget(note_);
         row->addLayout(left, 1);
         auto* buttons = new QVBoxLayout;
-        add_button(buttons, "Onto layer", "Exchanges the selected layer's surface; its mask and amounts stay. Double-click does the same", [this] { onto_layer(); });
-        add_button(buttons, "New layer", "Adds it as a layer above the selected one", [this] { bench_.add_stock_layer(chosen()); });
+        add_button(buttons, "Onto layer",
+                   "Exchanges the selected layer's surface; its mask and amounts stay. Double-click does the same",
+                   [this] { onto_layer(); });
+        add_button(buttons, "New layer", "Adds it as a layer above the selected one",
+                   [this] { bench_.add_stock_layer(chosen()); });
         add_button(buttons, "Keep layer", "Keeps the selected layer's surface in the stock", [this] { keep(); });
-        rename_ = add_button(buttons, "Rename", "Another name or group; only for entries of your own", [this] { rename(); });
-        remove_ = add_button(buttons, "Remove", "Takes an entry of your own out of the stock", [this] { bench_.remove_own_stock(chosen()); });
+        rename_ =
+            add_button(buttons, "Rename", "Another name or group; only for entries of your own", [this] { rename(); });
+        remove_ = add_button(buttons, "Remove", "Takes an entry of your own out of the stock",
+                             [this] { bench_.remove_own_stock(chosen()); });
         buttons->addStretch();
         row->addLayout(buttons);
         connect(search_, &QLineEdit::textChanged, this, [this] { fill(); });
@@ -134,28 +141,37 @@ public:
         connect(list_, &QListWidget::itemDoubleClicked, this, [this] { onto_layer(); });
         connect(list_, &QListWidget::currentItemChanged, this, [this] { show_note(); });
         connect(&bench_, &Workbench::stock_changed, this, [this] { groups(); });
-        connect(&bench_, &Workbench::changed, this, [this] { if (isVisible()) ask(); });
+        connect(&bench_, &Workbench::changed, this, [this] {
+            if (isVisible()) ask();
+        });
         groups();
     }
     void showEvent(QShowEvent*) override { ask(); }
 
 private:
-    std::string chosen() const { return list_->currentItem() ? list_->currentItem()->data(Qt::UserRole).toString().toStdString() : std::string(); }
+    std::string chosen() const {
+        return list_->currentItem() ? list_->currentItem()->data(Qt::UserRole).toString().toStdString() : std::string();
+    }
     void onto_layer() { bench_.apply_stock(chosen()); }
     void keep() {
         const auto* layer = bench_.layer();
         if (!layer) return;
         bool ok = false;
-        const QString name = QInputDialog::getText(this, "Keep layer", "Name in the stock", QLineEdit::Normal, QString::fromStdString(layer->name), &ok);
+        const QString name = QInputDialog::getText(this, "Keep layer", "Name in the stock", QLineEdit::Normal,
+                                                   QString::fromStdString(layer->name), &ok);
         if (ok && !name.trimmed().isEmpty()) bench_.keep_own_stock(name.trimmed().toStdString());
     }
     void rename() {
         const auto* item = bench_.stock().find(chosen());
         if (!item || !item->own) return;
         bool ok = false;
-        const QString text = QInputDialog::getText(this, "Rename", "Group / name", QLineEdit::Normal, QString::fromStdString(item->group + " / " + item->layer.name), &ok);
+        const QString text = QInputDialog::getText(this, "Rename", "Group / name", QLineEdit::Normal,
+                                                   QString::fromStdString(item->group + " / " + item->layer.name), &ok);
         const int cut = int(text.lastIndexOf(" / "));
-        if (ok) bench_.rename_own_stock(item->layer.id, (cut < 0 ? QString::fromStdString(item->group) : text.left(cut)).toStdString(), (cut < 0 ? text : text.mid(cut + 3)).toStdString());
+        if (ok)
+            bench_.rename_own_stock(item->layer.id,
+                                    (cut < 0 ? QString::fromStdString(item->group) : text.left(cut)).toStdString(),
+                                    (cut < 0 ? text : text.mid(cut + 3)).toStdString());
     }
     void groups() {
         const QString now = group_->currentText();
@@ -168,11 +184,14 @@ private:
     void fill() {
         const std::string kept = chosen();
         list_->clear();
-        const QString words = search_->text().trimmed(), group = group_->currentIndex() > 0 ? group_->currentText() : QString();
+        const QString words = search_->text().trimmed(),
+                      group = group_->currentIndex() > 0 ? group_->currentText() : QString();
         for (const scene::StockItem& i : bench_.stock().items) {
             const QString name = QString::fromStdString(i.layer.name), of = QString::fromStdString(i.group);
             if (!group.isEmpty() && of != group) continue;
-            if (!words.isEmpty() && !name.contains(words, Qt::CaseInsensitive) && !of.contains(words, Qt::CaseInsensitive)) continue;
+            if (!words.isEmpty() && !name.contains(words, Qt::CaseInsensitive) &&
+                !of.contains(words, Qt::CaseInsensitive))
+                continue;
             auto* item = new QListWidgetItem(name);
             item->setData(Qt::UserRole, QString::fromStdString(i.layer.id));
             item->setToolTip(of + ": " + name + "\n" + QString::fromStdString(i.note));
@@ -193,7 +212,9 @@ private:
     }
     void show_note() {
         const auto* item = bench_.stock().find(chosen());
-        note_->setText(item ? QString::fromStdString(item->note) : list_->count() ? "Drag a swatch onto a part or a lane, or double-click it." : "Nothing in the stock has that name.");
+        note_->setText(item             ? QString::fromStdString(item->note)
+                       : list_->count() ? "Drag a swatch onto a part or a lane, or double-click it."
+                                        : "Nothing in the stock has that name.");
         rename_->setEnabled(item && item->own);
         remove_->setEnabled(item && item->own);
     }
@@ -212,7 +233,8 @@ private:
         asked_ = lit_by_ = now;
         std::vector<scene::StockItem> items;
         for (int i = 0; i < list_->count(); ++i)
-            if (const auto* item = bench_.stock().find(list_->item(i)->data(Qt::UserRole).toString().toStdString())) items.push_back(*item);
+            if (const auto* item = bench_.stock().find(list_->item(i)->data(Qt::UserRole).toString().toStdString()))
+                items.push_back(*item);
         maker_.ask(std::move(items), rig ? std::optional(*rig) : std::nullopt, bench_.folder());
     }
     void arrived(const std::string& id, const QString& file) {
@@ -238,11 +260,13 @@ private:
         bool operator==(const Lighting&) const = default;
     };
     std::optional<Lighting> asked_, lit_by_;  ///< what swatches were asked in last; what those in `icons_` are lit by
-    SwatchMaker maker_;  // last: its thread must end before what it reports to
+    SwatchMaker maker_;                       // last: its thread must end before what it reports to
 };
 
 }  // namespace
 
-QWidget* make_stock_page(Workbench& bench) { return new StockPage(bench); }
+QWidget* make_stock_page(Workbench& bench) {
+    return new StockPage(bench);
+}
 
 }  // namespace vemtra::app

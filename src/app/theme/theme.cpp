@@ -11,13 +11,20 @@ namespace {
 Theme current;
 Theme make(bool dark) {
     auto grey = [](int v) { return QColor(v, v, v); };
-    if (dark) return {true, grey(62), grey(74), grey(88), grey(56), grey(42), grey(222), grey(160), QColor(122, 172, 170), grey(54)};
-    return {false, grey(150), grey(164), grey(180), grey(192), grey(118), grey(20), grey(74), QColor(24, 92, 96), grey(119)};
+    if (dark)
+        return {true,    grey(62), grey(74), grey(88), grey(56), grey(42), grey(222), grey(160), QColor(122, 172, 170),
+                grey(54)};
+    return {false,     grey(150), grey(164), grey(180),          grey(192),
+            grey(118), grey(20),  grey(74),  QColor(24, 92, 96), grey(119)};
 }
-QString css(const QColor& c) { return c.name(); }
+QString css(const QColor& c) {
+    return c.name();
+}
 }  // namespace
 
-const Theme& theme() { return current; }
+const Theme& theme() {
+    return current;
+}
 
 void load_fonts() {
     for (const char* file : {"Inter-Regular.otf", "Inter-SemiBold.otf"})
@@ -40,36 +47,44 @@ void use_theme(bool dark) {
     p.setColor(QPalette::ToolTipBase, t.field);
     p.setColor(QPalette::ToolTipText, t.text);
     p.setColor(QPalette::PlaceholderText, t.faint);
-    for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText}) p.setColor(QPalette::Disabled, role, t.faint);
+    for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText})
+        p.setColor(QPalette::Disabled, role, t.faint);
     QApplication::setStyle("Fusion");
     QApplication::setPalette(p);
     QFont font("Inter");
     font.setPixelSize(12);
     QApplication::setFont(font);
-    qApp->setStyleSheet(QStringLiteral(
-        "QToolTip{background:%1;color:%2;border:1px solid %3;padding:3px}"
-        "QPushButton,QToolButton{background:%4;color:%2;border:1px solid %3;border-radius:3px;padding:3px 6px}"
-        "QPushButton:hover,QToolButton:hover{border-color:%5}"
-        "QPushButton:checked,QToolButton:checked{background:%5;color:%6}"
-        "QPushButton:disabled,QToolButton:disabled{color:%8}"
-        "QToolButton::menu-indicator{image:none}"
-        "QLineEdit{background:%1;color:%2;border:1px solid %3;border-radius:3px;padding:2px 6px;min-height:18px}"
-        "QLineEdit:focus{border-color:%5}"
-        "QTabBar::tab{background:transparent;color:%8;padding:4px 10px;border:0;border-bottom:2px solid transparent}"
-        "QTabBar::tab:selected{color:%2;border-bottom:2px solid %5}"
-        "QTabWidget::pane{border:0;border-top:1px solid %3}"
-        "QListWidget,QTreeWidget{background:%7;border:1px solid %3;border-radius:3px}"
-        "QListWidget::item,QTreeWidget::item{padding:2px 4px}"
-        "QScrollArea{border:0}"
-        "QSplitter::handle{background:%3}"
-        "QStatusBar QLabel{padding-left:6px}QStatusBar::item{border:0}"
-        "QMenu{background:%4;border:1px solid %3}QMenu::item{padding:4px 22px 4px 14px}QMenu::item:selected{background:%5;color:%6}"
-        "QMenuBar{background:%9}QMenuBar::item{padding:4px 9px}QMenuBar::item:selected{background:%4}"
-        "QScrollBar:vertical{background:transparent;width:9px}QScrollBar:horizontal{background:transparent;height:9px}"
-        "QScrollBar::handle{background:%3;border-radius:4px;min-height:20px;min-width:20px}"
-        "QScrollBar::add-line,QScrollBar::sub-line{width:0;height:0}QScrollBar::add-page,QScrollBar::sub-page{background:transparent}"
-        "QProgressBar{background:%1;border:1px solid %3;border-radius:3px;max-height:10px}QProgressBar::chunk{background:%5}")
-        .arg(css(t.field), css(t.text), css(t.line), css(t.raised), css(t.accent), t.dark ? "#141414" : "#f5f5f5", css(t.panel), css(t.faint), css(t.window)));
+    qApp->setStyleSheet(
+        QStringLiteral(
+            "QToolTip{background:%1;color:%2;border:1px solid %3;padding:3px}"
+            "QPushButton,QToolButton{background:%4;color:%2;border:1px solid %3;border-radius:3px;padding:3px 6px}"
+            "QPushButton:hover,QToolButton:hover{border-color:%5}"
+            "QPushButton:checked,QToolButton:checked{background:%5;color:%6}"
+            "QPushButton:disabled,QToolButton:disabled{color:%8}"
+            "QToolButton::menu-indicator{image:none}"
+            "QLineEdit{background:%1;color:%2;border:1px solid %3;border-radius:3px;padding:2px 6px;min-height:18px}"
+            "QLineEdit:focus{border-color:%5}"
+            "QTabBar::tab{background:transparent;color:%8;padding:4px 10px;border:0;border-bottom:2px solid "
+            "transparent}"
+            "QTabBar::tab:selected{color:%2;border-bottom:2px solid %5}"
+            "QTabWidget::pane{border:0;border-top:1px solid %3}"
+            "QListWidget,QTreeWidget{background:%7;border:1px solid %3;border-radius:3px}"
+            "QListWidget::item,QTreeWidget::item{padding:2px 4px}"
+            "QScrollArea{border:0}"
+            "QSplitter::handle{background:%3}"
+            "QStatusBar QLabel{padding-left:6px}QStatusBar::item{border:0}"
+            "QMenu{background:%4;border:1px solid %3}QMenu::item{padding:4px 22px 4px "
+            "14px}QMenu::item:selected{background:%5;color:%6}"
+            "QMenuBar{background:%9}QMenuBar::item{padding:4px 9px}QMenuBar::item:selected{background:%4}"
+            "QScrollBar:vertical{background:transparent;width:9px}QScrollBar:horizontal{background:transparent;height:"
+            "9px}"
+            "QScrollBar::handle{background:%3;border-radius:4px;min-height:20px;min-width:20px}"
+            "QScrollBar::add-line,QScrollBar::sub-line{width:0;height:0}QScrollBar::add-page,QScrollBar::sub-page{"
+            "background:transparent}"
+            "QProgressBar{background:%1;border:1px solid "
+            "%3;border-radius:3px;max-height:10px}QProgressBar::chunk{background:%5}")
+            .arg(css(t.field), css(t.text), css(t.line), css(t.raised), css(t.accent), t.dark ? "#141414" : "#f5f5f5",
+                 css(t.panel), css(t.faint), css(t.window)));
 }
 
 QFont small_font() {
@@ -87,7 +102,9 @@ QColor swatch(const V3f& linear) {
     auto c = [](float x) { return int(255.f * linear_to_srgb(clamp01(x)) + .5f); };
     return {c(linear.x), c(linear.y), c(linear.z)};
 }
-QColor ink_on(const QColor& b) { return b.red() * .3 + b.green() * .59 + b.blue() * .11 > 128 ? QColor(20, 20, 20) : QColor(240, 240, 240); }
+QColor ink_on(const QColor& b) {
+    return b.red() * .3 + b.green() * .59 + b.blue() * .11 > 128 ? QColor(20, 20, 20) : QColor(240, 240, 240);
+}
 
 QString number_text(float value, bool whole) {
     if (whole) return QString::number(int(std::lround(value)));

@@ -1,4 +1,5 @@
-// The neutral booth: greys without tint (ISO 3664 asks for a neutral surround), dark text, one accent for focus. Two variants.
+// The neutral booth: greys without tint (ISO 3664 asks for a neutral surround), dark text, one accent for focus. Two
+// variants.
 #pragma once
 #include <QColor>
 #include <QFont>
@@ -14,7 +15,7 @@ struct Theme {
     QColor window, panel, raised, field, line, text, faint, accent, surround;
 };
 const Theme& theme();
-void use_theme(bool dark);   ///< sets palette and style sheet of the application
+void use_theme(bool dark);  ///< sets palette and style sheet of the application
 void load_fonts();
 
 QFont small_font();

@@ -14,11 +14,14 @@ std::optional<FrameHandles::Shown> FrameHandles::frame() const {
     if (!placed) return std::nullopt;
     Shown f{*placed, M44f()};
     if (f.shape == nodes::FrameShape::pin) f.size = V2f(.1f * image->prepared->scene_size);
-    if (const int i = image->prepared->instance_of(bench_.selection().part); i >= 0) f.to_world = image->prepared->geometry->instances()[size_t(i)].to_world;
+    if (const int i = image->prepared->instance_of(bench_.selection().part); i >= 0)
+        f.to_world = image->prepared->geometry->instances()[size_t(i)].to_world;
     return f;
 }
 
-bool FrameHandles::shown() const { return frame().has_value(); }
+bool FrameHandles::shown() const {
+    return frame().has_value();
+}
 
 QPointF FrameHandles::position(Handle handle, const QSize& view) const {
     const auto f = frame();
@@ -40,10 +43,13 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
     if (!f) return;
     std::vector<std::vector<V3f>> lines;
     const float w = .5f * f->size.x, h = .5f * f->size.y;
-    auto rectangle = [&](const V3f& c, const V3f& a, const V3f& b) { lines.push_back({c - a - b, c + a - b, c + a + b, c - a + b, c - a - b}); };
+    auto rectangle = [&](const V3f& c, const V3f& a, const V3f& b) {
+        lines.push_back({c - a - b, c + a - b, c + a + b, c - a + b, c - a - b});
+    };
     auto ring = [&](const V3f& c, const V3f& a, const V3f& b) {
         std::vector<V3f> l;
-        for (int i = 0; i <= 48; ++i) l.push_back(c + a * std::cos(float(i) * pi / 24.f) + b * std::sin(float(i) * pi / 24.f));
+        for (int i = 0; i <= 48; ++i)
+            l.push_back(c + a * std::cos(float(i) * pi / 24.f) + b * std::sin(float(i) * pi / 24.f));
         lines.push_back(l);
     };
     const V3f x = f->x * w, y = f->y * h, z = f->z * w;
@@ -70,8 +76,14 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
             for (const V3f& corner : {x + y, x - y, -x + y, -x - y}) lines.push_back({V3f(0.f), far + corner});
             break;
         }
-        case Shape::pin: lines.push_back({V3f(0.f), f->z * w}); ring(V3f(0.f), x * .5f, f->y * (.5f * w)); break;
-        default: rectangle(V3f(0.f), x, y); lines.push_back({V3f(0.f), f->z * (.5f * w)}); break;
+        case Shape::pin:
+            lines.push_back({V3f(0.f), f->z * w});
+            ring(V3f(0.f), x * .5f, f->y * (.5f * w));
+            break;
+        default:
+            rectangle(V3f(0.f), x, y);
+            lines.push_back({V3f(0.f), f->z * (.5f * w)});
+            break;
     }
     p.save();
     p.setRenderHint(QPainter::Antialiasing);
@@ -79,7 +91,8 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
         p.setPen(pen);
         for (const auto& line : lines)
             for (size_t i = 0; i + 1 < line.size(); ++i) {
-                const auto a = to_screen(bench_.scene(), (f->centre + line[i]) * f->to_world, view), b = to_screen(bench_.scene(), (f->centre + line[i + 1]) * f->to_world, view);
+                const auto a = to_screen(bench_.scene(), (f->centre + line[i]) * f->to_world, view),
+                           b = to_screen(bench_.scene(), (f->centre + line[i + 1]) * f->to_world, view);
                 if (a && b) p.drawLine(*a, *b);
             }
     }
@@ -93,15 +106,19 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
     p.restore();
 }
 
-void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot) {
+void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view,
+                        const std::optional<Workbench::SurfaceSpot>& spot) {
     const auto f = frame();
     const scene::Node* n = bench_.node();
     if (!f || !n) return;
     const std::string id = n->id;
     auto write = [&](const char* label, auto change) {
-        bench_.edit_build_up(label, [&](scene::BuildUp& b) {
-            if (scene::Node* node = scene::node(b, id)) change(*node);
-        }, std::string("frame ") + label + id);
+        bench_.edit_build_up(
+            label,
+            [&](scene::BuildUp& b) {
+                if (scene::Node* node = scene::node(b, id)) change(*node);
+            },
+            std::string("frame ") + label + id);
     };
     if (handle == middle) {
         V3f centre;
@@ -114,15 +131,23 @@ void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view, con
             centre = (world + parallel_step(bench_.scene(), world, *now, to, view)) * f->to_world.inverse();
         }
         const bool pin = f->shape == nodes::FrameShape::pin;
-        write("Move frame", [&](scene::Node& node) { nodes::place(node, centre, spot && pin ? std::optional(spot->normal) : std::nullopt, false); });
+        write("Move frame", [&](scene::Node& node) {
+            nodes::place(node, centre, spot && pin ? std::optional(spot->normal) : std::nullopt, false);
+        });
     } else if (f->shape != nodes::FrameShape::pin) {
         const QPointF c = position(middle, view), was = position(handle, view) - c, now = to - c;
         const double a = std::hypot(was.x(), was.y()), b = std::hypot(now.x(), now.y());
         if (handle == side && a > 1 && b > 1)
-            write("Size of frame", [&](scene::Node& node) { nodes::set(node, nodes::Role::frame_size, V2f(f->size * float(std::clamp(b / a, .2, 5.)))); });
+            write("Size of frame", [&](scene::Node& node) {
+                nodes::set(node, nodes::Role::frame_size, V2f(f->size * float(std::clamp(b / a, .2, 5.))));
+            });
         if (handle == top && a > 1 && b > 1) {
             const double turn = std::atan2(now.x(), -now.y()) - std::atan2(was.x(), -was.y());
-            write("Roll frame", [&](scene::Node& node) { nodes::set(node, nodes::Role::frame_turn, V3f(f->turned.x, f->turned.y, std::remainder(f->turned.z - float(turn) * 180.f / pi, 360.f))); });
+            write("Roll frame", [&](scene::Node& node) {
+                nodes::set(
+                    node, nodes::Role::frame_turn,
+                    V3f(f->turned.x, f->turned.y, std::remainder(f->turned.z - float(turn) * 180.f / pi, 360.f)));
+            });
         }
     }
 }

@@ -1,5 +1,5 @@
-// The frame of a placement, or the pin of a grain, in the picture: outlined where it stands, with three handles: middle (moves it over the
-// asset), side (its size) and top (rolls it).
+// The frame of a placement, or the pin of a grain, in the picture: outlined where it stands, with three handles: middle
+// (moves it over the asset), side (its size) and top (rolls it).
 #pragma once
 #include <QPainter>
 
@@ -13,7 +13,7 @@ public:
     enum Handle { none, middle, side, top };
     explicit FrameHandles(Workbench& bench) : bench_(bench) {}
 
-    bool shown() const;                                  ///< the selected tile has a frame that counts
+    bool shown() const;  ///< the selected tile has a frame that counts
     void paint(QPainter& p, const QSize& view) const;
     Handle at(const QPointF& point, const QSize& view) const;
     QPointF position(Handle handle, const QSize& view) const;

@@ -8,18 +8,21 @@ namespace vemtra::app {
 namespace {
 
 const V3f axes[] = {V3f(1, 0, 0), V3f(0, 1, 0), V3f(0, 0, 1)};
-constexpr double grip = 12;          // pixels around a handle that hold it
-constexpr float turn_step = 15.f;    // degrees, with the grid
+constexpr double grip = 12;        // pixels around a handle that hold it
+constexpr float turn_step = 15.f;  // degrees, with the grid
 
 /// A step of 1, 2 or 5 times a power of ten, about a fortieth of the length.
 float grid_step(float length) {
-    const float raw = std::max(1e-6f, length / 40.f), power = std::pow(10.f, std::floor(std::log10(raw))), part = raw / power;
+    const float raw = std::max(1e-6f, length / 40.f), power = std::pow(10.f, std::floor(std::log10(raw))),
+                part = raw / power;
     return power * (part < 1.5f ? 1.f : part < 3.5f ? 2.f : part < 7.5f ? 5.f : 10.f);
 }
 
 }  // namespace
 
-bool PlacementHandles::shown() const { return frame().has_value(); }
+bool PlacementHandles::shown() const {
+    return frame().has_value();
+}
 
 std::optional<PlacementHandles::Frame> PlacementHandles::frame() const {
     if (!bench_.arranging()) return std::nullopt;
@@ -86,9 +89,12 @@ void PlacementHandles::paint(QPainter& p, const QSize& view) const {
 }
 
 QString PlacementHandles::hint() const {
-    static const char* carries[] = {"the knob carries it freely", "the knob carries it on a grid", "the knob carries it over the stage", "the knob carries it over what lies under the hand"};
+    static const char* carries[] = {"the knob carries it freely", "the knob carries it on a grid",
+                                    "the knob carries it over the stage",
+                                    "the knob carries it over what lies under the hand"};
     return QString("Placing %1: %2; letters move, dots turn, the square scales; Esc leaves")
-        .arg(bench_.whole_asset ? "the asset" : QString::fromStdString(bench_.part() ? bench_.part()->name : ""), carries[size_t(bench_.snap)]);
+        .arg(bench_.whole_asset() ? "the asset" : QString::fromStdString(bench_.part() ? bench_.part()->name : ""),
+             carries[size_t(bench_.snap())]);
 }
 
 void PlacementHandles::begin(Handle handle, const QPointF& at, const QSize&) {
@@ -102,34 +108,42 @@ void PlacementHandles::begin(Handle handle, const QPointF& at, const QSize&) {
 void PlacementHandles::drag(const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot) {
     const auto f = frame();
     if (!f) return;
-    if (held_ == carry) carry_to(to, view, spot);
-    else if (held_ >= along_x && held_ <= along_z) move_along(held_ - along_x, to, view);
-    else if (held_ >= about_x && held_ <= about_z) turn_about(held_ - about_x, to, view);
+    if (held_ == carry)
+        carry_to(to, view, spot);
+    else if (held_ >= along_x && held_ <= along_z)
+        move_along(held_ - along_x, to, view);
+    else if (held_ >= about_x && held_ <= about_z)
+        turn_about(held_ - about_x, to, view);
     else if (held_ == scale) {
         const QPointF c = position(carry, view), was = last_ - c, now = to - c;
         const double a = std::hypot(was.x(), was.y()), b = std::hypot(now.x(), now.y());
-        if (a > 2 && b > 2) bench_.place("Scale", [&](scene::Placement& q) { q.scale *= float(std::clamp(b / a, .5, 2.)); }, "scale " + bench_.selection().part);
+        if (a > 2 && b > 2)
+            bench_.place(
+                "Scale", [&](scene::Placement& q) { q.scale *= float(std::clamp(b / a, .5, 2.)); },
+                "scale " + bench_.selection().part);
     }
     last_ = to;
 }
 
-void PlacementHandles::carry_to(const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot) {
+void PlacementHandles::carry_to(const QPointF& to, const QSize& view,
+                                const std::optional<Workbench::SurfaceSpot>& spot) {
     const auto f = frame();
     const std::string key = "carry " + bench_.selection().part;
     const Box3f box = bench_.standing_bounds();
-    if (bench_.snap == Workbench::Snap::surface && spot) {
+    if (bench_.snap() == Workbench::Snap::surface && spot) {
         // Its foot comes to lie where the hand points, its up along the surface's normal.
         const V3f up = V3f(0, 1, 0);
         const M44f now = scene::matrix_of(bench_.placement());
         V3f own_up = turned(up, now);
         own_up = own_up.length2() > 0.f ? own_up.normalized() : up;
         const V3f axis = own_up.cross(spot->normal_world);
-        if (axis.length() > 1e-4f) bench_.turn_by(axis.normalized(), std::asin(std::min(1.f, axis.length())) * 180.f / pi, key);
+        if (axis.length() > 1e-4f)
+            bench_.turn_by(axis.normalized(), std::asin(std::min(1.f, axis.length())) * 180.f / pi, key);
         const float foot = std::max(0.f, f->middle.y - box.min.y);
         bench_.move_by(spot->position_world + spot->normal_world * foot - f->middle, "Carry", key);
         return;
     }
-    if (bench_.snap == Workbench::Snap::stage) {
+    if (bench_.snap() == Workbench::Snap::stage) {
         const scene::Rig* rig = scene::active_rig(bench_.scene());
         const float height = rig ? rig->stage.height : 0.f;
         const auto on = on_plane(bench_.scene(), to, view, V3f(0, height, 0), V3f(0, 1, 0));
@@ -138,7 +152,7 @@ void PlacementHandles::carry_to(const QPointF& to, const QSize& view, const std:
     }
     carried_ += parallel_step(bench_.scene(), carried_, last_, to, view);
     V3f goal = carried_;
-    if (bench_.snap == Workbench::Snap::grid) {
+    if (bench_.snap() == Workbench::Snap::grid) {
         const float step = grid_step(box.size().length());
         for (int c = 0; c < 3; ++c) goal[c] = std::round(goal[c] / step) * step;
     }
@@ -147,14 +161,15 @@ void PlacementHandles::carry_to(const QPointF& to, const QSize& view, const std:
 
 void PlacementHandles::move_along(int axis, const QPointF& to, const QSize& view) {
     const auto f = frame();
-    const auto a = to_screen(bench_.scene(), f->middle, view), b = to_screen(bench_.scene(), f->middle + axes[axis] * f->reach, view);
+    const auto a = to_screen(bench_.scene(), f->middle, view),
+               b = to_screen(bench_.scene(), f->middle + axes[axis] * f->reach, view);
     if (!a || !b) return;
     const QPointF d = *b - *a, hand = to - last_;
     const double length2 = QPointF::dotProduct(d, d);
     if (length2 < 16) return;  // it points at the eye
     carried_ += axes[axis] * (f->reach * float(QPointF::dotProduct(hand, d) / length2));
     V3f goal = carried_;
-    if (bench_.snap == Workbench::Snap::grid) {
+    if (bench_.snap() == Workbench::Snap::grid) {
         const float step = grid_step(bench_.standing_bounds().size().length());
         goal[axis] = std::round(goal[axis] / step) * step;
     }
@@ -168,9 +183,11 @@ void PlacementHandles::turn_about(int axis, const QPointF& to, const QSize& view
     degrees = std::remainder(degrees, 360.f);
     // On the screen y runs down: seen with the axis towards the eye, a turn to the right of the hand is one backwards.
     const auto f = frame();
-    if (const scene::Camera* camera = scene::active_camera(bench_.scene()); camera && (camera->position - f->middle).dot(axes[axis]) > 0.f) degrees = -degrees;
+    if (const scene::Camera* camera = scene::active_camera(bench_.scene());
+        camera && (camera->position - f->middle).dot(axes[axis]) > 0.f)
+        degrees = -degrees;
     turned_ += degrees;
-    const float wanted = bench_.snap == Workbench::Snap::grid ? std::round(turned_ / turn_step) * turn_step : turned_;
+    const float wanted = bench_.snap() == Workbench::Snap::grid ? std::round(turned_ / turn_step) * turn_step : turned_;
     if (wanted != given_) bench_.turn_by(axes[axis], wanted - given_, "turn " + bench_.selection().part);
     given_ = wanted;
 }

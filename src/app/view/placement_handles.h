@@ -1,5 +1,6 @@
-// What is arranged, in the picture: a knob in the middle that carries it (by the snap that is chosen), a letter on each axis that moves it along
-// that axis, a tick on each quarter circle that turns it about the third axis, and a corner that scales it.
+// What is arranged, in the picture: a knob in the middle that carries it (by the snap that is chosen), a letter on each
+// axis that moves it along that axis, a tick on each quarter circle that turns it about the third axis, and a corner
+// that scales it.
 #pragma once
 #include <QPainter>
 
@@ -35,7 +36,7 @@ private:
     Workbench& bench_;
     Handle held_ = none;
     QPointF last_;
-    V3f carried_{0.f};        ///< where the hand has the middle, before it snaps
+    V3f carried_{0.f};                  ///< where the hand has the middle, before it snaps
     float turned_ = 0.f, given_ = 0.f;  ///< degrees: by the hand, and as snapped
 };
 

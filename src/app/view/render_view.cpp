@@ -10,8 +10,8 @@
 
 #include "app/theme/theme.h"
 #include "base/text.h"
-#include "scene/edits.h"
 #include "render/visible_points.h"
+#include "scene/edits.h"
 
 namespace vemtra::app {
 
@@ -27,7 +27,8 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
         const auto latest = bench_.image();
         if (!latest || latest == shown_) return;
         shown_ = latest;
-        image_ = QImage(shown_->bgra.data(), shown_->shown_width, shown_->shown_height, shown_->shown_width * 4, QImage::Format_RGB32);
+        image_ = QImage(shown_->bgra.data(), shown_->shown_width, shown_->shown_height, shown_->shown_width * 4,
+                        QImage::Format_RGB32);
         update();
     });
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
@@ -40,111 +41,126 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
 }
 
 void RenderView::resizeEvent(QResizeEvent*) {
-    bench_.live.width = width();
-    bench_.live.height = height();
-    bench_.live.region = {};
-    bench_.refresh();
+    bench_.set_view_size(width(), height());
 }
 
 void RenderView::paintEvent(QPaintEvent*) {
     QPainter p(this);
-    const Theme& t = theme();
-    p.fillRect(rect(), t.surround);
-    if (bench_.scene().parts.empty()) {
-        p.setPen(t.text);
-        p.setFont(strong_font());
-        p.drawText(rect().adjusted(20, 0, -20, -24), Qt::AlignCenter, "Bring in an asset");
-        QFont f = font();
-        p.setFont(f);
-        p.drawText(rect().adjusted(20, 24, -20, 0), Qt::AlignCenter, QString("Drop an %1 file here, or choose Project > Import asset (Ctrl+I)").arg(QString::fromStdString(geometry::format_names())));
-        return;
-    }
+    p.fillRect(rect(), theme().surround);
+    if (bench_.scene().parts.empty()) return paint_invitation(p);
     if (image_.isNull()) {
-        p.setPen(t.text);
+        p.setPen(theme().text);
         p.drawText(rect(), Qt::AlignCenter, "The first picture is on its way");
         return;
     }
     p.setRenderHint(QPainter::SmoothPixmapTransform);
-    // A picture of another shape (just after a resize) keeps its proportions until the right one is there.
-    QSizeF size = image_.size();
-    size.scale(this->size(), std::fabs(size.width() / size.height() - double(width()) / height()) < .02 ? Qt::IgnoreAspectRatio : Qt::KeepAspectRatioByExpanding);
-    QRectF target(QPointF(0, 0), size);
-    target.moveCenter(QRectF(rect()).center());
-    if (std::abs(image_.width() - width()) < 8 && std::abs(image_.height() - height()) < 8) p.drawImage(QPoint(0, 0), image_);  // pixel for pixel
-    else p.drawImage(target, image_);
-    if (bench_.compared >= 0 && bench_.compared < int(bench_.kept.size())) {
-        const KeptPicture& k = bench_.kept[size_t(bench_.compared)];
-        const double x = width() * divider_;
-        p.save();
-        p.setClipRect(QRectF(0, 0, x, height()));
-        p.drawImage(QRectF(rect()), k.image);
-        p.restore();
-        p.setPen(QPen(QColor(20, 20, 20), 3));
-        p.drawLine(QPointF(x, 0), QPointF(x, height()));
-        p.setPen(QPen(QColor(235, 235, 235), 1));
-        p.drawLine(QPointF(x, 0), QPointF(x, height()));
-        p.setBrush(QColor(235, 235, 235));
-        p.setPen(QPen(QColor(20, 20, 20), 1));
-        p.drawRoundedRect(QRectF(x - 5, height() * .5 - 16, 10, 32), 4, 4);
-        auto label = [&](const QString& text, const QRectF& r, Qt::Alignment side) {
-            p.setFont(font());
-            QRectF box = p.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
-            box.moveBottom(r.bottom() - 8);
-            if (side & Qt::AlignRight) box.moveRight(r.right() - 8);
-            else box.moveLeft(r.left() + 8);
-            p.setPen(Qt::NoPen);
-            p.setBrush(QColor(20, 20, 20, 170));
-            p.drawRoundedRect(box, 3, 3);
-            p.setPen(QColor(240, 240, 240));
-            p.drawText(box, Qt::AlignCenter, text);
-        };
-        label(k.name, QRectF(0, 0, x, height()), Qt::AlignRight);
-        label("Live", QRectF(x, 0, width() - x, height()), Qt::AlignLeft);
-    }
-    const render::PixelRect& r = bench_.live.region;
-    QRectF region = marked_;
-    if (!marking_ && r.x1 > r.x0) {
-        const double s = 100.0 / bench_.live.scale_percent;
-        region = QRectF(r.x0 * s, r.y0 * s, (r.x1 - r.x0) * s, (r.y1 - r.y0) * s);
-    }
-    if (region.width() > 1) {
-        p.setBrush(Qt::NoBrush);
-        p.setPen(QPen(QColor(20, 20, 20), 1));
-        p.drawRect(region.adjusted(-1, -1, 1, 1));
-        p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
-        p.drawRect(region);
-    }
-    if (bench_.live.view != render::View::uv) {
+    paint_picture(p);
+    if (bench_.compared() >= 0 && bench_.compared() < int(bench_.kept().size()))
+        paint_compared(p, bench_.kept()[size_t(bench_.compared())]);
+    paint_region(p);
+    if (bench_.live().view != render::View::uv) {
         handles_.paint(p, this->size());
         placing_.paint(p, this->size());
     }
-    QString note;
-    if (bench_.picking()) note = "Click in the picture to take its colour; Esc leaves";
-    else if (bench_.placing()) note = "Click the place on the asset; Esc leaves";
-    else if (placing_.shown()) note = placing_.hint();
-    else if (marking_) note = "Drag over the part of the picture that should be rendered";
-    else if (bench_.live.hold) note = "Held";
-    else if (bench_.live.view == render::View::node) {
-        const auto* b = scene::find(bench_.scene().build_ups, bench_.live.shown_build_up);
-        const scene::Node* n = b ? scene::find_node(*b, bench_.live.shown_node).node : nullptr;
-        note = "On the asset: " + QString::fromStdString(n ? n->name : bench_.live.shown_node);
-    }
-    if (!note.isEmpty()) {
+    if (const QString note = hint(); !note.isEmpty()) {
         QRectF box = p.fontMetrics().boundingRect(note).adjusted(-8, -4, 8, 4);
         box.moveCenter(QPointF(width() * .5, 0));
         box.moveTop(8);
-        p.setPen(Qt::NoPen);
-        p.setBrush(QColor(20, 20, 20, 170));
-        p.drawRoundedRect(box, 3, 3);
-        p.setPen(QColor(240, 240, 240));
-        p.drawText(box, Qt::AlignCenter, note);
+        paint_label(p, box, note);
     }
 }
 
+void RenderView::paint_invitation(QPainter& p) {
+    p.setPen(theme().text);
+    p.setFont(strong_font());
+    p.drawText(rect().adjusted(20, 0, -20, -24), Qt::AlignCenter, "Bring in an asset");
+    p.setFont(font());
+    p.drawText(rect().adjusted(20, 24, -20, 0), Qt::AlignCenter,
+               QString("Drop an %1 file here, or choose Project > Import asset (Ctrl+I)")
+                   .arg(QString::fromStdString(geometry::format_names())));
+}
+
+void RenderView::paint_label(QPainter& p, const QRectF& box, const QString& text) {
+    p.setPen(Qt::NoPen);
+    p.setBrush(QColor(20, 20, 20, 170));
+    p.drawRoundedRect(box, 3, 3);
+    p.setPen(QColor(240, 240, 240));
+    p.drawText(box, Qt::AlignCenter, text);
+}
+
+// A picture of another shape (just after a resize) keeps its proportions until the right one is there.
+void RenderView::paint_picture(QPainter& p) {
+    QSizeF size = image_.size();
+    const bool same_shape = std::fabs(size.width() / size.height() - double(width()) / height()) < .02;
+    size.scale(this->size(), same_shape ? Qt::IgnoreAspectRatio : Qt::KeepAspectRatioByExpanding);
+    QRectF target(QPointF(0, 0), size);
+    target.moveCenter(QRectF(rect()).center());
+    if (std::abs(image_.width() - width()) < 8 && std::abs(image_.height() - height()) < 8)
+        p.drawImage(QPoint(0, 0), image_);  // pixel for pixel
+    else
+        p.drawImage(target, image_);
+}
+
+void RenderView::paint_compared(QPainter& p, const KeptPicture& kept) {
+    const double x = width() * divider_;
+    p.save();
+    p.setClipRect(QRectF(0, 0, x, height()));
+    p.drawImage(QRectF(rect()), kept.image);
+    p.restore();
+    for (const QPen& pen : {QPen(QColor(20, 20, 20), 3), QPen(QColor(235, 235, 235), 1)}) {
+        p.setPen(pen);
+        p.drawLine(QPointF(x, 0), QPointF(x, height()));
+    }
+    p.setBrush(QColor(235, 235, 235));
+    p.setPen(QPen(QColor(20, 20, 20), 1));
+    p.drawRoundedRect(QRectF(x - 5, height() * .5 - 16, 10, 32), 4, 4);
+    p.setFont(font());
+    auto box_of = [&](const QString& text) {
+        QRectF box = p.fontMetrics().boundingRect(text).adjusted(-6, -3, 6, 3);
+        box.moveBottom(height() - 8);
+        return box;
+    };
+    QRectF left = box_of(kept.name), right = box_of("Live");
+    left.moveRight(x - 8);
+    right.moveLeft(x + 8);
+    paint_label(p, left, kept.name);
+    paint_label(p, right, "Live");
+}
+
+void RenderView::paint_region(QPainter& p) {
+    QRectF region = marked_;
+    if (!marking_ && bench_.has_region()) {
+        const render::PixelRect& r = bench_.live().region;
+        const double s = 100.0 / bench_.live().scale_percent;
+        region = QRectF(r.x0 * s, r.y0 * s, (r.x1 - r.x0) * s, (r.y1 - r.y0) * s);
+    }
+    if (region.width() <= 1) return;
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(QColor(20, 20, 20), 1));
+    p.drawRect(region.adjusted(-1, -1, 1, 1));
+    p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
+    p.drawRect(region);
+}
+
+QString RenderView::hint() const {
+    if (bench_.picking()) return "Click in the picture to take its colour; Esc leaves";
+    if (bench_.placing()) return "Click the place on the asset; Esc leaves";
+    if (placing_.shown()) return placing_.hint();
+    if (marking_) return "Drag over the part of the picture that should be rendered";
+    if (bench_.live().hold) return "Held";
+    if (bench_.live().view != render::View::node) return {};
+    const auto* b = scene::find(bench_.scene().build_ups, bench_.live().shown_build_up);
+    const scene::Node* n = b ? scene::find_node(*b, bench_.live().shown_node).node : nullptr;
+    return "On the asset: " + QString::fromStdString(n ? n->name : bench_.live().shown_node);
+}
+
 void RenderView::move_camera(const std::function<void(scene::Camera&)>& change) {
-    bench_.edit("Move the camera", [&](scene::Scene& s) {
-        if (auto* camera = const_cast<scene::Camera*>(scene::active_camera(s))) change(*camera);
-    }, "camera");
+    bench_.edit(
+        "Move the camera",
+        [&](scene::Scene& s) {
+            if (auto* camera = const_cast<scene::Camera*>(scene::active_camera(s))) change(*camera);
+        },
+        "camera");
 }
 
 void RenderView::mousePressEvent(QMouseEvent* e) {
@@ -155,8 +171,10 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
         return;
     }
     if (bench_.placing() && e->button() == Qt::LeftButton) {
-        if (const auto spot = spot_at(e->position())) bench_.placed(*spot);
-        else Q_EMIT bench_.said("Nothing is there: click on the asset");
+        if (const auto spot = spot_at(e->position()))
+            bench_.placed(*spot);
+        else
+            Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
     }
     const bool may_hold = e->button() == Qt::LeftButton && !marking_;
@@ -165,35 +183,60 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
     if (held != PlacementHandles::none) {
         drag_ = Drag::placing;
         placing_.begin(held, e->position(), size());
-    } else if (handle_ != FrameHandles::none) drag_ = Drag::frame;
-    else if (marking_ && e->button() == Qt::LeftButton) drag_ = Drag::region;
-    else if (bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8) drag_ = Drag::divider;
-    else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier)) drag_ = Drag::pan;
-    else if (e->button() == Qt::LeftButton) drag_ = Drag::orbit;
-    else if (e->button() == Qt::RightButton) drag_ = Drag::dolly;
+    } else if (handle_ != FrameHandles::none)
+        drag_ = Drag::frame;
+    else if (marking_ && e->button() == Qt::LeftButton)
+        drag_ = Drag::region;
+    else if (bench_.compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8)
+        drag_ = Drag::divider;
+    else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier))
+        drag_ = Drag::pan;
+    else if (e->button() == Qt::LeftButton)
+        drag_ = Drag::orbit;
+    else if (e->button() == Qt::RightButton)
+        drag_ = Drag::dolly;
 }
 
 void RenderView::mouseMoveEvent(QMouseEvent* e) {
     const QPointF d = e->position() - last_;
     if (drag_ == Drag::none) {
-        if (!bench_.picking() && !bench_.placing()) setCursor(bench_.compared >= 0 && std::fabs(e->position().x() - width() * divider_) < 8 ? Qt::SplitHCursor : Qt::ArrowCursor);
+        if (!bench_.picking() && !bench_.placing())
+            setCursor(bench_.compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8
+                          ? Qt::SplitHCursor
+                          : Qt::ArrowCursor);
         return;
     }
     if (!moved_ && (e->position() - pressed_).manhattanLength() < 4) return;
     moved_ = true;
     last_ = e->position();
     switch (drag_) {
-        case Drag::divider: divider_ = std::clamp(e->position().x() / width(), .02, .98); update(); break;
-        case Drag::frame: handles_.drag(handle_, e->position(), size(), handle_ == FrameHandles::middle ? spot_at(e->position()) : std::nullopt); update(); break;
-        case Drag::placing: placing_.drag(e->position(), size(), spot_beside(e->position())); update(); break;
-        case Drag::region: marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect()); update(); break;
+        case Drag::divider:
+            divider_ = std::clamp(e->position().x() / width(), .02, .98);
+            update();
+            break;
+        case Drag::frame:
+            handles_.drag(handle_, e->position(), size(),
+                          handle_ == FrameHandles::middle ? spot_at(e->position()) : std::nullopt);
+            update();
+            break;
+        case Drag::placing:
+            placing_.drag(e->position(), size(), spot_beside(e->position()));
+            update();
+            break;
+        case Drag::region:
+            marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect());
+            update();
+            break;
         case Drag::orbit:
             move_camera([&](scene::Camera& c) {
                 V3f v = c.position - c.target;
                 const float r = v.length();
-                float azimuth = std::atan2(v.x, v.z) - float(d.x()) * .008f, elevation = std::asin(std::clamp(v.y / r, -1.f, 1.f)) + float(d.y()) * .008f;
+                float azimuth = std::atan2(v.x, v.z) - float(d.x()) * .008f,
+                      elevation = std::asin(std::clamp(v.y / r, -1.f, 1.f)) + float(d.y()) * .008f;
                 elevation = std::clamp(elevation, -1.54f, 1.54f);
-                c.position = c.target + V3f(std::cos(elevation) * std::sin(azimuth), std::sin(elevation), std::cos(elevation) * std::cos(azimuth)) * r;
+                c.position = c.target + V3f(std::cos(elevation) * std::sin(azimuth), std::sin(elevation),
+                                            std::cos(elevation) * std::cos(azimuth)) *
+                                            r;
             });
             break;
         case Drag::pan:
@@ -206,22 +249,29 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
                 c.target += shift;
             });
             break;
-        case Drag::dolly: move_camera([&](scene::Camera& c) { c.position = c.target + (c.position - c.target) * std::exp(float(d.y()) * .006f); }); break;
+        case Drag::dolly:
+            move_camera([&](scene::Camera& c) {
+                c.position = c.target + (c.position - c.target) * std::exp(float(d.y()) * .006f);
+            });
+            break;
         default: break;
     }
 }
 
 void RenderView::mouseReleaseEvent(QMouseEvent* e) {
     if (drag_ == Drag::region) {
-        const double s = bench_.live.scale_percent / 100.0;
-        if (moved_ && marked_.width() > 4 && marked_.height() > 4)
-            bench_.live.region = {int(marked_.left() * s), int(marked_.top() * s), int(std::ceil(marked_.right() * s)), int(std::ceil(marked_.bottom() * s))};
-        else bench_.live.region = {};
+        const double s = bench_.live().scale_percent / 100.0;
+        const bool marked = moved_ && marked_.width() > 4 && marked_.height() > 4;
+        render::PixelRect region;
+        if (marked)
+            region = {int(marked_.left() * s), int(marked_.top() * s), int(std::ceil(marked_.right() * s)),
+                      int(std::ceil(marked_.bottom() * s))};
         marking_ = false;
         marked_ = {};
-        bench_.refresh();
+        bench_.set_region(region);
         update();
-    } else if (!moved_ && drag_ == Drag::orbit) click(e->position());
+    } else if (!moved_ && drag_ == Drag::orbit)
+        click(e->position());
     if (moved_) bench_.end_merge();
     drag_ = Drag::none;
 }
@@ -233,7 +283,8 @@ void RenderView::wheelEvent(QWheelEvent* e) {
 
 std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
     if (!shown_ || shown_->linear.empty()) return std::nullopt;
-    const int x = std::clamp(int(p.x() * shown_->width / width()), 0, shown_->width - 1), y = std::clamp(int(p.y() * shown_->height / height()), 0, shown_->height - 1);
+    const int x = std::clamp(int(p.x() * shown_->width / width()), 0, shown_->width - 1),
+              y = std::clamp(int(p.y() * shown_->height / height()), 0, shown_->height - 1);
     return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
 }
 
@@ -245,7 +296,8 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) cons
     if (!hit.hit) return std::nullopt;
     const geometry::SurfacePoint s = prepared.geometry->at(hit.at);
     const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
-    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position), in.normal_to_object(s.normal).normalized(), s.position, s.normal};
+    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position),
+                                  in.normal_to_object(s.normal).normalized(), s.position, s.normal};
 }
 /// What lies under the point beside what is being arranged.
 std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {
@@ -253,7 +305,7 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) 
     const scene::Part* arranged = bench_.part();
     const scene::Part* there = spot ? scene::find(bench_.scene().parts, spot->part) : nullptr;
     if (!there || !arranged) return spot;
-    return there->id == arranged->id || (bench_.whole_asset && there->asset == arranged->asset) ? std::nullopt : spot;
+    return there->id == arranged->id || (bench_.whole_asset() && there->asset == arranged->asset) ? std::nullopt : spot;
 }
 std::string RenderView::part_at(const QPointF& p) const {
     const auto spot = spot_at(p);
@@ -278,10 +330,10 @@ void RenderView::frame_part() {
     frame_box(shown_->prepared->geometry->instances()[size_t(i)].bounds());
 }
 void RenderView::start_region() {
-    if (bench_.live.region.x1 > bench_.live.region.x0) {
-        bench_.live.region = {};
-        bench_.refresh();
-    } else marking_ = true;
+    if (bench_.has_region())
+        bench_.set_region({});
+    else
+        marking_ = true;
     update();
 }
 
@@ -291,20 +343,26 @@ void RenderView::dragEnterEvent(QDragEnterEvent* e) {
 void RenderView::dropEvent(QDropEvent* e) {
     if (e->mimeData()->hasFormat(stock_mime)) {
         const std::string part = part_at(e->position());
-        if (part.empty()) Q_EMIT bench_.said("Drop it on a part");
-        else bench_.wear_stock(e->mimeData()->data(stock_mime).toStdString(), part);
+        if (part.empty())
+            Q_EMIT bench_.said("Drop it on a part");
+        else
+            bench_.wear_stock(e->mimeData()->data(stock_mime).toStdString(), part);
         e->acceptProposedAction();
         return;
     }
     std::vector<fs::path> maps;
     for (const QUrl& url : e->mimeData()->urls()) {
         const fs::path file = url.toLocalFile().toStdString();
-        if (vemtra::lower(file.extension().string()) == ".vemtra") Q_EMIT open_wanted(file);  // the window asks about unsaved work first
-        else if (geometry::format_of(file.string())) bench_.import_asset(file);
-        else maps.push_back(file);
+        if (vemtra::lower(file.extension().string()) == ".vemtra")
+            Q_EMIT open_wanted(file);  // the window asks about unsaved work first
+        else if (geometry::format_of(file.string()))
+            bench_.import_asset(file);
+        else
+            maps.push_back(file);
     }
     if (maps.empty()) return;
-    if (const std::string part = part_at(e->position()); !part.empty() && part != bench_.selection().part) bench_.select_part(part);
+    if (const std::string part = part_at(e->position()); !part.empty() && part != bench_.selection().part)
+        bench_.select_part(part);
     bench_.look_for_maps(maps);
 }
 

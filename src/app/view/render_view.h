@@ -1,5 +1,5 @@
-// The picture: the live render and what is worked on in it. Left drag orbits, Shift or middle drag pans, wheel or right drag dollies, a click
-// selects the part; with a snapshot compared, the divider is dragged.
+// The picture: the live render and what is worked on in it. Left drag orbits, Shift or middle drag pans, wheel or right
+// drag dollies, a click selects the part; with a snapshot compared, the divider is dragged.
 #pragma once
 #include <QWidget>
 
@@ -12,9 +12,9 @@ class RenderView : public QWidget {
     Q_OBJECT
 public:
     explicit RenderView(Workbench& bench, QWidget* parent = nullptr);
-    void frame_part();       ///< the selected part, or all when pressed again
+    void frame_part();  ///< the selected part, or all when pressed again
     void frame_all();
-    void start_region();     ///< the next drag marks the region; on an empty drag it is cleared
+    void start_region();  ///< the next drag marks the region; on an empty drag it is cleared
     bool marking_region() const { return marking_; }
     const FrameHandles& handles() const { return handles_; }
     QPointF divider() const { return {width() * divider_, height() * .5}; }
@@ -43,6 +43,12 @@ private:
     std::optional<Workbench::SurfaceSpot> spot_beside(const QPointF& p) const;
     std::string part_at(const QPointF& p) const;  ///< id; empty: none
     void click(const QPointF& p);
+    void paint_invitation(QPainter& p);
+    void paint_picture(QPainter& p);
+    void paint_compared(QPainter& p, const KeptPicture& kept);
+    void paint_region(QPainter& p);
+    static void paint_label(QPainter& p, const QRectF& box, const QString& text);
+    QString hint() const;  ///< what the hand is asked for; empty: nothing
 
     Workbench& bench_;
     std::shared_ptr<const render::LiveImage> shown_;

@@ -1,5 +1,5 @@
-// cavity: how closed-in a point is, as a field of the form (geometry/field.h explains the rays). The kernel reads the finished field, so
-// that a threshold behind it sees its converged value.
+// cavity: how closed-in a point is, as a field of the form (geometry/field.h explains the rays). The kernel reads the
+// finished field, so that a threshold behind it sees its converged value.
 #include "nodes/kernel.h"
 
 namespace vemtra::nodes {
@@ -21,17 +21,43 @@ namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(cavity)
 
 static int ask_cavity(const Asking& a, Resources& resources) {
-    return resources.field({a.build_up, "cavity", {a.word("where") == "edges" ? 1.f : 0.f, std::clamp(a.number("reach"), 1e-5f, 1e4f), std::clamp(a.number("angle"), 5.f, 90.f)}});
+    return resources.field({a.build_up,
+                            "cavity",
+                            {a.word("where") == "edges" ? 1.f : 0.f, std::clamp(a.number("reach"), 1e-5f, 1e4f),
+                             std::clamp(a.number("angle"), 5.f, 90.f)}});
 }
 
 void describe_cavity(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "cavity", .title = "Cavity", .group = "form", .help = "White in recesses, or on exposed edges, of the form.", .types = {Type::number},
-                    .ports = {{.name = "where", .help = "Recesses looks outward from the surface, edges looks inward.", .value = std::string("recesses"),
-                               .uniform = true, .text = true, .choices = {"recesses", "edges"}},
-                              {.name = "reach", .help = "How far away something still counts.", .value = .02f, .low = .001f, .high = .5f, .unit = "m", .uniform = true},
-                              {.name = "angle", .help = "Half the opening of the cone that is looked into; 90 is the whole hemisphere.", .value = 90.f,
-                               .low = 5.f, .high = 90.f, .hard = true, .unit = "deg", .uniform = true}},
-                    .kernel = VEMTRA_PAIR(cavity), .ask = ask_cavity, .varies = true, .use = Use::field});
+    list.push_back({.kind = "cavity",
+                    .title = "Cavity",
+                    .group = "form",
+                    .help = "White in recesses, or on exposed edges, of the form.",
+                    .types = {Type::number},
+                    .ports = {{.name = "where",
+                               .help = "Recesses looks outward from the surface, edges looks inward.",
+                               .value = std::string("recesses"),
+                               .uniform = true,
+                               .text = true,
+                               .choices = {"recesses", "edges"}},
+                              {.name = "reach",
+                               .help = "How far away something still counts.",
+                               .value = .02f,
+                               .low = .001f,
+                               .high = .5f,
+                               .unit = "m",
+                               .uniform = true},
+                              {.name = "angle",
+                               .help = "Half the opening of the cone that is looked into; 90 is the whole hemisphere.",
+                               .value = 90.f,
+                               .low = 5.f,
+                               .high = 90.f,
+                               .hard = true,
+                               .unit = "deg",
+                               .uniform = true}},
+                    .kernel = VEMTRA_PAIR(cavity),
+                    .ask = ask_cavity,
+                    .varies = true,
+                    .use = Use::field});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,4 +1,5 @@
-// facingratio (MaterialX 1.39): the cosine between the surface's normal and the direction to the eye: 1 straight on, 0 at the rim.
+// facingratio (MaterialX 1.39): the cosine between the surface's normal and the direction to the eye: 1 straight on, 0
+// at the rim.
 #include "nodes/kernel.h"
 
 namespace vemtra::nodes {
@@ -26,13 +27,32 @@ namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(facingratio)
 
 void describe_facing(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "facingratio", .title = "Facing ratio", .group = "form",
-                    .help = "1 where the surface faces the eye, 0 at its rim. Range sets where both ends lie.", .standard = "MaterialX 1.39 facingratio",
+    list.push_back({.kind = "facingratio",
+                    .title = "Facing ratio",
+                    .group = "form",
+                    .help = "1 where the surface faces the eye, 0 at its rim. Range sets where both ends lie.",
+                    .standard = "MaterialX 1.39 facingratio",
                     .types = {Type::number},
-                    .ports = {{.name = "normal", .help = "The direction that counts as the surface's own.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .reads = Reads::normal_object},
-                              {.name = "faceforward", .help = "Count both sides of the surface alike.", .value = 1.f, .uniform = true, .whole = true, .choices = {"no", "yes"}},
-                              {.name = "invert", .help = "1 at the rim instead.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}}},
-                    .kernel = VEMTRA_PAIR(facingratio), .varies = true,
+                    .ports = {{.name = "normal",
+                               .help = "The direction that counts as the surface's own.",
+                               .type = Type::vector3,
+                               .value = V3f(0.f),
+                               .low = -1.f,
+                               .reads = Reads::normal_object},
+                              {.name = "faceforward",
+                               .help = "Count both sides of the surface alike.",
+                               .value = 1.f,
+                               .uniform = true,
+                               .whole = true,
+                               .choices = {"no", "yes"}},
+                              {.name = "invert",
+                               .help = "1 at the rim instead.",
+                               .value = 0.f,
+                               .uniform = true,
+                               .whole = true,
+                               .choices = {"no", "yes"}}},
+                    .kernel = VEMTRA_PAIR(facingratio),
+                    .varies = true,
                     .uniforms = {{"faceforward", VEMTRA_ISA::facing_forward}, {"invert", VEMTRA_ISA::facing_invert}}});
 }
 #endif

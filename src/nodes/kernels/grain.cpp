@@ -1,6 +1,8 @@
-// grain: the directions in which a surface was brushed, turned or ground, and the fine relief that the tool left (ours).
-// The pattern lies in a plane with axes e1, e2: the UVs, a plane across one axis of the asset, or a plane across a pin's axis.
-//   linear  along e1        radial  away from the centre        turned  around it        discs  overlapping turned spots        grid  e1 and e2 in turn
+// grain: the directions in which a surface was brushed, turned or ground, and the fine relief that the tool left
+// (ours). The pattern lies in a plane with axes e1, e2: the UVs, a plane across one axis of the asset, or a plane
+// across a pin's axis.
+//   linear  along e1        radial  away from the centre        turned  around it        discs  overlapping turned
+// spots        grid  e1 and e2 in turn
 //   t       distance across the streaks, in streak widths       s       distance along them
 //   relief  h(t, s) is value noise of two octaves, long along s; its slope across the streaks tilts the normal
 #include "nodes/kernel.h"
@@ -11,13 +13,15 @@ namespace VEMTRA_ISA {
 
 struct GrainPoint {
     float e1[3], e2[3], n[3];
-    float x, y;    // in the plane
-    float dx, dy;  // direction in the plane, unit
-    float t, s;    // across and along, in streak widths
-    uint32_t spot; // which disc or field
+    float x, y;     // in the plane
+    float dx, dy;   // direction in the plane, unit
+    float t, s;     // across and along, in streak widths
+    uint32_t spot;  // which disc or field
 };
 
-static inline float dot3(const float* a, const float* b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
+static inline float dot3(const float* a, const float* b) {
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
 static inline void unit3(float* a) {
     const float l = __builtin_sqrtf(dot3(a, a)), k = l > 1e-12f ? 1.f / l : 0.f;
     for (int c = 0; c < 3; ++c) a[c] *= k;
@@ -27,9 +31,21 @@ static inline void cross3(const float* a, const float* b, float* out) {
     out[1] = a[2] * b[0] - a[0] * b[2];
     out[2] = a[0] * b[1] - a[1] * b[0];
 }
-static inline float unit_hash(int x, int y) { return float(hash2(x, y) >> 8) * 0x1p-24f; }
+static inline float unit_hash(int x, int y) {
+    return float(hash2(x, y) >> 8) * 0x1p-24f;
+}
 
-enum GrainUniform : int { grain_pattern = 0, grain_placed = 1, grain_centre = 2, grain_axis = 5, grain_angle = 8, grain_size = 9, grain_streak = 10, grain_variation = 11, grain_strength = 12 };
+enum GrainUniform : int {
+    grain_pattern = 0,
+    grain_placed = 1,
+    grain_centre = 2,
+    grain_axis = 5,
+    grain_angle = 8,
+    grain_size = 9,
+    grain_streak = 10,
+    grain_variation = 11,
+    grain_strength = 12
+};
 
 static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     const float* u = k.uniform;
@@ -83,10 +99,12 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         float best = -1.f, bx = 0.f, by = 0.f;
         for (int b = -1; b <= 1; ++b)
             for (int a = -1; a <= 1; ++a) {
-                const float jx = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f), jy = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
+                const float jx = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f),
+                            jy = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
                 const float qx = cx - float(ix + a) - jx, qy = cy - float(iy + b) - jy;
                 const float order = unit_hash(iy + b, 3 * (ix + a) + 7);
-                if (qx * qx + qy * qy < .72f && order > best) best = order, bx = qx, by = qy, g.spot = hash2(ix + a, iy + b);
+                if (qx * qx + qy * qy < .72f && order > best)
+                    best = order, bx = qx, by = qy, g.spot = hash2(ix + a, iy + b);
             }
         around(bx * size, by * size);
     } else if (pattern == 4) {
@@ -173,24 +191,94 @@ VEMTRA_DECLARE_KERNEL(grainrelief)
 
 void describe_grain(std::vector<NodeDescription>& list) {
     std::vector<Port> ports{
-        {.name = "pattern", .help = "How the tool moved.", .value = 0.f, .high = 4.f, .uniform = true, .whole = true, .choices = {"linear", "radial", "turned", "discs", "grid"}},
-        {.name = "placed", .help = "What the pattern lies in: the UVs, a plane across one axis of the asset, or across a pin's axis.", .value = 2.f, .high = 4.f, .uniform = true, .whole = true,
-         .choices = {"UV", "across x", "across y", "across z", "pin"}, .role = Role::placed},
-        {.name = "centre", .help = "Middle of the pattern, or the pin's place, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true, .role = Role::frame_centre},
-        {.name = "axis", .help = "The pin's direction.", .type = Type::vector3, .value = V3f(0, 1, 0), .low = -1.f, .high = 1.f, .uniform = true, .role = Role::frame_axis},
-        {.name = "angle", .help = "Turns the whole pattern.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
-        {.name = "size", .help = "Distance of the discs, or width of a field of the grid.", .value = .01f, .low = .0005f, .high = .2f, .unit = "m", .uniform = true},
-        {.name = "streak", .help = "Width of one streak.", .value = .0003f, .low = .00002f, .high = .01f, .unit = "m", .uniform = true},
-        {.name = "variation", .help = "How much streaks and spots differ from each other.", .value = .3f, .uniform = true}};
+        {.name = "pattern",
+         .help = "How the tool moved.",
+         .value = 0.f,
+         .high = 4.f,
+         .uniform = true,
+         .whole = true,
+         .choices = {"linear", "radial", "turned", "discs", "grid"}},
+        {.name = "placed",
+         .help = "What the pattern lies in: the UVs, a plane across one axis of the asset, or across a pin's axis.",
+         .value = 2.f,
+         .high = 4.f,
+         .uniform = true,
+         .whole = true,
+         .choices = {"UV", "across x", "across y", "across z", "pin"},
+         .role = Role::placed},
+        {.name = "centre",
+         .help = "Middle of the pattern, or the pin's place, in the asset's own space.",
+         .type = Type::vector3,
+         .value = V3f(0.f),
+         .low = -1.f,
+         .high = 1.f,
+         .unit = "m",
+         .uniform = true,
+         .role = Role::frame_centre},
+        {.name = "axis",
+         .help = "The pin's direction.",
+         .type = Type::vector3,
+         .value = V3f(0, 1, 0),
+         .low = -1.f,
+         .high = 1.f,
+         .uniform = true,
+         .role = Role::frame_axis},
+        {.name = "angle",
+         .help = "Turns the whole pattern.",
+         .value = 0.f,
+         .low = -180.f,
+         .high = 180.f,
+         .unit = "deg",
+         .uniform = true},
+        {.name = "size",
+         .help = "Distance of the discs, or width of a field of the grid.",
+         .value = .01f,
+         .low = .0005f,
+         .high = .2f,
+         .unit = "m",
+         .uniform = true},
+        {.name = "streak",
+         .help = "Width of one streak.",
+         .value = .0003f,
+         .low = .00002f,
+         .high = .01f,
+         .unit = "m",
+         .uniform = true},
+        {.name = "variation",
+         .help = "How much streaks and spots differ from each other.",
+         .value = .3f,
+         .uniform = true}};
     using namespace VEMTRA_ISA;
-    std::vector<UniformAt> uniforms{{"pattern", grain_pattern}, {"placed", grain_placed}, {"centre", grain_centre}, {"axis", grain_axis}, {"angle", grain_angle}, {"size", grain_size},
-                                    {"streak", grain_streak}, {"variation", grain_variation}};
-    list.push_back({.kind = "grain", .title = "Grain", .group = "form", .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
-                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(grain), .ask = ask_tangents, .varies = true, .uniforms = uniforms});
-    ports.push_back({.name = "strength", .help = "How much the streaks tilt the surface.", .value = .05f, .high = .5f, .uniform = true});
+    std::vector<UniformAt> uniforms{{"pattern", grain_pattern}, {"placed", grain_placed},      {"centre", grain_centre},
+                                    {"axis", grain_axis},       {"angle", grain_angle},        {"size", grain_size},
+                                    {"streak", grain_streak},   {"variation", grain_variation}};
+    list.push_back({.kind = "grain",
+                    .title = "Grain",
+                    .group = "form",
+                    .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
+                    .types = {Type::vector3},
+                    .ports = ports,
+                    .kernel = VEMTRA_PAIR(grain),
+                    .ask = ask_tangents,
+                    .varies = true,
+                    .uniforms = uniforms});
+    ports.push_back({.name = "strength",
+                     .help = "How much the streaks tilt the surface.",
+                     .value = .05f,
+                     .high = .5f,
+                     .uniform = true});
     uniforms.push_back({"strength", grain_strength});
-    list.push_back({.kind = "grainrelief", .title = "Grain relief", .group = "form", .help = "The streaks that go with a grain of the same settings: as a normal, or as their height from 0 to 1.",
-                    .types = {Type::vector3, Type::number}, .ports = ports, .kernel = VEMTRA_PAIR(grainrelief), .ask = ask_tangents, .varies = true, .uniforms = uniforms});
+    list.push_back(
+        {.kind = "grainrelief",
+         .title = "Grain relief",
+         .group = "form",
+         .help = "The streaks that go with a grain of the same settings: as a normal, or as their height from 0 to 1.",
+         .types = {Type::vector3, Type::number},
+         .ports = ports,
+         .kernel = VEMTRA_PAIR(grainrelief),
+         .ask = ask_tangents,
+         .varies = true,
+         .uniforms = uniforms});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,4 +1,5 @@
-// The lattice hash of MaterialX's noises: Bob Jenkins' lookup3 mixing (2006), seed 0xdeadbeef + (n << 2) + 13 for n keys.
+// The lattice hash of MaterialX's noises: Bob Jenkins' lookup3 mixing (2006), seed 0xdeadbeef + (n << 2) + 13 for n
+// keys.
 #pragma once
 #include "nodes/kernel.h"
 
@@ -6,16 +7,25 @@
 
 namespace vemtra::nodes::VEMTRA_ISA {
 
-VEMTRA_INLINE uint32_t rotl(uint32_t x, int k) { return (x << k) | (x >> (32 - k)); }
+VEMTRA_INLINE uint32_t rotl(uint32_t x, int k) {
+    return (x << k) | (x >> (32 - k));
+}
 
 VEMTRA_INLINE uint32_t bjfinal(uint32_t a, uint32_t b, uint32_t c) {
-    c ^= b; c -= rotl(b, 14);
-    a ^= c; a -= rotl(c, 11);
-    b ^= a; b -= rotl(a, 25);
-    c ^= b; c -= rotl(b, 16);
-    a ^= c; a -= rotl(c, 4);
-    b ^= a; b -= rotl(a, 14);
-    c ^= b; c -= rotl(b, 24);
+    c ^= b;
+    c -= rotl(b, 14);
+    a ^= c;
+    a -= rotl(c, 11);
+    b ^= a;
+    b -= rotl(a, 25);
+    c ^= b;
+    c -= rotl(b, 16);
+    a ^= c;
+    a -= rotl(c, 4);
+    b ^= a;
+    b -= rotl(a, 14);
+    c ^= b;
+    c -= rotl(b, 24);
     return c;
 }
 
@@ -32,12 +42,24 @@ VEMTRA_INLINE uint32_t hash3(int x, int y, int z) {
 VEMTRA_INLINE uint32_t hash4(int x, int y, int z, int w) {
     const uint32_t s = 0xdeadbeefu + (4u << 2) + 13u;
     uint32_t a = s + uint32_t(x), b = s + uint32_t(y), c = s + uint32_t(z);
-    a -= c; a ^= rotl(c, 4);  c += b;
-    b -= a; b ^= rotl(a, 6);  a += c;
-    c -= b; c ^= rotl(b, 8);  b += a;
-    a -= c; a ^= rotl(c, 16); c += b;
-    b -= a; b ^= rotl(a, 19); a += c;
-    c -= b; c ^= rotl(b, 4);  b += a;
+    a -= c;
+    a ^= rotl(c, 4);
+    c += b;
+    b -= a;
+    b ^= rotl(a, 6);
+    a += c;
+    c -= b;
+    c ^= rotl(b, 8);
+    b += a;
+    a -= c;
+    a ^= rotl(c, 16);
+    c += b;
+    b -= a;
+    b ^= rotl(a, 19);
+    a += c;
+    c -= b;
+    c ^= rotl(b, 4);
+    b += a;
     return bjfinal(a + uint32_t(w), b, c);
 }
 

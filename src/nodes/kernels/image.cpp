@@ -1,5 +1,5 @@
-// image: a texture map read at a place (MaterialX 1.39). heightrelief: the slope of a height map as a normal. The lookups themselves are the
-// texture floor's.
+// image: a texture map read at a place (MaterialX 1.39). heightrelief: the slope of a height map as a normal. The
+// lookups themselves are the texture floor's.
 #include "nodes/kernel.h"
 #include "nodes/kernels/place.h"
 
@@ -7,28 +7,34 @@ namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 /// Ports: texcoord, a place; file and the other uniform words chose `resource`.
-void image(const KernelArgs& k) { k.points->textures->sample(k.resource, k.n, k.in, k.out, k.components); }
+void image(const KernelArgs& k) {
+    k.points->textures->sample(k.resource, k.n, k.in, k.out, k.components);
+}
 
 /// What three reads of a box projection make together: three results, then three weights.
 void box_blend(const KernelArgs& k) {
     const int n = k.components;
     for (int c = 0; c < n; ++c)
         for (int i = 0; i < k.n; ++i)
-            k.out[c][i] = k.in[c][i] * k.in[3 * n][i] + k.in[n + c][i] * k.in[3 * n + 1][i] + k.in[2 * n + c][i] * k.in[3 * n + 2][i];
+            k.out[c][i] = k.in[c][i] * k.in[3 * n][i] + k.in[n + c][i] * k.in[3 * n + 1][i] +
+                          k.in[2 * n + c][i] * k.in[3 * n + 2][i];
 }
 
 enum ReliefUniform : int { relief_height, relief_soften };
 
-/// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the gradients of u and v on the
-/// surface. Differences are taken over half of the footprint, so that what is too fine for the picture is not seen. Uniform: height, soften: the least width of what is read at once, in widths of the map.
+/// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the
+/// gradients of u and v on the surface. Differences are taken over half of the footprint, so that what is too fine for
+/// the picture is not seen. Uniform: height, soften: the least width of what is read at once, in widths of the map.
 void heightrelief(const KernelArgs& k) {
-    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch], wide[4][max_batch];
+    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch],
+        wide[4][max_batch];
     const float* axes[4] = {k.in[2], k.in[3], k.in[4], k.in[5]};
     const float least = k.uniform[relief_soften];
     if (least > 0.f) {
         for (int i = 0; i < k.n; ++i)
             for (int a = 0; a < 2; ++a) {
-                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f, y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f, length = __builtin_sqrtf(x * x + y * y);
+                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f, y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f,
+                            length = __builtin_sqrtf(x * x + y * y);
                 const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
                 wide[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
                 wide[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
@@ -83,42 +89,120 @@ VEMTRA_DECLARE_KERNEL(image)
 VEMTRA_DECLARE_KERNEL(box_blend)
 VEMTRA_DECLARE_KERNEL(heightrelief)
 
-KernelPair box_blend_kernel() { return VEMTRA_PAIR(box_blend); }
+KernelPair box_blend_kernel() {
+    return VEMTRA_PAIR(box_blend);
+}
 
 static int ask_file(const Asking& a, int components, Resources& resources) {
-    ImageRequest r{a.word("file"), a.word("colorspace"), a.word("channel"), a.word("uaddressmode"), a.word("vaddressmode"), a.word("filter"), components};
+    ImageRequest r{a.word("file"),         a.word("colorspace"), a.word("channel"), a.word("uaddressmode"),
+                   a.word("vaddressmode"), a.word("filter"),     components};
     if (a.placed_by)
-        if (const NodeDescription* placing = describe(a.placed_by->kind); placing && placing->use == Use::placement) r.seamless = word_of(*a.placed_by, *placing->port("tiling")) == "seamless";
+        if (const NodeDescription* placing = describe(a.placed_by->kind); placing && placing->use == Use::placement)
+            r.seamless = word_of(*a.placed_by, *placing->port("tiling")) == "seamless";
     if (r.components != 3 && r.colorspace == "auto") r.colorspace = "raw";  // one number is data unless said otherwise
     resources.footprint = true;
     return resources.image(r);
 }
-static int ask_image(const Asking& a, Resources& resources) { return ask_file(a, a.components, resources); }
-static int ask_heights(const Asking& a, Resources& resources) { return ask_file(a, 1, resources); }
+static int ask_image(const Asking& a, Resources& resources) {
+    return ask_file(a, a.components, resources);
+}
+static int ask_heights(const Asking& a, Resources& resources) {
+    return ask_file(a, 1, resources);
+}
 
 void describe_image(std::vector<NodeDescription>& list) {
-    const Port place{.name = "texcoord", .help = "Where the map is read: the UVs, or what a placement gives.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .role = Role::where};
+    const Port place{.name = "texcoord",
+                     .help = "Where the map is read: the UVs, or what a placement gives.",
+                     .type = Type::place,
+                     .value = V2f(0.f),
+                     .reads = Reads::uv,
+                     .role = Role::where};
     std::vector<Port> ports{
-        {.name = "file", .help = "Path of the map, relative to the project; <UDIM> stands for the tile's number.", .value = std::string(), .uniform = true, .text = true, .role = Role::file},
-        {.name = "colorspace", .help = "How the file's numbers are meant; automatic goes by what the file says, decodes 8-bit colour as sRGB and leaves single numbers raw.",
-         .value = std::string("auto"), .uniform = true, .text = true, .choices = {"auto", "srgb_texture", "lin_rec709", "acescg", "aces2065_1", "lin_rec2020", "g22_rec709", "raw"}, .role = Role::colour_space},
-        {.name = "channel", .help = "Which channel a single number is read from.", .value = std::string("r"), .uniform = true, .text = true, .choices = {"r", "g", "b", "a", "luminance"}, .role = Role::channel},
-        {.name = "uaddressmode", .help = "What stands beside the image; tiles of a set end at their border.", .value = std::string("periodic"), .uniform = true, .text = true,
-         .choices = {"periodic", "clamp", "mirror", "constant"}, .folded = true},
-        {.name = "vaddressmode", .help = "What stands above and below the image.", .value = std::string("periodic"), .uniform = true, .text = true,
-         .choices = {"periodic", "clamp", "mirror", "constant"}, .folded = true},
-        {.name = "filter", .help = "Over what a ray sees of the map: its footprint as it lies (smooth), the square around it (box), or nothing (off).", .value = std::string("smooth"),
-         .uniform = true, .text = true, .choices = {"smooth", "box", "off"}, .folded = true}};
+        {.name = "file",
+         .help = "Path of the map, relative to the project; <UDIM> stands for the tile's number.",
+         .value = std::string(),
+         .uniform = true,
+         .text = true,
+         .role = Role::file},
+        {.name = "colorspace",
+         .help = "How the file's numbers are meant; automatic goes by what the file says, decodes 8-bit colour as sRGB "
+                 "and leaves single numbers raw.",
+         .value = std::string("auto"),
+         .uniform = true,
+         .text = true,
+         .choices = {"auto", "srgb_texture", "lin_rec709", "acescg", "aces2065_1", "lin_rec2020", "g22_rec709", "raw"},
+         .role = Role::colour_space},
+        {.name = "channel",
+         .help = "Which channel a single number is read from.",
+         .value = std::string("r"),
+         .uniform = true,
+         .text = true,
+         .choices = {"r", "g", "b", "a", "luminance"},
+         .role = Role::channel},
+        {.name = "uaddressmode",
+         .help = "What stands beside the image; tiles of a set end at their border.",
+         .value = std::string("periodic"),
+         .uniform = true,
+         .text = true,
+         .choices = {"periodic", "clamp", "mirror", "constant"},
+         .folded = true},
+        {.name = "vaddressmode",
+         .help = "What stands above and below the image.",
+         .value = std::string("periodic"),
+         .uniform = true,
+         .text = true,
+         .choices = {"periodic", "clamp", "mirror", "constant"},
+         .folded = true},
+        {.name = "filter",
+         .help = "Over what a ray sees of the map: its footprint as it lies (smooth), the square around it (box), or "
+                 "nothing (off).",
+         .value = std::string("smooth"),
+         .uniform = true,
+         .text = true,
+         .choices = {"smooth", "box", "off"},
+         .folded = true}};
     std::vector<Port> image_ports = ports;
     image_ports.push_back(place);
-    list.push_back({.kind = "image", .title = "Image", .group = "map", .help = "A texture map; <UDIM> in its name reads one file per tile.",
-                    .standard = "MaterialX 1.39 image", .types = {Type::color, Type::number, Type::vector2, Type::vector3}, .ports = image_ports,
-                    .kernel = VEMTRA_PAIR(image), .ask = ask_image, .varies = true, .use = Use::map, .per_side = true});
-    ports.push_back({.name = "height", .help = "How far white stands above black; below zero the map is turned inside out.", .value = .002f, .low = -.02f, .high = .02f, .unit = "m", .uniform = true});
-    ports.push_back({.name = "soften", .help = "The least width over which heights are averaged, in widths of the map: hides the steps of 8-bit heights.", .value = 0.f, .high = .02f, .uniform = true, .folded = true, .role = Role::softening});
+    list.push_back({.kind = "image",
+                    .title = "Image",
+                    .group = "map",
+                    .help = "A texture map; <UDIM> in its name reads one file per tile.",
+                    .standard = "MaterialX 1.39 image",
+                    .types = {Type::color, Type::number, Type::vector2, Type::vector3},
+                    .ports = image_ports,
+                    .kernel = VEMTRA_PAIR(image),
+                    .ask = ask_image,
+                    .varies = true,
+                    .use = Use::map,
+                    .per_side = true});
+    ports.push_back({.name = "height",
+                     .help = "How far white stands above black; below zero the map is turned inside out.",
+                     .value = .002f,
+                     .low = -.02f,
+                     .high = .02f,
+                     .unit = "m",
+                     .uniform = true});
+    ports.push_back(
+        {.name = "soften",
+         .help =
+             "The least width over which heights are averaged, in widths of the map: hides the steps of 8-bit heights.",
+         .value = 0.f,
+         .high = .02f,
+         .uniform = true,
+         .folded = true,
+         .role = Role::softening});
     ports.push_back(place);
-    list.push_back({.kind = "heightrelief", .title = "Height relief", .group = "map", .help = "The relief of a height map: wire it to the surface's normal.",
-                    .types = {Type::vector3}, .ports = ports, .kernel = VEMTRA_PAIR(heightrelief), .ask = ask_heights, .varies = true, .use = Use::relief, .per_side = true,
+    list.push_back({.kind = "heightrelief",
+                    .title = "Height relief",
+                    .group = "map",
+                    .help = "The relief of a height map: wire it to the surface's normal.",
+                    .types = {Type::vector3},
+                    .ports = ports,
+                    .kernel = VEMTRA_PAIR(heightrelief),
+                    .ask = ask_heights,
+                    .varies = true,
+                    .use = Use::relief,
+                    .per_side = true,
                     .uniforms = {{"height", VEMTRA_ISA::relief_height}, {"soften", VEMTRA_ISA::relief_soften}}});
 }
 #endif

@@ -1,5 +1,6 @@
-// normalmap: a tangent-space normal map as a direction in the asset's own space (MaterialX 1.39). Its frame is the one in which the map
-// itself was read, so that turned and projected maps stay right: u to the right, v up where green points up.
+// normalmap: a tangent-space normal map as a direction in the asset's own space (MaterialX 1.39). Its frame is the one
+// in which the map itself was read, so that turned and projected maps stay right: u to the right, v up where green
+// points up.
 #include "nodes/kernel.h"
 #include "nodes/kernels/place.h"
 
@@ -15,7 +16,8 @@ void normalmap(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
         float n[3], u[3], v[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
-        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i], y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign, z = 2.f * k.in[2][i] - 1.f;
+        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i], y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign,
+              z = 2.f * k.in[2][i] - 1.f;
         if (!place_directions(*k.points, axes, i, u, v)) {
             for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
             continue;
@@ -48,14 +50,38 @@ namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(normalmap)
 
 void describe_normalmap(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "normalmap", .title = "Normal map", .group = "map", .help = "A normal map's colours as directions: wire an image into it, and it to the surface's normal.",
-                    .standard = "MaterialX 1.39 normalmap", .types = {Type::vector3},
-                    .ports = {{.name = "in", .help = "The map's colours, read raw; grey-blue is straight up.", .type = Type::vector3, .value = V3f(.5f, .5f, 1.f), .role = Role::subject},
-                              {.name = "scale", .help = "How strong the relief is.", .value = 1.f, .high = 2.f},
-                              {.name = "green", .help = "Where green points in the map: up, or down.", .value = 0.f, .uniform = true, .whole = true, .choices = {"up", "down"}, .role = Role::green_down},
-                              {.name = "texcoord", .help = "Where the map was read: the same placement as the image's.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true, .role = Role::where}},
-                    .kernel = VEMTRA_PAIR(normalmap), .ask = ask_footprint, .varies = true, .use = Use::directions,
-                    .uniforms = {{"green", VEMTRA_ISA::normalmap_green}}});
+    list.push_back(
+        {.kind = "normalmap",
+         .title = "Normal map",
+         .group = "map",
+         .help = "A normal map's colours as directions: wire an image into it, and it to the surface's normal.",
+         .standard = "MaterialX 1.39 normalmap",
+         .types = {Type::vector3},
+         .ports = {{.name = "in",
+                    .help = "The map's colours, read raw; grey-blue is straight up.",
+                    .type = Type::vector3,
+                    .value = V3f(.5f, .5f, 1.f),
+                    .role = Role::subject},
+                   {.name = "scale", .help = "How strong the relief is.", .value = 1.f, .high = 2.f},
+                   {.name = "green",
+                    .help = "Where green points in the map: up, or down.",
+                    .value = 0.f,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = {"up", "down"},
+                    .role = Role::green_down},
+                   {.name = "texcoord",
+                    .help = "Where the map was read: the same placement as the image's.",
+                    .type = Type::place,
+                    .value = V2f(0.f),
+                    .reads = Reads::uv,
+                    .folded = true,
+                    .role = Role::where}},
+         .kernel = VEMTRA_PAIR(normalmap),
+         .ask = ask_footprint,
+         .varies = true,
+         .use = Use::directions,
+         .uniforms = {{"green", VEMTRA_ISA::normalmap_green}}});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,5 +1,6 @@
-// From a footprint's axes on the surface (A, B) and in a map (a, b) to the gradients of u and v on the surface and the directions in which
-// they grow. This holds for UVs and for every projection alike, as both pairs of axes are the same two steps.
+// From a footprint's axes on the surface (A, B) and in a map (a, b) to the gradients of u and v on the surface and the
+// directions in which they grow. This holds for UVs and for every projection alike, as both pairs of axes are the same
+// two steps.
 //   dP/du = (A b_v - B a_v) / D    dP/dv = (B a_u - A b_u) / D    D = a_u b_v - a_v b_u
 #pragma once
 #include "nodes/kernel.h"
@@ -7,7 +8,8 @@
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
-inline __attribute__((always_inline)) bool place_directions(const PointBatch& p, const float* const* axes, int i, float* along_u, float* along_v) {
+inline __attribute__((always_inline)) bool place_directions(const PointBatch& p, const float* const* axes, int i,
+                                                            float* along_u, float* along_v) {
     if (!axes[0] || !p.rows[row_position_axes + 0]) return false;
     const float au = axes[0][i], av = axes[1][i], bu = axes[2][i], bv = axes[3][i], d = au * bv - av * bu;
     const float size = (au * au + av * av) * (bu * bu + bv * bv);
@@ -21,12 +23,14 @@ inline __attribute__((always_inline)) bool place_directions(const PointBatch& p,
 }
 
 /// Zero where the place does not change along the surface.
-inline __attribute__((always_inline)) void place_gradients(const PointBatch& p, const float* const* axes, int i, float* gu, float* gv) {
+inline __attribute__((always_inline)) void place_gradients(const PointBatch& p, const float* const* axes, int i,
+                                                           float* gu, float* gv) {
     float u[3], v[3];
     for (int c = 0; c < 3; ++c) gu[c] = gv[c] = 0.f;
     if (!place_directions(p, axes, i, u, v)) return;
     // The dual basis in the plane of u and v.
-    const float uu = u[0] * u[0] + u[1] * u[1] + u[2] * u[2], vv = v[0] * v[0] + v[1] * v[1] + v[2] * v[2], uv = u[0] * v[0] + u[1] * v[1] + u[2] * v[2];
+    const float uu = u[0] * u[0] + u[1] * u[1] + u[2] * u[2], vv = v[0] * v[0] + v[1] * v[1] + v[2] * v[2],
+                uv = u[0] * v[0] + u[1] * v[1] + u[2] * v[2];
     const float d = uu * vv - uv * uv;
     if (!(d > 1e-12f * uu * vv)) return;
     for (int c = 0; c < 3; ++c) {

@@ -1,7 +1,9 @@
-// placement: where maps are read (ours). One placement serves a whole set. The point goes into the frame of the projection, from there to
-// (u, v), is repeated, turned and moved; the footprint goes along by doing the same with both ends of its axes.
+// placement: where maps are read (ours). One placement serves a whole set. The point goes into the frame of the
+// projection, from there to (u, v), is repeated, turned and moved; the footprint goes along by doing the same with both
+// ends of its axes.
 //   plane     x, y of the frame                          sphere    longitude, latitude
-//   cylinder  angle around y, height along y             camera    seen from the frame's centre along its -z: x / -z, y / -z
+//   cylinder  angle around y, height along y             camera    seen from the frame's centre along its -z: x / -z, y
+// / -z
 //   box       the three planes, weighted by how much the surface faces each of them
 #include "nodes/kernel.h"
 #include "nodes/kernels/hash.h"
@@ -13,15 +15,24 @@ enum { by_uv, by_plane, by_box, by_cylinder, by_sphere, by_camera };
 
 struct Placing {
     int projection;
-    float centre[3], rows[9], size[2];     // rows: the frame's axes in the asset's space
+    float centre[3], rows[9], size[2];  // rows: the frame's axes in the asset's space
     float repeat[2], offset[2], cosine, sine;
     float blend, shift, turn;
     int real_size;
 };
 
 enum PlacementUniform : int {
-    placement_projection = 0, placement_repeat = 1, placement_offset = 3, placement_rotation = 5, placement_centre = 6, placement_turned = 9, placement_size = 12,
-    placement_blend = 14, placement_shift = 15, placement_turn = 16, placement_real_size = 17
+    placement_projection = 0,
+    placement_repeat = 1,
+    placement_offset = 3,
+    placement_rotation = 5,
+    placement_centre = 6,
+    placement_turned = 9,
+    placement_size = 12,
+    placement_blend = 14,
+    placement_shift = 15,
+    placement_turn = 16,
+    placement_real_size = 17
 };
 
 static void prepare_placing(const float* u, Placing& p) {
@@ -31,12 +42,20 @@ static void prepare_placing(const float* u, Placing& p) {
     p.cosine = __builtin_cosf(u[placement_rotation] * degree);
     p.sine = __builtin_sinf(u[placement_rotation] * degree);
     for (int c = 0; c < 3; ++c) p.centre[c] = u[placement_centre + c];
-    const float ax = u[placement_turned] * degree, ay = u[placement_turned + 1] * degree, az = u[placement_turned + 2] * degree;
-    const float cx = __builtin_cosf(ax), sx = __builtin_sinf(ax), cy = __builtin_cosf(ay), sy = __builtin_sinf(ay), cz = __builtin_cosf(az), sz = __builtin_sinf(az);
+    const float ax = u[placement_turned] * degree, ay = u[placement_turned + 1] * degree,
+                az = u[placement_turned + 2] * degree;
+    const float cx = __builtin_cosf(ax), sx = __builtin_sinf(ax), cy = __builtin_cosf(ay), sy = __builtin_sinf(ay),
+                cz = __builtin_cosf(az), sz = __builtin_sinf(az);
     // R = Ry Rx Rz; its columns are the frame's axes.
-    const float r[9] = {cy * cz + sy * sx * sz, cx * sz, -sy * cz + cy * sx * sz,
-                        -cy * sz + sy * sx * cz, cx * cz, sy * sz + cy * sx * cz,
-                        sy * cx, -sx, cy * cx};
+    const float r[9] = {cy * cz + sy * sx * sz,
+                        cx * sz,
+                        -sy * cz + cy * sx * sz,
+                        -cy * sz + sy * sx * cz,
+                        cx * cz,
+                        sy * sz + cy * sx * cz,
+                        sy * cx,
+                        -sx,
+                        cy * cx};
     for (int c = 0; c < 9; ++c) p.rows[c] = r[c];
     for (int c = 0; c < 2; ++c) p.size[c] = max_of(1e-6f, u[placement_size + c]);
     p.blend = clamp(u[placement_blend], .001f, 1.f);
@@ -82,7 +101,8 @@ static inline void arrange(const Placing& p, float* u, float* v, float more_u = 
     // Every copy is moved and turned by chance: the cell decides, the same for all maps that are placed by this.
     const int cx = floor_to_int(u[placement_projection]), cy = floor_to_int(v[0]);
     const uint32_t h = hash2(cx, cy);
-    const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f), c = __builtin_cosf(angle), s = __builtin_sinf(angle);
+    const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f), c = __builtin_cosf(angle),
+                s = __builtin_sinf(angle);
     const float du = p.shift * float((h >> 8) & 255) * (1.f / 256.f), dv = p.shift * float(h & 255) * (1.f / 256.f);
     for (int k = 0; k < 3; ++k) {
         const float x = u[k] - float(cx) - .5f, y = v[k] - float(cy) - .5f;
@@ -107,7 +127,8 @@ void placement(const KernelArgs& k) {
     const PointBatch& b = *k.points;
     // A further set of UVs stands in for what came in.
     const float* const* uv = k.resource >= 0 && b.uv_sets ? b.uv_sets + 6 * k.resource : k.in;
-    const float* density = b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.instances : 0u) : nullptr;
+    const float* density =
+        b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.instances : 0u) : nullptr;
     for (int i = 0; i < k.n; ++i) {
         float u[3], v[3];
         if (p.projection == by_uv) {
@@ -120,7 +141,8 @@ void placement(const KernelArgs& k) {
             }
             float across = 1.f, up = 1.f;
             if (p.real_size && density && b.instance)
-                if (const float d = density[b.instance[i]]; d > 0.f) across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
+                if (const float d = density[b.instance[i]]; d > 0.f)
+                    across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
             arrange(p, u, v, across, up);
             store(k, 0, i, u, v, axes);
             continue;
@@ -129,13 +151,15 @@ void placement(const KernelArgs& k) {
         float f[3][3];
         for (int s = 0; s < 3; ++s) {
             float q[3];
-            for (int c = 0; c < 3; ++c) q[c] = b.rows[row_position + c][i] + (s && axes ? b.rows[row_position_axes + 3 * (s - 1) + c][i] : 0.f);
+            for (int c = 0; c < 3; ++c)
+                q[c] = b.rows[row_position + c][i] + (s && axes ? b.rows[row_position_axes + 3 * (s - 1) + c][i] : 0.f);
             into_frame(p, q, false, f[s]);
         }
         if (p.projection != by_box) {
             for (int s = 0; s < 3; ++s) project(p, f[s], u[s], v[s]);
             if (p.projection == by_cylinder || p.projection == by_sphere)
-                for (int s = 1; s < 3; ++s) u[s] -= float(floor_to_int(u[s] - u[0] + .5f));  // not across the seam behind
+                for (int s = 1; s < 3; ++s)
+                    u[s] -= float(floor_to_int(u[s] - u[0] + .5f));  // not across the seam behind
             arrange(p, u, v);
             store(k, 0, i, u, v, axes);
             continue;
@@ -189,28 +213,132 @@ static int placement_shape(const scene::Node& node, const NodeDescription& d) {
 }
 
 void describe_placement(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "placement", .title = "Placement", .group = "map", .help = "Where maps are read. Wire it to the texcoord of one map, or of all maps of a set.",
-                    .types = {Type::place},
-                    .ports = {{.name = "projection", .help = "How the maps come onto the asset: by its UVs, or from a frame that stands in the picture.", .value = 0.f, .high = 5.f, .uniform = true, .whole = true,
-                               .choices = {"UV", "plane", "box", "cylinder", "sphere", "camera"}, .role = Role::projection},
-                              {.name = "repeat", .help = "How often the map stands side by side in one unit of the UVs, or in one size of the frame.", .type = Type::vector2, .value = V2f(1.f), .low = .1f, .high = 16.f, .uniform = true},
-                              {.name = "offset", .help = "Moves the map, in its own widths and heights.", .type = Type::vector2, .value = V2f(0.f), .low = -1.f, .high = 1.f, .uniform = true},
-                              {.name = "rotation", .help = "Turns the map counter-clockwise about its middle.", .value = 0.f, .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true},
-                              {.name = "centre", .help = "Where the frame of a projection stands, in the asset's own space.", .type = Type::vector3, .value = V3f(0.f), .low = -1.f, .high = 1.f, .unit = "m", .uniform = true, .role = Role::frame_centre},
-                              {.name = "turned", .help = "How the frame is turned: nod, swing, roll.", .type = Type::vector3, .value = V3f(0.f), .low = -180.f, .high = 180.f, .unit = "deg", .uniform = true, .role = Role::frame_turn},
-                              {.name = "size", .help = "Width and height of one copy of the map in the real world; of a camera, of what it sees at one metre.", .type = Type::vector2, .value = V2f(.1f), .low = .001f, .high = 2.f, .unit = "m", .uniform = true, .role = Role::frame_size},
-                              {.name = "blend", .help = "How soft the corners of a box are.", .value = .25f, .low = .01f, .high = 1.f, .uniform = true},
-                              {.name = "shuffle_shift", .help = "Moves every copy by chance, so that nothing is seen to repeat.", .value = 0.f, .uniform = true, .folded = true},
-                              {.name = "shuffle_turn", .help = "Turns every copy by chance.", .value = 0.f, .uniform = true, .folded = true},
-                              {.name = "real_size", .help = "By UV: yes makes one copy as large as size says, by how dense the part's UVs lie in the mean.", .value = 0.f, .uniform = true, .whole = true, .choices = {"no", "yes"}, .folded = true},
-                              {.name = "tiling", .help = "seamless: three copies are mixed everywhere so that no repetition shows and all tones stay as frequent as they are.", .value = std::string("repeat"), .uniform = true, .text = true,
-                               .choices = {"repeat", "seamless"}, .folded = true},
-                              {.name = "uv_set", .help = "By UV: the name of another set of UVs of the part; empty: its first one.", .value = std::string(), .uniform = true, .text = true, .folded = true, .role = Role::uv_set},
-                              {.name = "texcoord", .help = "What is placed when the projection is by UV.", .type = Type::place, .value = V2f(0.f), .reads = Reads::uv, .folded = true, .role = Role::where}},
-                    .kernel = VEMTRA_PAIR(placement), .ask = ask_placement, .varies = true, .use = Use::placement, .shape = placement_shape,
-                    .uniforms = {{"projection", placement_projection}, {"repeat", placement_repeat}, {"offset", placement_offset}, {"rotation", placement_rotation},
-                                 {"centre", placement_centre}, {"turned", placement_turned}, {"size", placement_size}, {"blend", placement_blend},
-                                 {"shuffle_shift", placement_shift}, {"shuffle_turn", placement_turn}, {"real_size", placement_real_size}}});
+    list.push_back(
+        {.kind = "placement",
+         .title = "Placement",
+         .group = "map",
+         .help = "Where maps are read. Wire it to the texcoord of one map, or of all maps of a set.",
+         .types = {Type::place},
+         .ports = {{.name = "projection",
+                    .help = "How the maps come onto the asset: by its UVs, or from a frame that stands in the picture.",
+                    .value = 0.f,
+                    .high = 5.f,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = {"UV", "plane", "box", "cylinder", "sphere", "camera"},
+                    .role = Role::projection},
+                   {.name = "repeat",
+                    .help =
+                        "How often the map stands side by side in one unit of the UVs, or in one size of the frame.",
+                    .type = Type::vector2,
+                    .value = V2f(1.f),
+                    .low = .1f,
+                    .high = 16.f,
+                    .uniform = true},
+                   {.name = "offset",
+                    .help = "Moves the map, in its own widths and heights.",
+                    .type = Type::vector2,
+                    .value = V2f(0.f),
+                    .low = -1.f,
+                    .high = 1.f,
+                    .uniform = true},
+                   {.name = "rotation",
+                    .help = "Turns the map counter-clockwise about its middle.",
+                    .value = 0.f,
+                    .low = -180.f,
+                    .high = 180.f,
+                    .unit = "deg",
+                    .uniform = true},
+                   {.name = "centre",
+                    .help = "Where the frame of a projection stands, in the asset's own space.",
+                    .type = Type::vector3,
+                    .value = V3f(0.f),
+                    .low = -1.f,
+                    .high = 1.f,
+                    .unit = "m",
+                    .uniform = true,
+                    .role = Role::frame_centre},
+                   {.name = "turned",
+                    .help = "How the frame is turned: nod, swing, roll.",
+                    .type = Type::vector3,
+                    .value = V3f(0.f),
+                    .low = -180.f,
+                    .high = 180.f,
+                    .unit = "deg",
+                    .uniform = true,
+                    .role = Role::frame_turn},
+                   {.name = "size",
+                    .help = "Width and height of one copy of the map in the real world; of a camera, of what it sees "
+                            "at one metre.",
+                    .type = Type::vector2,
+                    .value = V2f(.1f),
+                    .low = .001f,
+                    .high = 2.f,
+                    .unit = "m",
+                    .uniform = true,
+                    .role = Role::frame_size},
+                   {.name = "blend",
+                    .help = "How soft the corners of a box are.",
+                    .value = .25f,
+                    .low = .01f,
+                    .high = 1.f,
+                    .uniform = true},
+                   {.name = "shuffle_shift",
+                    .help = "Moves every copy by chance, so that nothing is seen to repeat.",
+                    .value = 0.f,
+                    .uniform = true,
+                    .folded = true},
+                   {.name = "shuffle_turn",
+                    .help = "Turns every copy by chance.",
+                    .value = 0.f,
+                    .uniform = true,
+                    .folded = true},
+                   {.name = "real_size",
+                    .help =
+                        "By UV: yes makes one copy as large as size says, by how dense the part's UVs lie in the mean.",
+                    .value = 0.f,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = {"no", "yes"},
+                    .folded = true},
+                   {.name = "tiling",
+                    .help = "seamless: three copies are mixed everywhere so that no repetition shows and all tones "
+                            "stay as frequent as they are.",
+                    .value = std::string("repeat"),
+                    .uniform = true,
+                    .text = true,
+                    .choices = {"repeat", "seamless"},
+                    .folded = true},
+                   {.name = "uv_set",
+                    .help = "By UV: the name of another set of UVs of the part; empty: its first one.",
+                    .value = std::string(),
+                    .uniform = true,
+                    .text = true,
+                    .folded = true,
+                    .role = Role::uv_set},
+                   {.name = "texcoord",
+                    .help = "What is placed when the projection is by UV.",
+                    .type = Type::place,
+                    .value = V2f(0.f),
+                    .reads = Reads::uv,
+                    .folded = true,
+                    .role = Role::where}},
+         .kernel = VEMTRA_PAIR(placement),
+         .ask = ask_placement,
+         .varies = true,
+         .use = Use::placement,
+         .shape = placement_shape,
+         .uniforms = {{"projection", placement_projection},
+                      {"repeat", placement_repeat},
+                      {"offset", placement_offset},
+                      {"rotation", placement_rotation},
+                      {"centre", placement_centre},
+                      {"turned", placement_turned},
+                      {"size", placement_size},
+                      {"blend", placement_blend},
+                      {"shuffle_shift", placement_shift},
+                      {"shuffle_turn", placement_turn},
+                      {"real_size", placement_real_size}}});
 }
 #endif
 }  // namespace vemtra::nodes

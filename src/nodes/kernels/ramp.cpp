@@ -1,8 +1,7 @@
-// ramp of MaterialX 1.39: two to ten coloured stops along a coordinate in 0..1: standard (u), radial (angle from straight down,
-// clockwise), circular (distance from the middle) or box; linear, smooth (Hermite) or step between the stops. A number wired to
-// texcoord becomes u, so that the same node colours a mask.
+// ramp of MaterialX 1.39: two to ten coloured stops along a coordinate in 0..1: standard (u), radial (angle from
+// straight down, clockwise), circular (distance from the middle) or box; linear, smooth (Hermite) or step between the
+// stops. A number wired to texcoord becomes u, so that the same node colours a mask.
 #include "nodes/kernel.h"
-
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
@@ -21,11 +20,18 @@ static float along(int type, float u, float v) {
     }
 }
 
-enum RampUniform : int { ramp_type = 0, ramp_interpolation = 1, ramp_stops = 2, ramp_places = 3, ramp_colors = 13 };  // ten of each
+enum RampUniform : int {
+    ramp_type = 0,
+    ramp_interpolation = 1,
+    ramp_stops = 2,
+    ramp_places = 3,
+    ramp_colors = 13
+};  // ten of each
 
 /// Port: texcoord.
 void ramp(const KernelArgs& k) {
-    const int type = int(k.uniform[ramp_type]), interpolation = int(k.uniform[ramp_interpolation]), stops = int(k.uniform[ramp_stops]);
+    const int type = int(k.uniform[ramp_type]), interpolation = int(k.uniform[ramp_interpolation]),
+              stops = int(k.uniform[ramp_stops]);
     const float *at = k.uniform + ramp_places, *colors = k.uniform + ramp_colors;
     for (int i = 0; i < k.n; ++i) {
         const float x = clamp(along(type, k.in[0][i], k.in[1][i]), 0.f, 1.f);
@@ -49,19 +55,65 @@ namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(ramp)
 
 void describe_ramp(std::vector<NodeDescription>& list) {
-    std::vector<Port> ports{
-        {.name = "type", .help = "Which coordinate the stops lie along.", .value = 0.f, .high = 3.f, .uniform = true, .whole = true, .choices = {"standard", "radial", "circular", "box"}},
-        {.name = "interpolation", .help = "How it goes from stop to stop.", .value = 1.f, .high = 2.f, .uniform = true, .whole = true, .choices = {"linear", "smooth", "step"}},
-        {.name = "num_intervals", .help = "How many stops are used.", .value = 2.f, .low = 2.f, .high = 10.f, .hard = true, .uniform = true, .whole = true, .role = Role::stop_count}};
+    std::vector<Port> ports{{.name = "type",
+                             .help = "Which coordinate the stops lie along.",
+                             .value = 0.f,
+                             .high = 3.f,
+                             .uniform = true,
+                             .whole = true,
+                             .choices = {"standard", "radial", "circular", "box"}},
+                            {.name = "interpolation",
+                             .help = "How it goes from stop to stop.",
+                             .value = 1.f,
+                             .high = 2.f,
+                             .uniform = true,
+                             .whole = true,
+                             .choices = {"linear", "smooth", "step"}},
+                            {.name = "num_intervals",
+                             .help = "How many stops are used.",
+                             .value = 2.f,
+                             .low = 2.f,
+                             .high = 10.f,
+                             .hard = true,
+                             .uniform = true,
+                             .whole = true,
+                             .role = Role::stop_count}};
     for (int s = 1; s <= 10; ++s)
-        ports.push_back({.name = "interval" + std::to_string(s), .help = "Place of the stop, 0 to 1, rising.", .value = s == 1 ? 0.f : 1.f, .uniform = true, .folded = s > 4, .role = Role::stop_place, .stop = s});
+        ports.push_back({.name = "interval" + std::to_string(s),
+                         .help = "Place of the stop, 0 to 1, rising.",
+                         .value = s == 1 ? 0.f : 1.f,
+                         .uniform = true,
+                         .folded = s > 4,
+                         .role = Role::stop_place,
+                         .stop = s});
     for (int s = 1; s <= 10; ++s)
-        ports.push_back({.name = "color" + std::to_string(s), .help = "Colour of the stop.", .type = Type::color, .value = V3f(s == 1 ? 0.f : 1.f), .uniform = true, .folded = s > 4, .role = Role::stop_color, .stop = s});
-    ports.push_back({.name = "texcoord", .help = "What is looked up: UVs, or a number in 0 to 1.", .type = Type::vector2, .value = V2f(0.f), .reads = Reads::uv});
-    std::vector<UniformAt> uniforms{{"type", VEMTRA_ISA::ramp_type}, {"interpolation", VEMTRA_ISA::ramp_interpolation}, {"num_intervals", VEMTRA_ISA::ramp_stops},
-                                    {"interval1", VEMTRA_ISA::ramp_places}, {"color1", VEMTRA_ISA::ramp_colors}};
-    list.push_back({.kind = "ramp", .title = "Ramp", .group = "adjust", .help = "Colours a mask or the UVs by a row of stops.",
-                    .standard = "MaterialX 1.39 ramp", .types = {Type::color, Type::number}, .ports = ports, .kernel = VEMTRA_PAIR(ramp), .uniforms = uniforms});
+        ports.push_back({.name = "color" + std::to_string(s),
+                         .help = "Colour of the stop.",
+                         .type = Type::color,
+                         .value = V3f(s == 1 ? 0.f : 1.f),
+                         .uniform = true,
+                         .folded = s > 4,
+                         .role = Role::stop_color,
+                         .stop = s});
+    ports.push_back({.name = "texcoord",
+                     .help = "What is looked up: UVs, or a number in 0 to 1.",
+                     .type = Type::vector2,
+                     .value = V2f(0.f),
+                     .reads = Reads::uv});
+    std::vector<UniformAt> uniforms{{"type", VEMTRA_ISA::ramp_type},
+                                    {"interpolation", VEMTRA_ISA::ramp_interpolation},
+                                    {"num_intervals", VEMTRA_ISA::ramp_stops},
+                                    {"interval1", VEMTRA_ISA::ramp_places},
+                                    {"color1", VEMTRA_ISA::ramp_colors}};
+    list.push_back({.kind = "ramp",
+                    .title = "Ramp",
+                    .group = "adjust",
+                    .help = "Colours a mask or the UVs by a row of stops.",
+                    .standard = "MaterialX 1.39 ramp",
+                    .types = {Type::color, Type::number},
+                    .ports = ports,
+                    .kernel = VEMTRA_PAIR(ramp),
+                    .uniforms = uniforms});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,5 +1,6 @@
-// worleynoise3d of MaterialX 1.39 (Worley 1996): one feature point per cell at cell + 0.5 + (hash - 0.5) * jitter; the output is the
-// Euclidean distance to the nearest one, two or three (F1, F2, F3), or with style 1 the random value of the nearest point's cell.
+// worleynoise3d of MaterialX 1.39 (Worley 1996): one feature point per cell at cell + 0.5 + (hash - 0.5) * jitter; the
+// output is the Euclidean distance to the nearest one, two or three (F1, F2, F3), or with style 1 the random value of
+// the nearest point's cell.
 #include "nodes/kernels/hash.h"
 
 namespace vemtra::nodes {
@@ -9,7 +10,10 @@ enum WorleyUniform : int { worley_style };
 
 /// Ports: jitter, style (uniform), position.
 void worleynoise3d(const KernelArgs& k) {
-    const float *__restrict jitter = k.in[0], *__restrict px = k.in[1], *__restrict py = k.in[2], *__restrict pz = k.in[3];
+    const float* __restrict jitter = k.in[0];
+    const float* __restrict px = k.in[1];
+    const float* __restrict py = k.in[2];
+    const float* __restrict pz = k.in[3];
     const bool solid = k.uniform[worley_style] >= .5f;
     constexpr int piece = 64;
     float f1[piece], f2[piece], f3[piece];
@@ -30,7 +34,8 @@ void worleynoise3d(const KernelArgs& k) {
                         const float ox = (to_unit(hash4(cx, cy, cz, 0)) - .5f) * j + .5f;
                         const float oy = (to_unit(hash4(cx, cy, cz, 1)) - .5f) * j + .5f;
                         const float oz = (to_unit(hash4(cx, cy, cz, 2)) - .5f) * j + .5f;
-                        const float vx = float(dx) + ox - (x - float(X)), vy = float(dy) + oy - (y - float(Y)), vz = float(dz) + oz - (z - float(Z));
+                        const float vx = float(dx) + ox - (x - float(X)), vy = float(dy) + oy - (y - float(Y)),
+                                    vz = float(dz) + oz - (z - float(Z));
                         const float d = vx * vx + vy * vy + vz * vz;
                         const float a = f1[i], b = f2[i], c = f3[i];
                         nx[i] = d < a ? cx : nx[i];
@@ -65,15 +70,30 @@ namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(worleynoise3d)
 
 void describe_worley_noise(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "worleynoise3d", .title = "Worley noise", .group = "pattern",
-                    .help = "Cells around scattered points: flakes, chips, cracks, hammered metal.", .standard = "MaterialX 1.39 worleynoise3d",
-                    .types = {Type::number, Type::vector2, Type::vector3},
-                    .ports = {{.name = "jitter", .help = "0 sets the points on a grid, 1 scatters them.", .value = 1.f},
-                              {.name = "style", .help = "Distance to the nearest point, or one random value per cell.", .value = 0.f, .uniform = true, .whole = true, .choices = {"distance", "solid"}},
-                              {.name = "position", .help = "Where it is read: the asset's own space in metres, times a scale for finer or coarser cells.",
-                               .type = Type::vector3, .value = V3f(0.f), .low = -10.f, .high = 10.f, .reads = Reads::position_object}},
-                    .kernel = VEMTRA_PAIR(worleynoise3d),
-                    .uniforms = {{"style", VEMTRA_ISA::worley_style}}});
+    list.push_back(
+        {.kind = "worleynoise3d",
+         .title = "Worley noise",
+         .group = "pattern",
+         .help = "Cells around scattered points: flakes, chips, cracks, hammered metal.",
+         .standard = "MaterialX 1.39 worleynoise3d",
+         .types = {Type::number, Type::vector2, Type::vector3},
+         .ports = {{.name = "jitter", .help = "0 sets the points on a grid, 1 scatters them.", .value = 1.f},
+                   {.name = "style",
+                    .help = "Distance to the nearest point, or one random value per cell.",
+                    .value = 0.f,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = {"distance", "solid"}},
+                   {.name = "position",
+                    .help =
+                        "Where it is read: the asset's own space in metres, times a scale for finer or coarser cells.",
+                    .type = Type::vector3,
+                    .value = V3f(0.f),
+                    .low = -10.f,
+                    .high = 10.f,
+                    .reads = Reads::position_object}},
+         .kernel = VEMTRA_PAIR(worleynoise3d),
+         .uniforms = {{"style", VEMTRA_ISA::worley_style}}});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -9,7 +9,9 @@ namespace {
 
 constexpr float least_size = 1e-4f;  // metres
 
-float area(const AreaLight& l) { return 4.f * l.u.length() * l.v.length(); }
+float area(const AreaLight& l) {
+    return 4.f * l.u.length() * l.v.length();
+}
 
 void prepare(const scene::Light& l, AreaLight& a) {
     const V3f to = l.target - l.position;
@@ -42,7 +44,8 @@ float hit(const AreaLight& light, const V3f& origin, const V3f& direction) {
     const float t = to.dot(light.normal) / facing;
     if (t <= 0.f) return INFINITY;
     const V3f p = direction * t - to;
-    return std::fabs(p.dot(light.u)) <= light.u.length2() && std::fabs(p.dot(light.v)) <= light.v.length2() ? t : INFINITY;
+    return std::fabs(p.dot(light.u)) <= light.u.length2() && std::fabs(p.dot(light.v)) <= light.v.length2() ? t
+                                                                                                            : INFINITY;
 }
 
 float density(const AreaLight& light, const V3f& from, const V3f& direction) {
@@ -54,8 +57,15 @@ float density(const AreaLight& light, const V3f& from, const V3f& direction) {
 
 LightKind rectangle_light() {
     using What = LightRow::What;
-    return {"rectangle", "Rectangle", prepare, sample, density, hit, area,
-            {{What::target, "aimed at", "Where the light shines to."}, {What::width_and_height, "size", "Width and height, metres."}}};
+    return {"rectangle",
+            "Rectangle",
+            prepare,
+            sample,
+            density,
+            hit,
+            area,
+            {{What::target, "aimed at", "Where the light shines to."},
+             {What::width_and_height, "size", "Width and height, metres."}}};
 }
 
 }  // namespace vemtra::render

@@ -7,9 +7,13 @@
 namespace vemtra::render {
 namespace {
 
-void prepare(const scene::Light& l, AreaLight& a) { a.radius = .5f * std::max(1e-4f, l.size.x); }
+void prepare(const scene::Light& l, AreaLight& a) {
+    a.radius = .5f * std::max(1e-4f, l.size.x);
+}
 
-float area(const AreaLight& l) { return 4.f * pi * l.radius * l.radius; }
+float area(const AreaLight& l) {
+    return 4.f * pi * l.radius * l.radius;
+}
 
 /// 1 - cos of half the cone's opening, or 0 where `from` lies in the sphere.
 float cone(const AreaLight& light, const V3f& from) {
@@ -32,7 +36,8 @@ LightSample sample(const AreaLight& light, const V3f& from, float u, float v) {
     const float one_minus_cos = cone(light, from);
     if (one_minus_cos <= 0.f) return s;
     const V3f to = light.center - from;
-    const float distance = std::sqrt(to.length2()), cosine = 1.f - u * one_minus_cos, sine = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
+    const float distance = std::sqrt(to.length2()), cosine = 1.f - u * one_minus_cos,
+                sine = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
     const Frame frame(to / distance);
     s.direction = frame.to_world({sine * std::cos(2.f * pi * v), sine * std::sin(2.f * pi * v), cosine});
     s.distance = hit(light, from, s.direction);
@@ -49,6 +54,9 @@ float density(const AreaLight& light, const V3f& from, const V3f& direction) {
 
 }  // namespace
 
-LightKind sphere_light() { return {"sphere", "Sphere", prepare, sample, density, hit, area, {{LightRow::What::diameter, "diameter", "Metres."}}}; }
+LightKind sphere_light() {
+    return {"sphere", "Sphere", prepare, sample,
+            density,  hit,      area,    {{LightRow::What::diameter, "diameter", "Metres."}}};
+}
 
 }  // namespace vemtra::render

@@ -14,10 +14,15 @@ void find_gates(Look& look) {
             const std::string place = b.name + " / " + layer.name;
             const float largest = it->second.largest;
             if (largest <= shut) {
-                look.tell(Grade::hint, {"A gate never opens", "", place, "its mask is black on all that the camera sees", "Move the levels before it, or look at the mask"});
+                look.tell(Grade::hint,
+                          {"A gate never opens", "", place, "its mask is black on all that the camera sees",
+                           "Move the levels before it, or look at the mask"});
             } else if (largest < nearly_open * layer.amount) {
                 const int percent = int(100.f * largest / std::max(1e-6f, layer.amount));
-                look.tell(Grade::hint, {"A gate never opens fully", "", place, "its mask reaches " + std::to_string(percent) + " % at most: the layer looks see-through", "Lower the upper cut of the levels before it"});
+                look.tell(Grade::hint,
+                          {"A gate never opens fully", "", place,
+                           "its mask reaches " + std::to_string(percent) + " % at most: the layer looks see-through",
+                           "Lower the upper cut of the levels before it"});
             }
         }
     }

@@ -1,0 +1,256 @@
+// What hands do on the board: select, wire, reorder, set amounts, drop.
+#include "app/board/board.h"
+
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QInputDialog>
+#include <QMenu>
+#include <QPainterPath>
+#include <QScrollBar>
+#include <QToolTip>
+
+#include "app/drawer/drawer.h"
+#include "app/theme/theme.h"
+#include "nodes/description.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+
+using namespace board;
+
+void Board::mousePressEvent(QMouseEvent* e) {
+    pressed_ = e->pos();
+    const Spot s = spot(e->pos());
+    if (e->button() != Qt::LeftButton) return;
+    switch (s.kind) {
+        case Spot::output:
+            wire_from_ = s.id;
+            wire_to_ = e->pos();
+            bench_.select_node(s.id);
+            break;
+        case Spot::tile:
+            bench_.select_node(s.id);
+            if (!s.port.empty())  // a wired tab lets its wire go: the drag goes on from the source
+                if (const auto* n = bench_.node())
+                    if (auto it = n->inputs.find(s.port); it != n->inputs.end() && !it->second.from.empty()) {
+                        const std::string source = it->second.from;
+                        bench_.edit_build_up("Disconnect " + s.port, [&](scene::BuildUp& b) {
+                            scene::node(b, s.id)->inputs[s.port].from.clear();
+                        });
+                        wire_from_ = source;
+                        wire_to_ = e->pos();
+                    }
+            break;
+        case Spot::end: bench_.select_layer(s.id); break;
+        case Spot::lane:
+            if (!s.id.empty()) bench_.select_layer(s.id);
+            break;
+        case Spot::block_switch:
+            bench_.edit_build_up("Switch layer", [&](scene::BuildUp& b) {
+                if (auto* l = scene::find(b.layers, s.id); l && l != b.layers.data()) l->on = !l->on;
+            });
+            break;
+        case Spot::block_amount:
+            amount_layer_ = s.id;
+            bench_.select_layer(s.id);
+            mouseMoveEvent(e);
+            break;
+        case Spot::block:
+            bench_.select_layer(s.id);
+            dragged_layer_ = s.id;
+            break;
+        default: break;
+    }
+    redraw();
+}
+
+void Board::mouseMoveEvent(QMouseEvent* e) {
+    if (!wire_from_.empty()) {
+        wire_to_ = e->pos();
+        viewport()->update();
+    } else if (!amount_layer_.empty()) {
+        const double left = viewport()->width() - core_width + 12, width = core_width - 24;
+        const float amount = float(std::clamp((e->pos().x() - left) / width, 0.0, 1.0));
+        bench_.edit_build_up(
+            "Layer amount",
+            [&](scene::BuildUp& b) {
+                if (auto* l = scene::find(b.layers, amount_layer_); l && l != b.layers.data()) l->amount = amount;
+            },
+            "amount " + amount_layer_);
+    } else if (!dragged_layer_.empty() && (e->pos() - pressed_).manhattanLength() > 8) {
+        drop_index_ = 0;
+        for (size_t i = 0; i < layout_.lanes.size(); ++i)
+            if (!layout_.lanes[i].layer.empty() && e->pos().y() > block_rect(i).center().y()) drop_index_ = int(i) + 1;
+        viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height());
+    } else {
+        const Spot s = spot(e->pos());
+        viewport()->setCursor(s.kind == Spot::output         ? Qt::CrossCursor
+                              : s.kind == Spot::block_amount ? Qt::SizeHorCursor
+                                                             : Qt::ArrowCursor);
+    }
+}
+
+void Board::mouseReleaseEvent(QMouseEvent* e) {
+    if (!wire_from_.empty()) {
+        if ((e->pos() - pressed_).manhattanLength() > 6) drop_wire(e->pos());
+        wire_from_.clear();
+    }
+    if (!dragged_layer_.empty() && drop_index_ >= 0) {
+        const scene::BuildUp* b = bench_.build_up();
+        const int count = int(b->layers.size()), from = int(scene::find(b->layers, dragged_layer_) - b->layers.data());
+        int to = count - drop_index_;  // lanes run from outermost to base
+        if (to > from) --to;
+        bench_.edit_build_up("Move layer", [&](scene::BuildUp& x) { scene::move_layer(x, dragged_layer_, to); });
+    }
+    dragged_layer_.clear();
+    drop_index_ = -1;
+    if (!amount_layer_.empty()) bench_.end_merge();
+    amount_layer_.clear();
+    redraw();
+}
+
+void Board::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasFormat(stock_mime)) e->acceptProposedAction();
+}
+void Board::dragMoveEvent(QDragMoveEvent* e) {
+    e->acceptProposedAction();
+}
+void Board::dropEvent(QDropEvent* e) {
+    const Spot s = spot(e->position().toPoint());
+    const bool on_layer = (s.kind == Spot::lane || s.kind == Spot::end || s.kind == Spot::block) && !s.id.empty();
+    const std::string id = e->mimeData()->data(stock_mime).toStdString();
+    if (on_layer)
+        bench_.apply_stock_to(id, s.id);
+    else
+        bench_.add_stock_layer(id);
+    e->acceptProposedAction();
+}
+
+void Board::drop_wire(const QPoint& at) {
+    const Spot s = spot(at);
+    const std::string from = wire_from_;
+    if (s.kind == Spot::tile && s.id != from) {
+        if (!s.port.empty())
+            connect_nodes(from, s.id, s.port);
+        else
+            choose_port(from, s.id, viewport()->mapToGlobal(at));
+    } else if (s.kind == Spot::end || (s.kind == Spot::lane && !s.id.empty())) {
+        if (!s.port.empty()) return connect_to_layer(from, s.id, s.port);
+        QMenu menu(this);
+        menu.addAction(scene::gate_slot, [=, this] { connect_to_layer(from, s.id, scene::gate_slot); });
+        menu.addSeparator();
+        const scene::BuildUp* b = bench_.build_up();
+        const scene::Layer* layer = b ? scene::find(b->layers, s.id) : nullptr;
+        if (!layer) return;
+        QMenu* group = nullptr;
+        std::string name;
+        for (const nodes::Port& p : nodes::slots_of(*layer).ports) {
+            if (!group || p.group != name) group = menu.addMenu(QString::fromStdString(name = p.group));
+            group->addAction(QString::fromStdString(p.name), [=, this] { connect_to_layer(from, s.id, p.name); });
+        }
+        menu.exec(viewport()->mapToGlobal(at));
+    }
+}
+
+void Board::choose_port(const std::string& from, const std::string& to, const QPoint& global) {
+    const BoardTile* tile = layout_.tile(to);
+    if (!tile || tile->inputs.empty()) {
+        Q_EMIT bench_.said("That node has no inputs");
+        return;
+    }
+    if (tile->inputs.size() == 1) return connect_nodes(from, to, tile->inputs[0]);
+    QMenu menu(this);
+    for (const std::string& port : tile->inputs)
+        menu.addAction(QString::fromStdString(port), [=, this] { connect_nodes(from, to, port); });
+    menu.exec(global);
+}
+
+void Board::connect_nodes(const std::string& from, const std::string& to, const std::string& port) {
+    const scene::BuildUp* b = bench_.build_up();
+    if (!b) return;
+    if (scene::would_circle(*b, from, to)) {
+        Q_EMIT bench_.said("Not connected: the network would run in a circle");
+        return;
+    }
+    const scene::Node* n = scene::find_node(*b, to).node;
+    const auto d = n ? nodes::describe(bench_.scene(), *n) : nullptr;
+    if (!d) return;
+    bench_.edit_build_up("Connect to " + port, [&](scene::BuildUp& x) { nodes::connect(x, from, to, port, *d); });
+}
+
+void Board::connect_to_layer(const std::string& node, const std::string& layer, const std::string& slot) {
+    bench_.edit_build_up("Connect to " + slot,
+                         [&](scene::BuildUp& b) { nodes::connect_to_layer(b, node, layer, slot); });
+}
+
+void Board::delete_selected() {
+    const Selection s = bench_.selection();
+    if (!s.node.empty())
+        bench_.edit_build_up("Delete node", [&](scene::BuildUp& b) { scene::remove_node(b, s.node); });
+    else if (!s.layer.empty()) {
+        if (bench_.build_up() && bench_.build_up()->layers.size() < 2) {
+            Q_EMIT bench_.said("The last layer stays: there is always something at the bottom");
+            return;
+        }
+        bench_.edit_build_up("Delete layer", [&](scene::BuildUp& b) { scene::remove_layer(b, s.layer); });
+    }
+}
+
+void Board::mouseDoubleClickEvent(QMouseEvent* e) {
+    const Spot s = spot(e->pos());
+    if (s.kind == Spot::tile)
+        bench_.show_node(bench_.live().shown_node == s.id ? "" : s.id);
+    else if (s.kind == Spot::lane || s.kind == Spot::block) {
+        const scene::Layer* l = bench_.layer();
+        if (!l) return;
+        bool ok = false;
+        const QString name = QInputDialog::getText(this, "Rename layer", "Name", QLineEdit::Normal,
+                                                   QString::fromStdString(l->name), &ok);
+        if (ok && !name.isEmpty())
+            bench_.edit_build_up("Rename layer", [&](scene::BuildUp& b) {
+                if (auto* x = scene::find(b.layers, s.id)) x->name = name.toStdString();
+            });
+    }
+}
+
+void Board::contextMenuEvent(QContextMenuEvent* e) {
+    const Spot s = spot(e->pos());
+    QMenu menu(this);
+    if (s.kind == Spot::tile || s.kind == Spot::output) {
+        bench_.select_node(s.id);
+        const bool shown = bench_.live().shown_node == s.id;
+        menu.addAction(shown ? "Back to the render" : "Show on asset",
+                       [=, this] { bench_.show_node(shown ? "" : s.id); });
+        menu.addAction("Disconnect its inputs", [=, this] {
+            bench_.edit_build_up("Disconnect inputs", [&](scene::BuildUp& b) {
+                for (auto& [name, input] : scene::node(b, s.id)->inputs) input.from.clear();
+            });
+        });
+        menu.addAction("Delete node", [this] { delete_selected(); });
+    } else if (!s.id.empty()) {
+        bench_.select_layer(s.id);
+        menu.addAction("Add node...", [=, this] { Q_EMIT add_node_wanted(e->globalPos()); });
+        menu.addSeparator();
+        menu.addAction("Add layer above", [=, this] {
+            bench_.edit_build_up("Add layer", [&](scene::BuildUp& b) { scene::add_layer(b, "New layer", s.id); });
+        });
+        menu.addAction("Duplicate layer", [=, this] {
+            bench_.edit_build_up("Duplicate layer", [&](scene::BuildUp& b) { scene::duplicate_layer(b, s.id); });
+        });
+        menu.addAction("Delete layer", [this] { delete_selected(); });
+        if (s.kind == Spot::end && !s.port.empty())
+            menu.addAction("Disconnect " + QString::fromStdString(s.port), [=, this] {
+                bench_.edit_build_up("Disconnect " + s.port, [&](scene::BuildUp& b) {
+                    auto* l = scene::find(b.layers, s.id);
+                    if (s.port == scene::gate_slot)
+                        l->gate.mask.from.clear();
+                    else
+                        l->surface[s.port].from.clear();
+                });
+            });
+    } else
+        return;
+    menu.exec(e->globalPos());
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,257 @@
+// What the board looks like: lanes, wires, tiles, and the core with what was measured.
+#include "app/board/board.h"
+
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QInputDialog>
+#include <QMenu>
+#include <QPainterPath>
+#include <QScrollBar>
+#include <QToolTip>
+
+#include "app/drawer/drawer.h"
+#include "app/theme/theme.h"
+#include "nodes/description.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+
+using namespace board;
+
+void Board::paintEvent(QPaintEvent* e) {
+    QPainter p(viewport());
+    p.setRenderHint(QPainter::Antialiasing);
+    const Theme& t = theme();
+    p.fillRect(viewport()->rect(), t.window);
+    if (!bench_.build_up()) {
+        p.setPen(t.faint);
+        p.drawText(
+            viewport()->rect().adjusted(24, 0, -24, 0), Qt::AlignCenter | Qt::TextWordWrap,
+            "The board shows the layers of the selected part.\nImport an asset, then click a part in the picture.");
+        return;
+    }
+    if (e->rect().left() >= viewport()->width() - core_width) return paint_core(p);
+    const QPoint scrolled(horizontalScrollBar()->value(), verticalScrollBar()->value());
+    if (lanes_.isNull()) draw_lanes();
+    p.save();
+    p.setClipRect(QRect(0, 0, viewport()->width() - core_width, viewport()->height()));
+    p.translate(-scrolled);
+    for (const BoardTile& tile : layout_.tiles) paint_thumbnail(p, tile);
+    p.drawPixmap(scrolled, lanes_);
+    if (!wire_from_.empty())
+        if (const BoardTile* from = layout_.tile(wire_from_)) {
+            p.setPen(QPen(t.accent, 2));
+            p.drawLine(BoardLayout::output_tab(*from), to_board(wire_to_));
+        }
+    p.restore();
+    paint_core(p);
+}
+
+// Text and wires take milliseconds to draw and seldom change, while pictures arrive many times a second: they are kept,
+// with a window at every thumbnail.
+void Board::draw_lanes() {
+    const Theme& t = theme();
+    const double scale = devicePixelRatioF();
+    lanes_ = QPixmap(viewport()->size() * scale);
+    lanes_.setDevicePixelRatio(scale);
+    lanes_.fill(Qt::transparent);  // or it would have no windows
+    QPainter p(&lanes_);
+    p.fillRect(QRect(QPoint(0, 0), viewport()->size()), t.window);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(font());
+    p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
+    for (size_t i = 0; i < layout_.lanes.size(); ++i) paint_lane(p, i);
+    // Wires run level, then straight up or down just before their end, with rounded corners.
+    for (const BoardWire& w : layout_.wires) {
+        const bool touched = w.from == bench_.selection().node || w.to == bench_.selection().node;
+        p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
+        p.setBrush(Qt::NoBrush);
+        const QPointF a = w.start + QPointF(6, 0), b = w.stop - QPointF(6, 0);
+        // Within a lane the turn is next to the reader; a wire from another lane climbs right beside its source.
+        const double dy = b.y() - a.y(), x = w.across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6))
+                                                            : std::max(a.x() + 4, b.x() - 6);
+        const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
+        QPainterPath path(a);
+        if (std::fabs(dy) < 1)
+            path.lineTo(b);
+        else {
+            const double s = dy > 0 ? 1 : -1;
+            path.lineTo(x - r, a.y());
+            path.quadTo(x, a.y(), x, a.y() + s * r);
+            path.lineTo(x, b.y() - s * r);
+            path.quadTo(x, b.y(), std::min(x + r, b.x()), b.y());
+            path.lineTo(b);
+        }
+        p.drawPath(path);
+    }
+    for (const BoardTile& tile : layout_.tiles) paint_tile(p, tile);
+}
+void Board::redraw() {
+    lanes_ = QPixmap();
+    viewport()->update();
+}
+void Board::scrollContentsBy(int, int) {
+    redraw();
+}
+void Board::changeEvent(QEvent* e) {
+    QAbstractScrollArea::changeEvent(e);
+    if (e->type() == QEvent::PaletteChange || e->type() == QEvent::StyleChange || e->type() == QEvent::FontChange)
+        redraw();
+}
+
+void Board::paint_lane(QPainter& p, size_t index) {
+    const Theme& t = theme();
+    const BoardLane& lane = layout_.lanes[index];
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Layer* layer = scene::find(b->layers, lane.layer);
+    const bool selected = layer && bench_.selection().layer == lane.layer;
+    p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line, 1));
+    p.setBrush(layer ? t.panel : t.window);
+    p.drawRoundedRect(lane.rect.adjusted(1, 0, -1, 0), 4, 4);
+    p.setFont(strong_font());
+    p.setPen(layer && !layer->on ? t.faint : t.text);
+    const double x = horizontalScrollBar()->value() + 10;
+    p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter,
+               layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") +
+                           (layer->on ? "" : "  (off)")
+                     : "Commons");
+    if (!layer) return;
+    p.setPen(QPen(t.line.darker(120), 1));
+    p.setBrush(t.raised);
+    p.drawRoundedRect(lane.end, 3, 3);
+    for (size_t i = 0; i < lane.tabs.size(); ++i) {
+        const QPointF at = BoardLayout::end_tab(lane, i);
+        const bool gate = lane.tabs[i] == scene::gate_slot;
+        const nodes::Port* port = nodes::slots_of(*layer).port(lane.tabs[i]);
+        const scene::Input* input = gate ? &layer->gate.mask : &layer->surface.at(lane.tabs[i]);
+        draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab), gate ? 'N' : nodes::type_letter(port->type),
+                 !input->from.empty());
+        p.setFont(small_font());
+        p.setPen(t.text);
+        QString label = QString::fromStdString(lane.tabs[i]).replace('_', ' ');
+        label = p.fontMetrics().elidedText(label, Qt::ElideRight, int(end_width - 14));
+        if (gate && input->from.empty()) label += "  " + number_text(scene::as_number(input->value, 1.f));
+        p.drawText(QRectF(at.x() + 10, at.y() - 8, end_width - 12, 16), Qt::AlignVCenter, label);
+    }
+}
+
+namespace {
+QRectF picture_of(const BoardTile& tile) {
+    return {tile.rect.left() + 3, tile.rect.top() + 3, tile.rect.width() - 6, picture_height - 3};
+}
+}  // namespace
+
+void Board::paint_tile(QPainter& p, const BoardTile& tile) {
+    const Theme& t = theme();
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Node* n = scene::find_node(*b, tile.node).node;
+    if (!n) return;
+    const auto d = nodes::describe(bench_.scene(), *n);
+    const bool selected = bench_.selection().node == tile.node;
+    const bool shown = bench_.live().view == render::View::node && bench_.live().shown_node == tile.node;
+    p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
+    p.setBrush(t.raised);
+    p.drawRoundedRect(tile.rect, 3, 3);
+    p.setCompositionMode(QPainter::CompositionMode_Clear);
+    p.fillRect(picture_of(tile), Qt::black);
+    p.setCompositionMode(QPainter::CompositionMode_SourceOver);
+    p.setPen(t.text);
+    p.setFont(small_font());
+    const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17,
+                      tile.rect.height() - picture_height - 3);
+    const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name),
+                  kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
+    p.drawText(QRectF(text.left(), text.top(), text.width(), 12), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
+    p.setPen(t.faint);
+    p.drawText(QRectF(text.left(), text.top() + 11, text.width(), 12), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(shown          ? "on the asset"
+                                          : name == kind ? ""
+                                                         : kind,
+                                          Qt::ElideRight, int(text.width())));
+    for (size_t i = 0; i < tile.inputs.size(); ++i) {
+        const auto input = n->inputs.find(tile.inputs[i]);
+        const bool wired = input != n->inputs.end() && !input->second.from.empty();
+        if (!wired && !selected && wire_from_.empty()) continue;  // free inputs show where they are of use
+        const nodes::Port* port = d->port(tile.inputs[i]);
+        const QPointF at = BoardLayout::input_tab(tile, i);
+        draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab),
+                 nodes::type_letter(d->port_type(*port, d->output_type(*n))), wired);
+    }
+    const QPointF o = BoardLayout::output_tab(tile);
+    draw_tab(p, QRectF(o.x() - tab / 2, o.y() - tab / 2, tab, tab), d ? nodes::type_letter(d->output_type(*n)) : '?',
+             true);
+}
+
+void Board::paint_thumbnail(QPainter& p, const BoardTile& tile) {
+    const QRectF picture = picture_of(tile);
+    const auto it = bench_.thumbnails().find(tile.node);
+    if (bench_.measured().build_up == bench_.build_up()->id && it != bench_.thumbnails().end())
+        return p.drawImage(picture.topLeft().toPoint(), it->second);
+    const scene::Node* n = scene::find_node(*bench_.build_up(), tile.node).node;
+    p.fillRect(picture, theme().surround);
+    p.setFont(small_font());
+    p.setPen(theme().faint);
+    p.drawText(picture, Qt::AlignCenter, n && nodes::describe(bench_.scene(), *n) ? "feeds nothing" : "unknown");
+}
+
+void Board::paint_core(QPainter& p) {
+    const Theme& t = theme();
+    const scene::BuildUp* b = bench_.build_up();
+    const auto image = bench_.image();
+    const auto& measured = bench_.measured();
+    const bool have = measured.build_up == b->id && measured.layers.size() == b->layers.size();
+    p.fillRect(QRect(viewport()->width() - core_width, 0, core_width, viewport()->height()), t.window);
+    for (size_t i = 0; i < layout_.lanes.size(); ++i) {
+        const scene::Layer* layer = scene::find(b->layers, layout_.lanes[i].layer);
+        if (!layer) continue;
+        const size_t k = size_t(layer - b->layers.data());
+        const QRectF r = block_rect(i);
+        const bool selected = bench_.selection().layer == layer->id;
+        const QColor fill = have && measured.layers[k].coverage > 0 ? swatch(measured.layers[k].color) : t.window;
+        p.setPen(QPen(selected ? t.accent : t.line.darker(140), selected ? 2 : 1));
+        p.setBrush(layer->on ? QBrush(fill) : QBrush(t.window));
+        p.drawRect(r);
+        const QColor ink = layer->on ? ink_on(fill) : t.faint;
+        p.setPen(ink);
+        double share = 0;
+        if (image && image->prepared)
+            for (size_t l = 0; l < image->layers.size() && l < image->prepared->layers.size(); ++l)
+                if (image->prepared->layers[l].build_up == b->id && image->prepared->layers[l].layer == layer->id)
+                    share = image->layers[l].cost;
+        p.setFont(strong_font());
+        const QString coverage =
+            !have ? "-" : QString::number(double(measured.layers[k].coverage) * 100, 'f', 1) + " %";
+        p.drawText(QRectF(r.left() + 6, r.top() + 3, r.width() - 34, 16), Qt::AlignVCenter,
+                   layer->on ? coverage : "off");
+        p.setFont(small_font());
+        if (r.height() > 46) {
+            p.drawText(QRectF(r.left() + 6, r.top() + 18, r.width() - 12, 13), Qt::AlignVCenter, "covered");
+            p.drawText(QRectF(r.left() + 6, r.top() + 32, r.width() - 12, 13), Qt::AlignVCenter,
+                       "cost " + QString::number(share * 100, 'f', 1) + " % of time");
+        }
+        // On and off: an open or a filled square.
+        p.setPen(QPen(ink, 1.4));
+        p.setBrush(layer->on ? QBrush(ink) : QBrush(Qt::NoBrush));
+        if (k > 0) p.drawRect(QRectF(r.right() - 18, r.top() + 6, 10, 10));
+        // Amount along the lower edge.
+        if (k > 0) {
+            p.setPen(Qt::NoPen);
+            QColor faint = ink;
+            faint.setAlpha(70);
+            p.setBrush(faint);
+            p.drawRect(QRectF(r.left() + 6, r.bottom() - 9, r.width() - 12, 4));
+            p.setBrush(ink);
+            p.drawRect(QRectF(r.left() + 6, r.bottom() - 9, (r.width() - 12) * double(layer->amount), 4));
+        }
+    }
+    if (drop_index_ >= 0 && !dragged_layer_.empty()) {
+        const double y = drop_index_ < int(layout_.lanes.size())
+                             ? block_rect(size_t(drop_index_)).top() - lane_gap / 2
+                             : block_rect(layout_.lanes.size() - 1).bottom() + lane_gap / 2;
+        p.setPen(QPen(t.accent, 3));
+        p.drawLine(QPointF(viewport()->width() - core_width, y), QPointF(viewport()->width(), y));
+    }
+}
+
+}  // namespace vemtra::app

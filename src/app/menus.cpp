@@ -1,0 +1,225 @@
+// The menus of the window. Every entry is also a command of the typed list.
+#include <QFileDialog>
+#include <QMenuBar>
+#include <QSettings>
+#include <QToolButton>
+
+#include "app/board/board.h"
+#include "app/drawer/drawer.h"
+#include "app/main_window.h"
+#include "app/picture_strip.h"
+#include "app/theme/theme.h"
+#include "app/view/render_view.h"
+#include "nodes/description.h"
+#include "render/picture.h"
+#include "scene/edits.h"
+
+namespace vemtra::app {
+namespace {
+
+QString asset_patterns() {
+    QStringList all;
+    for (const geometry::ImportFormat& f : geometry::formats())
+        for (const char* e : f.extensions) all << QString("*%1").arg(e);
+    return all.join(' ');
+}
+QString picture_patterns() {
+    QStringList all;
+    for (const render::PictureFormat& f : render::picture_formats()) all << QString("*%1").arg(f.extension);
+    return all.join(' ');
+}
+
+}  // namespace
+
+void MainWindow::add_command(QMenu* menu, const QString& name, const QString& help, const QKeySequence& key,
+                             std::function<void()> run) {
+    auto* a = menu->addAction(name);
+    a->setShortcut(key);
+    a->setStatusTip({});
+    a->setToolTip(help);
+    connect(a, &QAction::triggered, this, std::move(run));
+    commands_.push_back(
+        {QString(name).remove('&'), help + (key.isEmpty() ? "" : " (" + key.toString() + ")"), [a] { a->trigger(); }});
+    menu->setToolTipsVisible(true);
+}
+
+void MainWindow::make_menus() {
+    make_project_menu();
+    make_edit_menu();
+    make_parts_menu();
+    make_layers_menu();
+    make_nodes_menu();
+    make_view_menu();
+}
+
+void MainWindow::make_project_menu() {
+    auto* project = menuBar()->addMenu("&Project");
+    add_command(project, "&New", "Start with an empty project", QKeySequence("Ctrl+N"), [this] {
+        if (may_discard()) bench_->discard_autosave(), bench_->start_new();
+    });
+    add_command(project, "&Open...", "Open a project", QKeySequence("Ctrl+O"), [this] {
+        if (!may_discard()) return;
+        const QString f = QFileDialog::getOpenFileName(
+            this, "Open a project", QString::fromStdString(bench_->folder().string()), "Vemtra projects (*.vemtra)");
+        if (!f.isEmpty()) open_project(f.toStdString());
+    });
+    add_command(project, "&Save", "Save the project", QKeySequence("Ctrl+S"), [this] { save(false); });
+    add_command(project, "Save &elsewhere...", "Save under another name", QKeySequence("Ctrl+Shift+S"),
+                [this] { save(true); });
+    project->addSeparator();
+    add_command(project, "&Import asset...",
+                QString("Bring in an %1").arg(QString::fromStdString(geometry::format_names())), QKeySequence("Ctrl+I"),
+                [this] {
+                    const QString f = QFileDialog::getOpenFileName(this, "Import an asset",
+                                                                   QString::fromStdString(bench_->folder().string()),
+                                                                   QString("Assets (%1)").arg(asset_patterns()));
+                    if (!f.isEmpty()) bench_->import_asset(f.toStdString());
+                });
+    add_command(project, "&Write picture...", "Render all samples and write them to a file", QKeySequence("Ctrl+R"),
+                [this] {
+                    const QString f = QFileDialog::getSaveFileName(
+                        this, "Write the picture", QString::fromStdString((bench_->folder() / "picture.exr").string()),
+                        QString("Pictures (%1)").arg(picture_patterns()));
+                    if (!f.isEmpty()) bench_->write_picture(f.toStdString());
+                });
+    project->addSeparator();
+    add_command(
+        project, "&Collect...", "Copy the project with all that it uses into one folder, to hand it on", {}, [this] {
+            QString f = QFileDialog::getSaveFileName(
+                this, "Collect the project: choose a new folder",
+                QString::fromStdString((bench_->folder() / "collected" /
+                                        (bench_->file() ? bench_->file()->filename().string() : "project.vemtra"))
+                                           .string()),
+                "Vemtra projects (*.vemtra)");
+            if (f.isEmpty()) return;
+            if (!f.endsWith(".vemtra")) f += ".vemtra";
+            bench_->collect_into(f.toStdString());
+        });
+    add_command(project, "&Files and folders",
+                "What the project uses and whether it is there; memory and disk for maps", {}, [this] {
+                    drawer_->setVisible(true);
+                    drawer_->show_page(Page::files);
+                });
+    project->addSeparator();
+    add_command(project, "&Quit", "Leave Vemtra", QKeySequence("Ctrl+Q"), [this] { close(); });
+}
+
+void MainWindow::make_edit_menu() {
+    auto* edit = menuBar()->addMenu("&Edit");
+    add_command(edit, "&Undo", "Take the last change back", QKeySequence("Ctrl+Z"), [this] { bench_->undo(); });
+    add_command(edit, "&Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { bench_->redo(); });
+    add_command(edit, "&Find a command...", "Type to find any command or node", QKeySequence("Ctrl+Space"),
+                [this] { open_command_list(); });
+}
+
+void MainWindow::make_parts_menu() {
+    auto* parts = menuBar()->addMenu("P&arts");
+    add_command(parts, "&Place", "Move, turn and scale the selected part in the picture; again leaves",
+                QKeySequence("P"), [this] { bench_->arrange(!bench_->arranging()); });
+    add_command(parts, "Place whole &asset", "The same for all parts of its asset together", QKeySequence("Shift+P"),
+                [this] {
+                    const bool whole = !(bench_->arranging() && bench_->whole_asset());
+                    bench_->arrange(true);
+                    bench_->set_whole_asset(whole);
+                });
+    add_command(parts, "&Sit down", "The lowest point of what is placed comes to lie on the stage",
+                QKeySequence("Shift+S"), [this] { bench_->sit_down(); });
+    add_command(parts, "A&nother one", "An instance of the selected part beside it, which shares its mesh",
+                QKeySequence("Ctrl+Shift+D"), [this] { bench_->duplicate_part(); });
+    add_command(parts, "&Remove part", "Takes the selected part out of the project", QKeySequence("Shift+Del"),
+                [this] { bench_->remove_part(); });
+}
+
+void MainWindow::make_layers_menu() {
+    auto* layers = menuBar()->addMenu("&Layers");
+    add_command(layers, "&Add cover", "A new layer above the selected one", QKeySequence("L"), [this] {
+        const std::string above = bench_->selection().layer;
+        std::string made;
+        bench_->edit_build_up("Add layer", [&](scene::BuildUp& b) { made = scene::add_layer(b, "New cover", above); });
+        bench_->select_layer(made);
+    });
+    add_command(layers, "Add &coat", "A clear layer above the selected one that is looked through",
+                QKeySequence("Shift+L"), [this] {
+                    const std::string above = bench_->selection().layer;
+                    std::string made;
+                    bench_->edit_build_up("Add coat", [&](scene::BuildUp& b) {
+                        made = scene::add_layer(b, "New coat", above, scene::LayerKind::coat);
+                    });
+                    bench_->select_layer(made);
+                });
+    add_command(layers, "Add from &stock", "Open the stock of ready surfaces", QKeySequence("T"), [this] {
+        drawer_->setVisible(true);
+        drawer_->show_page(Page::stock);
+    });
+    add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
+                QKeySequence("M"), [this] {
+                    const QString f = QFileDialog::getExistingDirectory(
+                        this, "Look for texture maps", QString::fromStdString(bench_->folder().string()));
+                    if (!f.isEmpty()) bench_->look_for_maps({f.toStdString()});
+                });
+    add_command(layers, "&Duplicate", "A copy of the selected layer above it", QKeySequence("Ctrl+D"), [this] {
+        bench_->edit_build_up("Duplicate layer",
+                              [&](scene::BuildUp& b) { scene::duplicate_layer(b, bench_->selection().layer); });
+    });
+    auto move = [this](int by) {
+        const auto* b = bench_->build_up();
+        const auto* l = bench_->layer();
+        if (!b || !l) return;
+        const int to = int(l - b->layers.data()) + by;
+        bench_->edit_build_up("Move layer",
+                              [&](scene::BuildUp& x) { scene::move_layer(x, bench_->selection().layer, to); });
+    };
+    add_command(layers, "Move &outward", "One place up, away from the base", QKeySequence("Alt+Up"), [=] { move(1); });
+    add_command(layers, "Move &inward", "One place down, towards the base", QKeySequence("Alt+Down"),
+                [=] { move(-1); });
+    add_command(layers, "&On or off", "Switch the selected layer", QKeySequence("O"), [this] {
+        bench_->edit_build_up("Switch layer", [&](scene::BuildUp& b) {
+            if (auto* l = scene::find(b.layers, bench_->selection().layer); l && l != b.layers.data()) l->on = !l->on;
+        });
+    });
+    add_command(layers, "De&lete", "Delete the selected tile or layer", QKeySequence(Qt::Key_Delete),
+                [this] { board_->delete_selected(); });
+}
+
+void MainWindow::make_nodes_menu() {
+    auto* nodes_menu = menuBar()->addMenu("&Nodes");
+    add_command(nodes_menu, "&Add node...", "Type to find a node for the selected layer", QKeySequence("N"),
+                [this] { open_node_list(); });
+    add_command(nodes_menu, "&Show on asset", "The selected tile's output, unlit; again goes back", QKeySequence("S"),
+                [this] {
+                    const std::string n = bench_->selection().node;
+                    bench_->show_node(n.empty() || bench_->live().shown_node == n ? "" : n);
+                });
+    nodes_menu->addSeparator();
+    for (const auto& d : nodes::catalogue())
+        add_command(nodes_menu, QString::fromStdString(d.title), QString::fromStdString(d.help), {},
+                    [this, kind = d.kind] { add_node(kind); });
+}
+
+void MainWindow::make_view_menu() {
+    auto* view = menuBar()->addMenu("&View");
+    add_command(view, "&Frame part", "Fill the picture with the selected part", QKeySequence("F"),
+                [this] { view_->frame_part(); });
+    add_command(view, "Frame &all", "Fill the picture with everything", QKeySequence("A"),
+                [this] { view_->frame_all(); });
+    for (const render::ViewKind& v : render::views())
+        if (*v.key)
+            add_command(view, v.title, "Show it in the picture", QKeySequence(v.key),
+                        [this, shown = v.view] { bench_->show_view(shown); });
+    view->addSeparator();
+    add_command(view, "&Hold", "Stop and go on", QKeySequence("H"), [this] { strip_->hold()->click(); });
+    add_command(view, "&Region", "Render only a part of the picture", QKeySequence("R"),
+                [this] { strip_->region()->click(); });
+    add_command(view, "&Keep picture", "Keep it as a snapshot", QKeySequence("K"), [this] { bench_->keep_picture(); });
+    add_command(view, "Com&pare with last kept", "Split the view with the last snapshot", QKeySequence("C"),
+                [this] { bench_->compare_with(bench_->compared() >= 0 ? -1 : int(bench_->kept().size()) - 1); });
+    add_command(view, "Dra&wer", "Show or hide the strip under the picture", QKeySequence("D"),
+                [this] { drawer_->setVisible(!drawer_->isVisible()); });
+    add_command(view, "Dark roo&m", "The darker grey, for dark rooms", {}, [this] {
+        use_theme(!theme().dark);
+        QSettings("Vemtra", "Vemtra").setValue("dark", theme().dark);
+        for (QWidget* w : findChildren<QWidget*>()) w->update();
+    });
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,267 @@
+// The bench and its files: projects, autosave, assets, collecting, pictures.
+#include <unistd.h>
+
+#include <QSettings>
+#include <fstream>
+
+#include "app/workbench.h"
+#include "exchange/collect.h"
+#include "render/asset_into.h"
+#include "render/picture.h"
+#include "scene/edits.h"
+#include "scene/project_file.h"
+
+namespace vemtra::app {
+
+fs::path Workbench::folder() const {
+    return file_ ? fs::absolute(*file_).parent_path() : fs::current_path();
+}
+
+void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
+    const size_t budget = document_.budget();
+    autosaver_.cancel();
+    document_ = scene::Document(std::move(s));
+    document_.set_budget(budget);
+    file_ = std::move(file);
+    arranging_ = false;
+    kept_.clear();
+    compared_ = -1;
+    selection_ = {};
+    live_.view = render::View::beauty;
+    live_.shown_node.clear();
+    if (!scene().parts.empty()) select_part(scene().parts.front().id);
+    repair_selection();
+    refresh();
+    Q_EMIT changed();
+    Q_EMIT selection_changed();
+    Q_EMIT kept_changed();
+}
+
+void Workbench::start_new() {
+    scene::Scene s;
+    s.rigs.push_back(scene::default_rig());
+    s.rig = s.rigs[0].id;
+    load_problems_.clear();
+    blocked_.reset();
+    reset(std::move(s), std::nullopt);
+}
+
+bool Workbench::open(const fs::path& file) {
+    auto loaded = scene::load(file);
+    if (!loaded) return Q_EMIT failed(loaded.error()), false;
+    load_problems_ = loaded->problems;
+    blocked_ = OwnProjects().holds(file) ? nullptr
+                                         : exchange::paths_that_leave(loaded->scene, fs::absolute(file).parent_path());
+    reset(std::move(loaded->scene), fs::absolute(file));
+    document_.mark_saved();
+    return true;
+}
+
+bool Workbench::save(const fs::path& file) {
+    const fs::path target = fs::absolute(file), old_folder = folder();
+    scene::Scene moved = scene();
+    if (target.parent_path() != old_folder || !file_) {
+        // Paths are relative to the project: where it moves, they follow; what an untitled project named in full
+        // becomes relative now.
+        auto follow = [&](std::string& f) {
+            if (!f.empty())
+                f = fs::proximate(old_folder / f, target.parent_path())
+                        .generic_string();  // an absolute f stays itself under /
+        };
+        exchange::for_each_file(moved, [&](const std::string&, std::string& path, const char*) { follow(path); });
+        for (std::string& f : moved.search_folders) follow(f);
+        if (blocked_) {  // they are not to be read under their new names either
+            auto both = *blocked_;
+            for (std::string path : *blocked_) follow(path), both.insert(path);
+            blocked_ = std::make_shared<const std::set<std::string>>(std::move(both));
+        }
+    }
+    if (Status s = scene::save(moved, target); !s) return Q_EMIT failed(s.error()), false;
+    edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none had to move
+    discard_autosave();
+    file_ = target;
+    discard_autosave();
+    if (!blocked_)
+        if (Status s = OwnProjects().add(target); !s) Q_EMIT failed(s.error());
+    document_.mark_saved();
+    refresh();
+    Q_EMIT changed();
+    Q_EMIT said("Saved " + QString::fromStdString(target.filename().string()));
+    return true;
+}
+
+void Workbench::autosave_now() {
+    if (!document_.unsaved()) return;
+    autosaver_.keep(document_.now(), scene::autosave_path(file_));
+    autosaver_.finish();
+    if (const auto problem = autosaver_.problem()) Q_EMIT failed(*problem);
+}
+void Workbench::discard_autosave() {
+    autosaver_.cancel();
+    std::error_code ec;
+    fs::remove(scene::autosave_path(file_), ec);
+}
+bool Workbench::recover() {
+    auto loaded = scene::load(scene::autosave_path(file_));
+    if (!loaded) return Q_EMIT failed(loaded.error()), false;
+    edit("Recover unsaved work", [&](scene::Scene& s) { s = loaded->scene; });
+    if (!scene().parts.empty()) select_part(scene().parts.front().id);
+    return true;
+}
+
+void Workbench::import_asset(const fs::path& file) {
+    const fs::path path = fs::absolute(file);
+    jobs_.start("Reading " + QString::fromStdString(path.filename().string()),
+                [this, path](Progress& progress) -> Jobs::Finish {
+                    scene::Asset asset;
+                    asset.file = path.string();
+                    const auto state = workshop_->asset(asset, Paths(), &progress);
+                    const bool was_stopped = stopped(&progress);
+                    return [this, path, state, was_stopped] { imported(path, *state, was_stopped); };
+                });
+}
+
+void Workbench::imported(const fs::path& path, const render::AssetState& state, bool was_stopped) {
+    if (was_stopped) {
+        Q_EMIT said("Import stopped");
+        return;
+    }
+    if (!state.imported) {
+        Q_EMIT failed(state.problem);
+        return;
+    }
+    edit("Import " + path.filename().string(), [&](scene::Scene& s) {
+        const bool first = s.assets.empty();
+        scene::Asset asset;
+        asset.file = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+        const std::string build_up =
+            scene::FreshIds(scene::ids_of(s.build_ups)).take(scene::stem_of(path.stem().string()));
+        s.build_ups.push_back(scene::default_build_up(build_up, path.stem().string()));
+        render::asset_into(s, asset, *state.imported, build_up);
+        if (!first) return;
+        Box3f box;
+        for (const auto& part : state.imported->parts) box.extendBy(part.bounds());
+        s.cameras.clear();
+        scene::fit_to(s, box);
+    });
+    if (!scene().parts.empty()) select_part(scene().parts.back().id);
+    Q_EMIT said(QString("%1: %2 parts, %3 triangles%4")
+                    .arg(QString::fromStdString(path.filename().string()))
+                    .arg(state.imported->parts.size())
+                    .arg(state.imported->triangles())
+                    .arg(state.imported->warnings.empty() ? "" : "; some were left out, see the findings"));
+}
+
+void Workbench::replace_asset(const std::string& id, const fs::path& file) {
+    const scene::Asset* now = scene::find(scene().assets, id);
+    if (!now) return;
+    const fs::path path = fs::absolute(file);
+    jobs_.start(
+        "Reading " + QString::fromStdString(path.filename().string()),
+        [this, path, asset = *now](Progress& progress) mutable -> Jobs::Finish {
+            asset.file = path.string();
+            const auto state = workshop_->asset(asset, Paths(), &progress);
+            const bool was_stopped = stopped(&progress);
+            return [this, path, state, was_stopped, id = asset.id] {
+                if (was_stopped) {
+                    Q_EMIT said("Import stopped");
+                    return;
+                }
+                if (!state->imported) {
+                    Q_EMIT failed(state->problem);
+                    return;
+                }
+                render::Replaced done;
+                const std::string name = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+                edit("Replace the file of " + id,
+                     [&](scene::Scene& s) { done = render::replace_asset(s, id, name, *state->imported); });
+                Q_EMIT said(
+                    QString("%1 parts stay, %2 are new, %3 are gone").arg(done.kept).arg(done.added).arg(done.gone));
+            };
+        });
+}
+
+void Workbench::collect_into(const fs::path& project) {
+    jobs_.start("Collecting into " + QString::fromStdString(project.parent_path().filename().string()),
+                [this, project, scene = scene(), from = paths()](Progress& progress) -> std::function<void()> {
+                    auto done = std::make_shared<Result<exchange::Collected>>(
+                        exchange::collect(scene, from, project, &progress));
+                    return [this, done, project] {
+                        if (!*done) {
+                            Q_EMIT failed(done->error());
+                            return;
+                        }
+                        for (const Error& e : (*done)->problems) Q_EMIT failed(e);
+                        OwnProjects().add(project);
+                        Q_EMIT said(QString("Collected %1 files, %2 MB, in %3")
+                                        .arg((*done)->files)
+                                        .arg(double((*done)->bytes) / 1048576., 0, 'f', 1)
+                                        .arg(QString::fromStdString(project.parent_path().string())));
+                    };
+                });
+}
+
+void Workbench::find_missing_in(const fs::path& folder) {
+    jobs_.start(
+        "Looking for missing files",
+        [this, folder, scene = scene(), from = paths()](Progress&) -> std::function<void()> {
+            auto found = std::make_shared<std::vector<exchange::Found>>(
+                exchange::find_missing(scene, from, {folder}, workshop_->textures()->maps()));
+            return [this, found, folder] {
+                if (found->empty()) {
+                    Q_EMIT failed({"No missing file was found", folder.string(), "", "neither by name nor by content",
+                                   "Choose another folder; what is missing is listed on the page Files"});
+                    return;
+                }
+                edit("Find missing files", [&](scene::Scene& s) { exchange::use_found(s, *found); });
+                Q_EMIT said(QString("%1 of the missing files were found").arg(found->size()));
+            };
+        });
+}
+
+Paths Workbench::paths() const {
+    return Paths(folder(), scene().search_folders, blocked_);
+}
+
+void Workbench::allow_outside() {
+    if (!blocked_) return;
+    blocked_.reset();
+    if (file_)
+        if (Status s = OwnProjects().add(*file_); !s) Q_EMIT failed(s.error());
+    refresh();
+    Q_EMIT changed();
+}
+
+void Workbench::write_picture(const fs::path& file) {
+    const scene::Snapshot scene = snapshot();
+    render::PrepareOptions options;
+    options.folder = folder();
+    options.blocked = blocked_;
+    options.shown_build_up = live_.shown_build_up;
+    options.shown_node = live_.shown_node;
+    options.maps_now = true;
+    render::PictureSettings settings = render::picture_settings(*scene);
+    settings.view = live_.view;
+    const std::string project = file_ ? file_->filename().string() : "untitled";
+    jobs_.start(
+        "Rendering " + QString::fromStdString(file.filename().string()),
+        [this, scene, options, settings, file, project](Progress& progress) mutable -> std::function<void()> {
+            options.progress = &progress;
+            const auto begin = std::chrono::steady_clock::now();
+            const auto prepared = render::prepare(scene, *workshop_, options);
+            if (!prepared) return [this] { Q_EMIT said("Rendering stopped"); };
+            auto film = render::render_picture(*prepared, settings, &progress);
+            if (!film) return [this] { Q_EMIT said("Rendering stopped"); };
+            const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+            const Status status = render::write_picture(*prepared, *film, settings, {project, seconds}, file);
+            return [this, status, file, seconds] {
+                if (!status)
+                    Q_EMIT failed(status.error());
+                else
+                    Q_EMIT said(
+                        QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1));
+            };
+        });
+}
+
+}  // namespace vemtra::app

@@ -1,0 +1,310 @@
+#include "texture/prepare_map.h"
+
+#include <OpenImageIO/imageio.h>
+
+#include <cstring>
+#include <memory>
+
+#include "texture/colour.h"
+#include "texture/image_header.h"
+
+namespace vemtra::texture {
+namespace {
+
+using OIIO::TypeDesc;
+
+constexpr int edge = 64;  // texels of a tile's side
+
+/// Rows of one level in floats, and how they go to and from the file's numbers.
+class Codes {
+public:
+    Codes(TypeDesc type, int channels, int alpha, const ColourDecode* decode)
+        : type_(type), channels_(channels), alpha_(alpha), decode_(decode && decode->has_curve ? decode : nullptr) {
+        if (type.basetype == TypeDesc::UINT8) {
+            straight8_.resize(256);
+            for (int i = 0; i < 256; ++i) straight8_[size_t(i)] = float(i) / 255.f;
+        }
+    }
+    void decode(const uint8_t* from, float* to, size_t texels) const {
+        const size_t n = texels * size_t(channels_);
+        switch (type_.basetype) {
+            case TypeDesc::UINT8:
+                if (!decode_) {
+                    for (size_t i = 0; i < n; ++i) to[i] = straight8_[from[i]];
+                } else {
+                    for (size_t i = 0; i < texels; ++i)
+                        for (int c = 0; c < channels_; ++c)
+                            to[i * size_t(channels_) + size_t(c)] =
+                                (c == alpha_ ? straight8_.data()
+                                             : decode_->curve8.data())[from[i * size_t(channels_) + size_t(c)]];
+                }
+                break;
+            case TypeDesc::UINT16: {
+                const auto* codes = reinterpret_cast<const uint16_t*>(from);
+                if (!decode_) {
+                    for (size_t i = 0; i < n; ++i) to[i] = float(codes[i]) * (1.f / 65535.f);
+                } else {
+                    for (size_t i = 0; i < texels; ++i)
+                        for (int c = 0; c < channels_; ++c) {
+                            const size_t k = i * size_t(channels_) + size_t(c);
+                            to[k] = c == alpha_ ? float(codes[k]) * (1.f / 65535.f) : decode_->curve16[codes[k]];
+                        }
+                }
+                break;
+            }
+            case TypeDesc::HALF: OIIO::convert_types(TypeDesc::HALF, from, TypeDesc::FLOAT, to, int(n)); break;
+            default: std::memcpy(to, from, n * sizeof(float)); break;
+        }
+    }
+    void encode(const float* from, uint8_t* to, size_t texels) const {
+        const size_t n = texels * size_t(channels_);
+        auto code16 = [&](float x) { return uint16_t(std::min(65535.f, std::max(0.f, x) * 65535.f + .5f)); };
+        switch (type_.basetype) {
+            case TypeDesc::UINT8:
+                for (size_t i = 0; i < n; ++i) {
+                    const bool curved = decode_ && int(i % size_t(channels_)) != alpha_;
+                    to[i] = curved ? uint8_t((decode_->encode16()[code16(from[i])] + 128) / 257)
+                                   : uint8_t(std::min(255.f, std::max(0.f, from[i]) * 255.f + .5f));
+                }
+                break;
+            case TypeDesc::UINT16: {
+                auto* codes = reinterpret_cast<uint16_t*>(to);
+                for (size_t i = 0; i < n; ++i) {
+                    const bool curved = decode_ && int(i % size_t(channels_)) != alpha_;
+                    codes[i] = curved ? decode_->encode16()[code16(from[i])] : code16(from[i]);
+                }
+                break;
+            }
+            case TypeDesc::HALF: OIIO::convert_types(TypeDesc::FLOAT, from, TypeDesc::HALF, to, int(n)); break;
+            default: std::memcpy(to, from, n * sizeof(float)); break;
+        }
+    }
+
+private:
+    TypeDesc type_;
+    int channels_, alpha_;
+    const ColourDecode* decode_;
+    std::vector<float> straight8_;
+};
+
+/// Which texels of the finer level one texel of the coarser one averages, and by how much: a box of the exact size. For
+/// even sizes two halves; for odd ones three texels, the outer ones in part.
+struct Taps {
+    int first = 0, count = 0;
+    float weight[3] = {};
+};
+std::vector<Taps> taps(int fine, int coarse) {
+    std::vector<Taps> all(static_cast<size_t>(coarse));
+    const double ratio = double(fine) / coarse;
+    for (int i = 0; i < coarse; ++i) {
+        const double a = i * ratio, b = (i + 1) * ratio;
+        Taps& t = all[size_t(i)];
+        t.first = std::min(int(a), fine - 1);
+        for (int k = t.first; k < fine && double(k) < b - 1e-9 && t.count < 3; ++k)
+            t.weight[t.count++] = float((std::min(b, double(k + 1)) - std::max(a, double(k))) / ratio);
+        if (t.count == 0) t.count = 1, t.weight[0] = 1.f;
+    }
+    return all;
+}
+
+/// The integer or float type that keeps all that the file has.
+TypeDesc kept_type(const OIIO::ImageSpec& source) {
+    switch (source.format.basetype) {
+        case TypeDesc::UINT8: return TypeDesc::UINT8;
+        case TypeDesc::UINT16:
+        case TypeDesc::INT16: return TypeDesc::UINT16;
+        case TypeDesc::HALF: return TypeDesc::HALF;
+        default: return TypeDesc::FLOAT;
+    }
+}
+
+/// Level 0 goes through in bands of tile rows; only the next level is kept whole, in floats.
+class MapPreparer {
+public:
+    MapPreparer(const fs::path& from, OIIO::ImageInput& in, const ColourDecode* decode, Progress* progress)
+        : from_(from),
+          in_(in),
+          source_(in.spec()),
+          channels_(std::min(source_.nchannels, 4)),
+          type_(kept_type(source_)),
+          texel_(type_.size() * size_t(channels_)),
+          codes_(type_, channels_, source_.alpha_channel, decode),
+          progress_(progress) {}
+    Status write(const fs::path& temporary, int threads);
+
+private:
+    OIIO::ImageSpec spec() const;
+    Status write_level(int level, OIIO::ImageOutput& out);
+    Status read_band(int y, int rows);
+    bool read_tile_rows(int y, int rows);
+    void narrow_row(const float* row);
+    void add_to_coarse(int y);
+    Error unwritten(const std::string& why) const {
+        return refused_map(from_, "its prepared form cannot be written: " + why);
+    }
+
+    const fs::path& from_;
+    OIIO::ImageInput& in_;
+    const OIIO::ImageSpec source_;
+    const int channels_;
+    const TypeDesc type_;
+    const size_t texel_;  // bytes
+    const Codes codes_;
+    Progress* progress_;
+
+    int width_ = 0, height_ = 0;                // of the level that is written
+    int coarse_width_ = 0, coarse_height_ = 0;  // of the next one
+    std::vector<uint8_t> band_, strip_;
+    std::vector<float> fine_, coarse_, line_, narrow_;
+    std::vector<Taps> across_, down_;
+    int target_ = 0;  // row of the coarse level that the taps are at
+};
+
+OIIO::ImageSpec MapPreparer::spec() const {
+    OIIO::ImageSpec spec(source_.width, source_.height, channels_, type_);
+    spec.channelnames.assign(source_.channelnames.begin(), source_.channelnames.begin() + channels_);
+    spec.alpha_channel = source_.alpha_channel < channels_ ? source_.alpha_channel : -1;
+    spec.tile_width = spec.tile_height = edge;
+    spec.tile_depth = 1;
+    spec.attribute("textureformat", "Plain Texture");  // its subimages are mip levels
+    // Texels are read far more often than prepared: little time, most of the gain.
+    spec.attribute("compression", "zip:1");
+    if (spec.alpha_channel >= 0 && source_.get_int_attribute("oiio:UnassociatedAlpha", 0))
+        spec.attribute("oiio:UnassociatedAlpha", 1);
+    return spec;
+}
+
+Status MapPreparer::write(const fs::path& temporary, int threads) {
+    auto out = OIIO::ImageOutput::create("tiff");
+    if (!out) return refused_map(from_, "prepared maps cannot be written: " + OIIO::geterror());
+    out->threads(threads);
+    OIIO::ImageSpec spec = this->spec();
+    width_ = source_.width;
+    height_ = source_.height;
+    for (int level = 0;; ++level) {
+        spec.width = spec.full_width = width_;
+        spec.height = spec.full_height = height_;
+        const auto mode = level ? OIIO::ImageOutput::AppendSubimage : OIIO::ImageOutput::Create;
+        if (!out->open(temporary.string(), spec, mode)) return unwritten(out->geterror());
+        if (Status s = write_level(level, *out); !s) return s;
+        if (width_ == 1 && height_ == 1) break;
+        fine_.swap(coarse_);
+        width_ = coarse_width_;
+        height_ = coarse_height_;
+    }
+    if (!out->close()) return unwritten(out->geterror());
+    return Done{};
+}
+
+// Writes one level and averages it into the next.
+Status MapPreparer::write_level(int level, OIIO::ImageOutput& out) {
+    const bool last = width_ == 1 && height_ == 1;
+    coarse_width_ = std::max(1, width_ / 2);
+    coarse_height_ = std::max(1, height_ / 2);
+    across_ = taps(width_, coarse_width_);
+    down_ = taps(height_, coarse_height_);
+    const size_t row = size_t(width_) * size_t(channels_);
+    coarse_.assign(last ? 0 : size_t(coarse_width_) * size_t(coarse_height_) * size_t(channels_), 0.f);
+    narrow_.resize(size_t(coarse_width_) * size_t(channels_));
+    line_.resize(row);
+    band_.resize(size_t(edge) * size_t(width_) * texel_);
+    target_ = 0;
+    for (int y = 0; y < height_; y += edge) {
+        if (stopped(progress_)) return Error{"A map was not prepared", from_.string(), "", "it was stopped", ""};
+        const int rows = std::min(edge, height_ - y);
+        if (level == 0) {
+            if (Status s = read_band(y, rows); !s) return s;
+        } else {
+            codes_.encode(&fine_[size_t(y) * row], band_.data(), size_t(rows) * size_t(width_));
+        }
+        if (!out.write_tiles(0, width_, y, y + rows, 0, 1, type_, band_.data())) return unwritten(out.geterror());
+        // Level 0 is four fifths of the work, and each level a quarter of the one before it.
+        report(progress_,
+               level == 0 ? float(y) / float(height_) * .8f : .8f + .2f * (1.f - std::pow(.25f, float(level))));
+        if (last) continue;
+        for (int k = 0; k < rows; ++k) {
+            const float* numbers = level ? &fine_[size_t(y + k) * row] : line_.data();
+            if (level == 0) {
+                codes_.decode(&band_[size_t(k) * size_t(width_) * texel_], line_.data(), size_t(width_));
+                for (float& x : line_)
+                    if (!(std::fabs(x) <= 3e37f)) x = x > 0.f ? 65504.f : 0.f;  // infinite, or no number
+            }
+            narrow_row(numbers);
+            add_to_coarse(y + k);
+        }
+    }
+    return Done{};
+}
+
+Status MapPreparer::read_band(int y, int rows) {
+    const int y0 = source_.y + y;
+    const bool whole = source_.tile_width
+                           ? read_tile_rows(y, rows)
+                           : in_.read_scanlines(0, 0, y0, y0 + rows, 0, 0, channels_, type_, band_.data());
+    if (!whole) return refused_map(from_, "the file is cut off or damaged: " + plain_reason(in_.geterror()));
+    return Done{};
+}
+
+// Bands of the source's own tiles cover more than one of ours at times.
+bool MapPreparer::read_tile_rows(int y, int rows) {
+    const int tile = source_.tile_height;
+    const size_t row = size_t(width_) * texel_;
+    for (int part = y; part < y + rows;) {
+        const int begin = part / tile * tile, end = std::min(begin + tile, height_);
+        strip_.resize(size_t(end - begin) * row);
+        if (!in_.read_tiles(0, 0, source_.x, source_.x + width_, source_.y + begin, source_.y + end, 0, 1, 0, channels_,
+                            type_, strip_.data()))
+            return false;
+        const int stop_at = std::min(end, y + rows);
+        std::memcpy(&band_[size_t(part - y) * row], &strip_[size_t(part - begin) * row], size_t(stop_at - part) * row);
+        part = stop_at;
+    }
+    return true;
+}
+
+void MapPreparer::narrow_row(const float* row) {
+    const size_t n = size_t(channels_);
+    for (size_t x = 0; x < size_t(coarse_width_); ++x) {
+        const Taps& t = across_[x];
+        const float* p = row + size_t(t.first) * n;
+        float* q = &narrow_[x * n];
+        if (t.count == 2) {
+            for (size_t c = 0; c < n; ++c) q[c] = p[c] * t.weight[0] + p[n + c] * t.weight[1];
+            continue;
+        }
+        for (size_t c = 0; c < n; ++c) {
+            float sum = p[c] * t.weight[0];
+            for (int i = 1; i < t.count; ++i) sum += p[size_t(i) * n + c] * t.weight[i];
+            q[c] = sum;
+        }
+    }
+}
+
+// Row `y` of the fine level belongs to one or two rows of the coarse one.
+void MapPreparer::add_to_coarse(int y) {
+    while (target_ < coarse_height_ && down_[size_t(target_)].first + down_[size_t(target_)].count <= y) ++target_;
+    for (int r = target_; r < coarse_height_ && down_[size_t(r)].first <= y; ++r) {
+        const float weight = down_[size_t(r)].weight[y - down_[size_t(r)].first];
+        float* q = &coarse_[size_t(r) * narrow_.size()];
+        for (size_t i = 0; i < narrow_.size(); ++i) q[i] += narrow_[i] * weight;
+    }
+}
+
+}  // namespace
+
+Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress,
+                   int threads) {
+    auto header = read_header(from);
+    if (!header) return header.error();
+    auto decode = colour_decode(space);
+    if (!decode) return decode.error();
+    OIIO::ImageSpec config;
+    config.attribute("oiio:UnassociatedAlpha", 1);
+    auto in = OIIO::ImageInput::open(from.string(), &config);
+    if (!in) return refused_map(from, plain_reason(OIIO::geterror()));
+    in->threads(threads);
+    MapPreparer preparer(from, *in, decode->get(), progress);
+    return write_atomically_with(to, [&](const fs::path& temporary) { return preparer.write(temporary, threads); });
+}
+
+}  // namespace vemtra::texture

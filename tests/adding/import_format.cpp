@@ -1,0 +1,30 @@
+// Example of docs/adding.md: a format of meshes. In the house: one reader in src/geometry/, one line in formats().
+#include <sstream>
+
+#include "base/file.h"
+#include "geometry/import.h"
+
+namespace example {
+
+using namespace vemtra;
+
+/// Nine numbers a line: a triangle.
+geometry::RawParts read_triangles(const std::string& file, std::vector<Error>&, Progress*) {
+    Result<std::string> bytes = read_file(file);
+    if (!bytes) return bytes.error();
+    geometry::RawPart part;
+    part.name = fs::path(file).stem().string();
+    std::istringstream in(*bytes);
+    for (V3f p; in >> p.x >> p.y >> p.z;) {
+        part.indices.push_back(uint32_t(part.positions.size()));
+        part.positions.push_back(p);
+    }
+    std::vector<geometry::RawPart> parts;
+    parts.push_back(std::move(part));
+    return parts;
+}
+
+extern const geometry::ImportFormat triangles_format;
+const geometry::ImportFormat triangles_format{"Triangles", {".tri"}, read_triangles};
+
+}  // namespace example

@@ -1,0 +1,142 @@
+// The rows of detail and drawer, driven as hands do.
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QTreeWidget>
+
+#include "app/detail/value_field.h"
+#include "nodes/description.h"
+#include "render/lights.h"
+#include "scene/edits.h"
+#include "window.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+struct Demo {
+    app::MainWindow w;
+    app::Workbench& b = w.bench();
+    Demo() {
+        w.resize(1280, 800);
+        w.show();
+        REQUIRE(w.open_project(demo_project, false));
+    }
+    ~Demo() { b.discard_autosave(); }
+};
+}  // namespace
+
+TEST_CASE("the detail panel has a row for every port of every node, and each row edits its value") {
+    Demo t;
+    size_t rows = 0;
+    for (const nodes::NodeDescription& d : nodes::catalogue()) {
+        INFO(d.kind);
+        std::string id;
+        t.b.edit_build_up("Add", [&](scene::BuildUp& x) {
+            id = scene::add_node(x, t.b.selection().layer, d.kind, nodes::type_name(d.types.front()), d.title);
+        });
+        t.b.select_node(id);
+        for (const nodes::Port& p : d.ports) {
+            if (p.stop > 4) continue;
+            INFO(p.name);
+            const QString label = QString::fromStdString(p.name).replace('_', ' ');
+            auto* row = t.w.detail()->findChild<QWidget*>(label);
+            const bool vector = t.w.detail()->findChild<QWidget*>(label + ".x") != nullptr;
+            CHECK((row || vector));
+            if (auto* field = qobject_cast<app::ValueField*>(row)) {
+                const float value = p.hard ? std::clamp(.5f * (p.low + p.high), p.low, p.high) : field->value() + .25f;
+                Q_EMIT field->moved(p.whole ? std::round(value) : value);
+                CHECK(nodes::number_of(*t.b.node(), p) == Approx(p.whole ? std::round(value) : value));
+                ++rows;
+            } else if (auto* box = qobject_cast<QComboBox*>(row); box && !p.choices.empty()) {
+                box->setCurrentIndex(int(p.choices.size()) - 1);
+                Q_EMIT box->activated(int(p.choices.size()) - 1);
+                const auto value = nodes::literal_of(*t.b.node(), p);
+                if (p.text)
+                    CHECK(std::get<std::string>(value) == p.choices.back());
+                else
+                    CHECK(scene::as_number(value) == Approx(p.low + float(p.choices.size()) - 1.f));
+                ++rows;
+            }
+        }
+        t.b.edit_build_up("Delete", [&](scene::BuildUp& x) { scene::remove_node(x, id); });
+    }
+    CHECK(rows > 60);
+}
+
+TEST_CASE("the rigs page edits what it shows, and a light's rows follow its kind") {
+    Demo t;
+    t.w.drawer()->show_page(app::Page::rigs);
+    t.b.edit("Add light", [](scene::Scene& s) {
+        scene::Light l;
+        l.id = l.name = "Lamp";
+        scene::find(s.rigs, s.rig)->lights.push_back(l);
+    });
+    auto lamp = [&]() -> const scene::Light& { return *scene::find(scene::active_rig(t.b.scene())->lights, "Lamp"); };
+    auto* drawer = t.w.drawer();
+    auto* shape = drawer->findChild<QComboBox*>("Lamp shape");
+    REQUIRE(shape);
+    CHECK(shape->count() == int(render::light_kinds().size()));
+    CHECK(drawer->findChild<QWidget*>("Lamp size.x"));
+    Q_EMIT shape->activated(1);
+    CHECK(lamp().shape == "sphere");
+    REQUIRE(wait_until([&] { return drawer->findChild<QWidget*>("Lamp diameter") != nullptr; }, 10));
+    auto* diameter = drawer->findChild<app::ValueField*>("Lamp diameter");
+    REQUIRE(diameter);
+    Q_EMIT diameter->moved(.4f);
+    CHECK(lamp().size.x == Approx(.4f));
+    auto* exposure = drawer->findChild<app::ValueField*>("Lamp exposure");
+    REQUIRE(exposure);
+    Q_EMIT exposure->moved(1.5f);
+    CHECK(lamp().exposure == Approx(1.5f));
+    auto* on = drawer->findChild<QCheckBox*>("stage on");
+    REQUIRE(on);
+    const bool was = scene::active_rig(t.b.scene())->stage.on;
+    on->click();
+    CHECK(scene::active_rig(t.b.scene())->stage.on != was);
+    for (int i = 0; i < 5; ++i) t.b.undo();
+    CHECK_FALSE(scene::find(scene::active_rig(t.b.scene())->lights, "Lamp"));
+}
+
+TEST_CASE("every page of the drawer is reached by its own name, and findings tell their number") {
+    Demo t;
+    for (const app::DrawerPage& page : app::drawer_pages()) {
+        t.w.drawer()->show_page(page.id);
+        CHECK(t.w.drawer()->tabText(t.w.drawer()->currentIndex()).startsWith(page.title));
+    }
+    t.b.edit("Break", [](scene::Scene& s) { s.parts[0].build_up = "gone"; });
+    picture(t.w);
+    CHECK(wait_until([&] { return t.w.drawer()->tabText(t.w.drawer()->count() - 1).contains("("); }, 20));
+}
+
+TEST_CASE("the undo budget is shown and kept") {
+    Demo t;
+    t.w.drawer()->show_page(app::Page::files);
+    auto* budget = t.w.drawer()->findChild<app::ValueField*>("undo-budget");
+    REQUIRE(budget);
+    budget->set_value(16.f);
+    Q_EMIT budget->settled();
+    CHECK(t.b.document().budget() == size_t(16) << 20);
+    for (int i = 0; i < 20; ++i) t.b.edit("Name", [&](scene::Scene& s) { s.name = std::to_string(i); });
+    auto* held = t.w.drawer()->findChild<QLabel*>("undo-held");
+    REQUIRE(held);
+    CHECK(wait_until([&] { return held->text().contains("20 steps"); }, 10));
+}
+
+TEST_CASE("swatches of the stock are made anew when a light that lights them changes, and not by a mere balance") {
+    Demo t;
+    t.w.drawer()->show_page(app::Page::stock);
+    auto* list = t.w.drawer()->findChild<QListWidget*>("stock");
+    REQUIRE(list);
+    auto picture_of = [&] { return list->item(0)->icon().cacheKey(); };
+    const auto waiting = picture_of();
+    REQUIRE(wait_until([&] { return picture_of() != waiting; }));
+    const auto lit = picture_of();
+    t.b.edit("Balance", [](scene::Scene& s) { scene::find(s.rigs, s.rig)->groups[0].exposure = 1.f; });
+    QTest::qWait(50);
+    CHECK(picture_of() == lit);
+    t.b.edit("Tint", [](scene::Scene& s) { scene::find(s.rigs, s.rig)->environment.tint = V3f(1.f, .5f, .3f); });
+    CHECK(picture_of() != lit);
+}

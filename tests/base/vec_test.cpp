@@ -1,0 +1,57 @@
+#include "base/vec.h"
+
+#include "base/text.h"
+#include "support.h"
+
+using namespace vemtra;
+
+TEST_CASE("a frame is orthonormal and right-handed around every direction, straight down among them") {
+    std::vector<V3f> normals{
+        {0, 0, -1}, {0, 0, 1}, {1, 0, 0}, {0, -1, 0}, V3f(1e-4f, 0, -1).normalized(), V3f(0, -1e-7f, -1).normalized()};
+    std::mt19937 random(1);
+    for (int i = 0; i < 1000; ++i) {
+        const V3f n(float(random() % 2001) - 1000.f, float(random() % 2001) - 1000.f, float(random() % 2001) - 1000.5f);
+        normals.push_back(n.normalized());
+    }
+    for (const V3f& n : normals) {
+        INFO(n.x << " " << n.y << " " << n.z);
+        const Frame f(n);
+        CHECK(f.tangent.length() == Approx(1.f).margin(1e-5));
+        CHECK(f.bitangent.length() == Approx(1.f).margin(1e-5));
+        CHECK(f.tangent.dot(f.bitangent) == Approx(0.f).margin(1e-5));
+        CHECK(f.tangent.dot(n) == Approx(0.f).margin(1e-5));
+        CHECK((f.tangent.cross(f.bitangent) - n).length() < 1e-4f);
+        CHECK((f.to_world(f.to_local(V3f(.3f, -.2f, .9f))) - V3f(.3f, -.2f, .9f)).length() < 1e-5f);
+    }
+}
+
+TEST_CASE("an affine matrix moves points, turns steps, and keeps normals upright by its inverse transpose") {
+    M44f m;
+    m.setScale(V3f(2.f, 1.f, .5f));
+    m = m * M44f(0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 4, 5, 6, 1);
+    const V3f p(1, 2, 3), a(1, 0, 1), b(0, 1, 2);
+    CHECK((moved(p, m) - p * m).length() < 1e-6f);
+    CHECK((turned(a, m) - (moved(p + a, m) - moved(p, m))).length() < 1e-5f);
+    const V3f n = turned_by_transpose(a.cross(b), m.inverse());
+    CHECK(n.dot(turned(a, m)) == Approx(0.f).margin(1e-5));
+    CHECK(n.dot(turned(b, m)) == Approx(0.f).margin(1e-5));
+}
+
+TEST_CASE("the dual basis measures along its own vectors alone") {
+    const V3f e1(1, 2, 0), e2(-1, .5f, 3);
+    V3f d1, d2;
+    REQUIRE(dual_basis(e1, e2, d1, d2));
+    CHECK(d1.dot(e1) == Approx(1.f));
+    CHECK(d1.dot(e2) == Approx(0.f).margin(1e-6));
+    CHECK(d2.dot(e2) == Approx(1.f));
+    CHECK(d2.dot(e1) == Approx(0.f).margin(1e-6));
+    CHECK_FALSE(dual_basis(e1, e1 * 2.f, d1, d2));
+}
+
+TEST_CASE("lower case is for letters of ASCII alone") {
+    CHECK(lower("Rust_BaseColor.1001.EXR") == "rust_basecolor.1001.exr");
+    CHECK(lower("\xc3\x84"
+                "B") ==
+          "\xc3\x84"
+          "b");
+}

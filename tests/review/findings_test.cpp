@@ -1,0 +1,108 @@
+#include "review/finding.h"
+
+#include <OpenImageIO/imageio.h>
+
+#include "support.h"
+#include "texture/map_set.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+struct Bench {
+    Scratch s;
+    scene::Scene scene;
+    render::Workshop workshop;
+    review::Remembered remembered;
+    Bench() {
+        s.write("square.obj", square_obj);
+        scene = plain_scene("square.obj");
+        scene.cameras[0].position = V3f(.5f, .5f, 2.f);
+        scene.cameras[0].target = V3f(.5f, .5f, .37f);
+    }
+    std::vector<review::Finding> look() {
+        return review::findings(*prepared(scene, s.path, workshop), *workshop.textures(), Paths(s.path), remembered);
+    }
+    bool tells(const std::string& what) {
+        for (const review::Finding& f : look())
+            if (f.error.what == what) {
+                CHECK_FALSE((f.error.place.empty() && f.error.file.empty()));
+                CHECK_FALSE(f.error.remedy.empty());
+                return true;
+            }
+        return false;
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a gate that never opens, or never fully, is told by the window's list and by the command line alike") {
+    Bench b;
+    const std::string cover = scene::add_layer(b.scene.build_ups[0], "Paint");
+    auto& gate = scene::find(b.scene.build_ups[0].layers, cover)->gate;
+    const std::string noise = scene::add_node(b.scene.build_ups[0], cover, "noise3d", "float", "Noise");
+    CHECK_FALSE(b.tells("A gate never opens"));
+    scene::node(b.scene.build_ups[0], noise)->inputs["amplitude"].value = .1f;
+    scene::node(b.scene.build_ups[0], noise)->inputs["pivot"].value = .5f;
+    gate.mask.from = noise;
+    CHECK(b.tells("A gate never opens fully"));
+    scene::node(b.scene.build_ups[0], noise)->inputs["pivot"].value = -5.f;
+    CHECK(b.tells("A gate never opens"));
+    REQUIRE(scene::save(b.scene, b.s.path / "p.vemtra"));
+    const Ran ran = cli("check " + (b.s.path / "p.vemtra").string());
+    CHECK(ran.out.find("A gate never opens") != std::string::npos);
+}
+
+TEST_CASE("a map that cannot be read is told by the command line") {
+    Bench b;
+    auto& build_up = b.scene.build_ups[0];
+    const std::string image = scene::add_node(build_up, build_up.layers[0].id, "image", "color3", "Image");
+    b.s.write("map.png", "this is no picture");
+    scene::node(build_up, image)->inputs["file"].value = std::string("map.png");
+    build_up.layers[0].surface["base_color"].from = image;
+    REQUIRE(scene::save(b.scene, b.s.path / "p.vemtra"));
+    const Ran ran = cli("check " + (b.s.path / "p.vemtra").string());
+    CHECK(ran.code == 4);
+    CHECK(ran.out.find("map.png") != std::string::npos);
+}
+
+TEST_CASE("every check has a name of its own and runs on a scene of nothing") {
+    std::set<std::string> names;
+    for (const auto& kind : review::finding_kinds()) CHECK(names.insert(kind.name).second);
+    render::Workshop workshop;
+    review::Remembered remembered;
+    scene::Scene nothing;
+    const auto p = prepared(nothing, fs::current_path(), workshop);
+    CHECK(review::findings(*p, *workshop.textures(), Paths(fs::current_path()), remembered).empty());
+}
+
+TEST_CASE("a colour map is called bright only where all of its channels are") {
+    // The mean of a pure saturated red has one full channel: that is no white. A near-white map has three.
+    Scratch s;
+    auto write = [&](const char* name, const V3f& c) {
+        OIIO::ImageSpec spec(8, 8, 3, OIIO::TypeDesc::UINT8);
+        std::vector<uint8_t> pixels;
+        for (int i = 0; i < 64; ++i)
+            for (int k = 0; k < 3; ++k)
+                pixels.push_back(uint8_t(c[k] * 255.f) - uint8_t(i % 24));  // not one value everywhere
+        auto out = OIIO::ImageOutput::create((s.path / name).string());
+        out->open((s.path / name).string(), spec);
+        out->write_image(OIIO::TypeDesc::UINT8, pixels.data());
+        out->close();
+    };
+    auto bright = [&](const char* name) {
+        std::vector<Error> problems;
+        auto sets = texture::find_map_sets({s.path / name}, problems);
+        REQUIRE(sets.size() == 1);
+        texture::probe_map_set(sets[0], problems);
+        for (const auto& m : sets[0].maps)
+            for (const auto& n : m.notes)
+                if (n.what.find("brighter") != std::string::npos) return true;
+        return false;
+    };
+    write("red_BaseColor.png", V3f(1.f, .1f, .1f));
+    write("white_BaseColor.png", V3f(1.f));
+    CHECK_FALSE(bright("red_BaseColor.png"));
+    CHECK(bright("white_BaseColor.png"));
+}
