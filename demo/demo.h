@@ -1,4 +1,5 @@
-// What the generator makes: the harbour lantern of Skerrin Sound and the two environments it is looked at in.
+// What the generator makes: the harbour lantern of Skerrin Sound, a buoy to stand beside it, and the two environments
+// it is looked at in.
 #pragma once
 #include "base/file.h"
 #include "shape.h"
@@ -6,6 +7,7 @@
 namespace vemtra::demo {
 
 std::vector<Part> lantern();
+std::vector<Part> buoy();                      ///< to stand beside it
 std::vector<Part> swatch_form();               ///< what the stock is shown on
 Status write_quay(const std::string& file);    ///< overcast harbour with a bright break in the clouds
 Status write_studio(const std::string& file);  ///< dark room with soft boxes

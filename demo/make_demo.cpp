@@ -12,6 +12,9 @@ int main(int argc, char** argv) {
     const auto triangles = demo::write_glb(demo::lantern(), 2, folder + "/lantern.glb");
     if (!triangles) return std::fprintf(stderr, "error: %s\n", triangles.error().line().c_str()), 1;
     std::printf("lantern.glb: %zu triangles\n", *triangles);
+    const auto buoy = demo::write_glb(demo::buoy(), 1, folder + "/buoy.glb");
+    if (!buoy) return std::fprintf(stderr, "error: %s\n", buoy.error().line().c_str()), 1;
+    std::printf("buoy.glb: %zu triangles\n", *buoy);
     const auto form = demo::write_glb(demo::swatch_form(), 1, folder + "/../assets/stock/swatch.glb");
     if (!form) return std::fprintf(stderr, "error: %s\n", form.error().line().c_str()), 1;
     for (const Status& s : {demo::write_quay(folder + "/quay.exr"), demo::write_studio(folder + "/studio.exr")})

@@ -48,6 +48,24 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         w.drawer()->show_page(app::Page::parts);
         bench.select_part("body");
     }
+    if (wants("placing")) {
+        bench.import_asset(root / "demo" / "buoy.glb");
+        wait_until([&] { return !bench.jobs().busy() && bench.scene().assets.size() == 2; });
+        bench.wear_stock("enamel-yellow", "float");
+        bench.select_part("float");
+        bench.set_whole_asset(true);
+        bench.arrange(true);
+        picture(w, 2);
+        bench.place("Beside the lantern", [](scene::Placement& p) { p.position = V3f(.24f, 0.f, .08f); });
+        picture(w, 2);
+        w.view()->frame_all();
+        picture(w, uint32_t(samples));
+        shot("placing");
+        bench.arrange(false);
+        while (bench.scene().assets.size() > 1) bench.undo();
+        bench.select_part("body");
+        picture(w, 2);
+    }
     if (wants("clay")) {
         bench.show_view(render::View::clay);
         wait_until([&] {

@@ -8,8 +8,9 @@ namespace vemtra::app {
 namespace {
 
 const V3f axes[] = {V3f(1, 0, 0), V3f(0, 1, 0), V3f(0, 0, 1)};
-constexpr double grip = 12;        // pixels around a handle that hold it
-constexpr float turn_step = 15.f;  // degrees, with the grid
+constexpr double grip = 12;          // pixels around a handle that hold it
+constexpr float screen_share = .3f;  // length of an axis, of half the picture's width
+constexpr float turn_step = 15.f;    // degrees, with the grid
 
 /// A step of 1, 2 or 5 times a power of ten, about a fortieth of the length.
 float grid_step(float length) {
@@ -28,7 +29,9 @@ std::optional<PlacementHandles::Frame> PlacementHandles::frame() const {
     if (!bench_.arranging()) return std::nullopt;
     const Box3f box = bench_.standing_bounds();
     if (box.isEmpty()) return std::nullopt;
-    return Frame{bench_.standing_pivot(), std::max(1e-4f, .6f * box.size().length())};
+    // As large in the picture whatever is placed: a small bolt can be held, and a ship leaves no handle outside.
+    const V3f middle = bench_.standing_pivot();
+    return Frame{middle, screen_share * half_width_at(bench_.scene(), middle)};
 }
 
 V3f PlacementHandles::tip(Handle h, const Frame& f) const {

@@ -15,6 +15,13 @@ std::optional<QPointF> to_screen(const scene::Scene& scene, const V3f& world, co
                    (1.f - d.dot(eye.up) / depth / eye.tan_y) * .5f * float(view.height()));
 }
 
+float half_width_at(const scene::Scene& scene, const V3f& at) {
+    const scene::Camera* camera = scene::active_camera(scene);
+    if (!camera) return 1.f;
+    const render::Pinhole eye(*camera, 2, 1);  // the height does not matter across
+    return eye.tan_x * std::max(1e-4f, (at - eye.origin).dot(eye.forward));
+}
+
 std::optional<V3f> on_plane(const scene::Scene& scene, const QPointF& at, const QSize& view, const V3f& origin,
                             const V3f& normal) {
     const scene::Camera* camera = scene::active_camera(scene);
@@ -34,8 +41,7 @@ V3f parallel_step(const scene::Scene& scene, const V3f& at, const QPointF& from,
     const scene::Camera* camera = scene::active_camera(scene);
     if (!camera) return V3f(0.f);
     const render::Pinhole eye(*camera, view.width(), view.height());
-    const float depth = std::max(1e-5f, (at - eye.origin).dot(eye.forward)),
-                per_pixel = 2.f * eye.tan_x * depth / float(view.width());
+    const float per_pixel = 2.f * half_width_at(scene, at) / float(view.width());
     return eye.right * (float(to.x() - from.x()) * per_pixel) - eye.up * (float(to.y() - from.y()) * per_pixel);
 }
 
