@@ -1,0 +1,149 @@
+// The prepared form of one map: every level averages exactly what lies under it, from any layout of the original.
+#include "texture_support.h"
+
+#include "texture/image_header.h"
+#include "texture/prepare_map.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+using OIIO::TypeDesc;
+
+namespace {
+
+struct Level {
+    int width = 0, height = 0, channels = 0;
+    std::vector<float> texels;
+};
+
+std::vector<Level> levels_of(const fs::path& file) {
+    std::vector<Level> out;
+    auto in = OIIO::ImageInput::open(file.string());
+    REQUIRE(in);
+    for (int i = 0; in->seek_subimage(0, i); ++i) {
+        const OIIO::ImageSpec s = in->spec();
+        CHECK(s.tile_width == 64);
+        Level l{s.width, s.height, s.nchannels, {}};
+        l.texels.resize(size_t(s.width) * size_t(s.height) * size_t(s.nchannels));
+        REQUIRE(in->read_image(0, i, 0, s.nchannels, TypeDesc::FLOAT, l.texels.data()));
+        out.push_back(std::move(l));
+    }
+    return out;
+}
+
+double mean_of(const Level& l, int channel) {
+    double sum = 0;
+    for (size_t i = size_t(channel); i < l.texels.size(); i += size_t(l.channels)) sum += double(l.texels[i]);
+    return sum / (double(l.width) * l.height);
+}
+
+float wavy(int x, int y, int c) {
+    return .5f + .4f * std::sin(float(x) * .7f + float(y) * 1.3f + float(c));
+}
+
+}  // namespace
+
+TEST_CASE("every level of a map has the mean of the map, for even, odd and narrow sizes, in rows or tiles") {
+    Scratch s;
+    int n = 0;
+    for (const auto& [w, h] : std::vector<std::pair<int, int>>{{64, 64}, {65, 33}, {7, 200}, {1, 5}, {130, 1}})
+        for (int tile : {0, 16, 48}) {
+            INFO(w << " x " << h << ", tiles of " << tile);
+            const fs::path from = s.path / (std::to_string(n++) + ".tif"), to = s.path / (std::to_string(n) + ".out");
+            write_image(from, w, h, 3, TypeDesc::FLOAT, wavy, [&](OIIO::ImageSpec& spec) {
+                if (!tile) return;
+                spec.tile_width = spec.tile_height = tile;
+            });
+            REQUIRE(texture::prepare_map(from, to, "raw"));
+            const auto levels = levels_of(to);
+            REQUIRE(levels.back().width == 1);
+            REQUIRE(levels.back().height == 1);
+            for (size_t i = 0; i < levels.size(); ++i) {
+                if (i > 0) {
+                    CHECK(levels[i].width == std::max(1, levels[i - 1].width / 2));
+                    CHECK(levels[i].height == std::max(1, levels[i - 1].height / 2));
+                }
+                for (int c = 0; c < 3; ++c) CHECK(mean_of(levels[i], c) == Approx(mean_of(levels[0], c)).margin(2e-5));
+            }
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x)
+                    for (int c = 0; c < 3; ++c)
+                        REQUIRE(levels[0].texels[(size_t(y) * size_t(w) + size_t(x)) * 3 + size_t(c)] == wavy(x, y, c));
+        }
+}
+
+TEST_CASE("a checker of black and white in a curved space averages to the code of half the light") {
+    Scratch s;
+    for (TypeDesc type : {TypeDesc(TypeDesc::UINT8), TypeDesc(TypeDesc::UINT16)}) {
+        const fs::path from = s.path / "checker.tif", to = s.path / "checker.out";
+        write_image(from, 8, 8, 3, type, [](int x, int y, int) { return float((x + y) & 1); });
+        REQUIRE(texture::prepare_map(from, to, "srgb_texture"));
+        const auto levels = levels_of(to);
+        REQUIRE(levels.size() == 4);
+        // IEC 61966-2-1: the code of half the light is 1.055 * 0.5^(1/2.4) - 0.055.
+        const float half = 1.055f * std::pow(.5f, 1.f / 2.4f) - .055f;
+        for (size_t i = 1; i < levels.size(); ++i)
+            for (float x : levels[i].texels) CHECK(x == Approx(half).margin(type == TypeDesc::UINT8 ? .004 : .0002));
+        REQUIRE(texture::prepare_map(from, to, "raw"));
+        for (float x : levels_of(to)[1].texels) CHECK(x == Approx(.5f).margin(.004));
+    }
+}
+
+TEST_CASE("alpha is never decoded, and channels beyond four are left out") {
+    Scratch s;
+    const fs::path from = s.path / "a.tif", to = s.path / "a.out";
+    auto straight = [](OIIO::ImageSpec& spec) {
+        spec.channelnames = {"R", "G", "B", "A"};
+        spec.alpha_channel = 3;
+        spec.attribute("oiio:UnassociatedAlpha", 1);
+    };
+    write_image(
+        from, 4, 4, 4, TypeDesc::UINT8, [](int x, int, int c) { return c == 3 ? float(x & 1) : .5f; }, straight);
+    REQUIRE(texture::prepare_map(from, to, "srgb_texture"));
+    auto header = texture::read_header(to);
+    REQUIRE(header);
+    CHECK(header->channels == 4);
+    CHECK(header->alpha == 3);
+    const fs::path many = s.path / "many.exr";
+    write_image(many, 4, 4, 6, TypeDesc::HALF, wavy);
+    REQUIRE(texture::prepare_map(many, to, "raw"));
+    CHECK(texture::read_header(to)->channels == 4);
+}
+
+TEST_CASE("what is infinite or no number does not reach the next level") {
+    Scratch s;
+    const fs::path from = s.path / "n.exr", to = s.path / "n.out";
+    write_image(from, 4, 4, 1, TypeDesc::FLOAT, [](int x, int y, int) {
+        return x == 0 && y == 0   ? std::numeric_limits<float>::infinity()
+               : x == 1 && y == 0 ? std::numeric_limits<float>::quiet_NaN()
+                                  : 1.f;
+    });
+    REQUIRE(texture::prepare_map(from, to, "raw"));
+    const auto levels = levels_of(to);
+    for (size_t i = 1; i < levels.size(); ++i)
+        for (float x : levels[i].texels) CHECK(std::isfinite(x));
+}
+
+TEST_CASE("preparing can be stopped, and leaves no file") {
+    Scratch s;
+    const fs::path from = s.path / "m.tif", to = s.path / "m.out";
+    write_image(from, 300, 300, 1, TypeDesc::UINT8, wavy);
+    Progress progress;
+    progress.stop = true;
+    const Status done = texture::prepare_map(from, to, "raw", &progress);
+    REQUIRE_FALSE(done);
+    CHECK(done.error().why.find("stopped") != std::string::npos);
+    CHECK_FALSE(fs::exists(to));
+}
+
+TEST_CASE("headers that promise what cannot be are refused with a reason before anything is allocated") {
+    Scratch s;
+    CHECK(texture::read_header(s.path / "none.tif").error().why.find("not exist") != std::string::npos);
+    CHECK(texture::read_header(s.path).error().why.find("folder") != std::string::npos);
+    CHECK(texture::read_header(s.write("empty.png", "")).error().why.find("empty") != std::string::npos);
+    CHECK_FALSE(texture::read_header(s.write("words.png", "this is no picture")));
+    // A header of a Radiance picture that is far too large.
+    const auto huge =
+        texture::read_header(s.write("huge.hdr", "#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 65000 +X 65000\n"));
+    REQUIRE_FALSE(huge);
+    CHECK_FALSE(huge.error().remedy.empty());
+}
