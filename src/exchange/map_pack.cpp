@@ -174,6 +174,186 @@ Result<Recipe> read_recipe(const fs::path& file) {
     return r;
 }
 
+namespace {
+
+/// One output of a recipe, on its way from the maps of a set to a file of a tile.
+class Packer {
+public:
+    Packer(const MapSet& set, const PackOutput& output, const fs::path& folder)
+        : set_(set), output_(output), folder_(folder) {
+        for (const std::string& c : output.channels) {
+            wanted_.push_back(*channel_from_text(c));
+            sources_.push_back(source_of(set, wanted_.back().kind));
+        }
+    }
+    bool has_any_map() const;
+    bool is_blank() const;
+    /// Writes one tile (0: of a set without tiles). The path that was written, or an empty one where the set has no
+    /// such tile.
+    Result<fs::path> write(int tile);
+
+private:
+    Status read(int tile);
+    void bring_to_one_size();
+    std::vector<float> gathered() const;
+    Status to_space(std::vector<float>& pixels) const;
+    fs::path target(int tile) const;
+    OIIO::ImageSpec spec(const fs::path& target) const;
+
+    const MapSet& set_;
+    const PackOutput& output_;
+    const fs::path& folder_;
+    std::vector<Wanted> wanted_;
+    std::vector<Source> sources_;
+    // Of the present tile: its maps in floats, colour in linear light.
+    std::map<const MapEntry*, OIIO::ImageBuf> images_;
+    int width_ = 0, height_ = 0;
+};
+
+bool Packer::has_any_map() const {
+    return std::any_of(sources_.begin(), sources_.end(), [](const Source& s) { return s.map; });
+}
+
+bool Packer::is_blank() const {
+    return std::all_of(sources_.begin(), sources_.end(), [](const Source& s) { return !s.map || blank(s); });
+}
+
+void to_linear(OIIO::ImageBuf& image, const texture::ColourDecode& decode) {
+    const size_t n = size_t(image.nchannels()), width = size_t(image.spec().width);
+    auto* p = static_cast<float*>(image.localpixels());
+    std::vector<float> rgb(width * 3);
+    for (int y = 0; y < image.spec().height; ++y, p += width * n) {
+        for (size_t x = 0; x < width; ++x) std::copy_n(p + x * n, 3, &rgb[3 * x]);
+        decode.apply_curve(rgb.data(), width);
+        for (size_t x = 0; x < width; ++x) {
+            const V3f c = decode.transform({rgb[3 * x], rgb[3 * x + 1], rgb[3 * x + 2]});
+            std::copy_n(&c.x, 3, p + x * n);
+        }
+    }
+}
+
+Status Packer::read(int tile) {
+    images_.clear();
+    width_ = height_ = 0;
+    for (const Source& s : sources_) {
+        if (!s.map || images_.count(s.map)) continue;
+        size_t at = 0;
+        if (tile) {
+            const auto it = std::find(s.map->tiles.begin(), s.map->tiles.end(), tile);
+            if (it == s.map->tiles.end()) continue;
+            at = size_t(it - s.map->tiles.begin());
+        }
+        const fs::path& file = s.map->files[at];
+        if (const auto header = texture::read_header(file); !header) return header.error();
+        OIIO::ImageSpec config;
+        config.attribute("oiio:UnassociatedAlpha", 1);
+        OIIO::ImageBuf image(file.string(), 0, 0, nullptr, &config);
+        if (!image.read(0, 0, true, OIIO::TypeDesc::FLOAT))
+            return texture::refused_map(file, texture::plain_reason(image.geterror()), "Export it again");
+        if (texture::info(s.map->kind).colour && image.nchannels() >= 3)
+            if (auto decode = texture::colour_decode(s.map->colour_space); decode && !(*decode)->plain())
+                to_linear(image, **decode);
+        width_ = std::max(width_, image.spec().width);
+        height_ = std::max(height_, image.spec().height);
+        images_.emplace(s.map, std::move(image));
+    }
+    return Done{};
+}
+
+void Packer::bring_to_one_size() {
+    float shrink = output_.scale;
+    if (output_.resize) shrink = std::min(shrink, float(output_.resize) / float(std::max(width_, height_)));
+    width_ = std::max(1, int(std::lround(float(width_) * shrink)));
+    height_ = std::max(1, int(std::lround(float(height_) * shrink)));
+    for (auto& [map, image] : images_)
+        if (image.spec().width != width_ || image.spec().height != height_)
+            image = OIIO::ImageBufAlgo::resize(image, "", 0.f, OIIO::ROI(0, width_, 0, height_));
+}
+
+// The channels of the output side by side; what has no map is neutral.
+std::vector<float> Packer::gathered() const {
+    const size_t n = sources_.size(), texels = size_t(width_) * size_t(height_);
+    std::vector<float> pixels(texels * n);
+    for (size_t c = 0; c < n; ++c) {
+        const Source& s = sources_[c];
+        const Wanted& w = wanted_[c];
+        const auto it = s.map ? images_.find(s.map) : images_.end();
+        const auto* p = it == images_.end() ? nullptr : static_cast<const float*>(it->second.localpixels());
+        const int have = p ? it->second.nchannels() : 0;
+        const bool normal = s.map && s.map->kind == MapKind::normal;
+        const bool triple = s.map && (texture::info(s.map->kind).colour || normal);
+        int channel = s.channel;
+        if (triple) channel = w.part >= 0 ? w.part : std::min(int(c), 2);
+        const bool turn = s.invert || (normal && channel == 1 && s.map->green_down != output_.green_down);
+        channel = std::min(channel, std::max(0, have - 1));
+        for (size_t i = 0; i < texels; ++i) {
+            const float v = p ? p[i * size_t(have) + size_t(channel)] : neutral(w.kind);
+            pixels[i * n + c] = turn ? 1.f - v : v;
+        }
+    }
+    return pixels;
+}
+
+Status Packer::to_space(std::vector<float>& pixels) const {
+    const size_t n = sources_.size();
+    if (output_.space == "raw" || output_.space == "lin_rec709" || n < 3 || !texture::info(wanted_[0].kind).colour)
+        return Done{};
+    try {
+        const auto config = OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
+        const auto cpu = config->getProcessor("lin_rec709", output_.space.c_str())->getDefaultCPUProcessor();
+        OCIO::PackedImageDesc image(pixels.data(), width_, height_,
+                                    n == 3 ? OCIO::CHANNEL_ORDERING_RGB : OCIO::CHANNEL_ORDERING_RGBA,
+                                    OCIO::BIT_DEPTH_F32, sizeof(float), ptrdiff_t(n) * 4, ptrdiff_t(n) * 4 * width_);
+        cpu->apply(image);
+    } catch (const OCIO::Exception& e) {
+        return Error{"The colours cannot be converted", "", output_.space, e.what(),
+                     "Choose another space in the recipe"};
+    }
+    return Done{};
+}
+
+fs::path Packer::target(int tile) const {
+    const std::string number = tile ? std::to_string(tile) : "";
+    std::string name = replaced(replaced(output_.name, "{set}", set_.name), "{tile}", number);
+    if (!tile) name = replaced(replaced(name, "..", "."), "_.", ".");
+    return folder_ / name;
+}
+
+OIIO::ImageSpec Packer::spec(const fs::path& target) const {
+    OIIO::TypeDesc type = OIIO::TypeDesc::FLOAT;
+    if (output_.depth == "8") type = OIIO::TypeDesc::UINT8;
+    if (output_.depth == "16") type = OIIO::TypeDesc::UINT16;
+    if (output_.depth == "half") type = OIIO::TypeDesc::HALF;
+    const int n = int(sources_.size());
+    OIIO::ImageSpec spec(width_, height_, n, type);
+    if (n == 4) spec.attribute("oiio:UnassociatedAlpha", 1);
+    if (n == 4 && target.extension() == ".exr" && wanted_[3].kind != MapKind::opacity)
+        spec.alpha_channel = -1;  // numbers, not coverage
+    return spec;
+}
+
+Result<fs::path> Packer::write(int tile) {
+    if (Status s = read(tile); !s) return s.error();
+    if (!width_) return fs::path();
+    bring_to_one_size();
+    std::vector<float> pixels = gathered();
+    if (Status s = to_space(pixels); !s) return s.error();
+    const fs::path to = target(tile);
+    const OIIO::ImageSpec spec = this->spec(to);
+    const Status written = write_atomically_with(to, [&](const fs::path& temporary) -> Status {
+        auto file = OIIO::ImageOutput::create(temporary.string());
+        if (!file || !file->open(temporary.string(), spec) ||
+            !file->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !file->close())
+            return Error{"A map cannot be written", to.string(), "", file ? file->geterror() : OIIO::geterror(),
+                         "Check the space and the rights of the folder"};
+        return Done{};
+    });
+    if (!written) return written.error();
+    return to;
+}
+
+}  // namespace
+
 Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& folder, Progress* progress) {
     Packed out;
     std::error_code ec;
@@ -184,16 +364,9 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
     size_t done = 0;
     const size_t total = recipe.outputs.size() * tiles.size();
     for (const PackOutput& o : recipe.outputs) {
-        std::vector<Wanted> wanted;
-        std::vector<Source> sources;
-        bool any = false, all_blank = true;
-        for (const std::string& c : o.channels) {
-            wanted.push_back(*channel_from_text(c));
-            sources.push_back(source_of(set, wanted.back().kind));
-            any |= sources.back().map != nullptr;
-            all_blank &= !sources.back().map || blank(sources.back());
-        }
-        if (!any || (recipe.skip_blank && all_blank)) {
+        Packer packer(set, o, folder);
+        const bool any = packer.has_any_map();
+        if (!any || (recipe.skip_blank && packer.is_blank())) {
             out.left_out.push_back(o.name + (any ? ": its maps are blank" : ": the set has no map for it"));
             done += tiles.size();
             continue;
@@ -201,109 +374,10 @@ Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& fol
         for (const int tile : tiles) {
             if (stopped(progress))
                 return Error{"The maps were not packed to the end", folder.string(), set.name, "it was stopped", ""};
-            // The sources of this tile, in floats; colour in linear light.
-            int width = 0, height = 0;
-            std::map<const MapEntry*, OIIO::ImageBuf> images;
-            for (const Source& s : sources) {
-                if (!s.map || images.count(s.map)) continue;
-                size_t at = 0;
-                if (tile) {
-                    const auto it = std::find(s.map->tiles.begin(), s.map->tiles.end(), tile);
-                    if (it == s.map->tiles.end()) continue;
-                    at = size_t(it - s.map->tiles.begin());
-                }
-                OIIO::ImageSpec config;
-                config.attribute("oiio:UnassociatedAlpha", 1);
-                OIIO::ImageBuf image(s.map->files[at].string(), 0, 0, nullptr, &config);
-                if (const auto header = texture::read_header(s.map->files[at]); !header) return header.error();
-                if (!image.read(0, 0, true, OIIO::TypeDesc::FLOAT))
-                    return Error{"A texture map cannot be read", s.map->files[at].string(), "", image.geterror(),
-                                 "Export it again"};
-                if (texture::info(s.map->kind).colour && image.nchannels() >= 3)
-                    if (auto decode = texture::colour_decode(s.map->colour_space); decode && !(*decode)->plain()) {
-                        const int n = image.nchannels();
-                        auto* p = static_cast<float*>(image.localpixels());
-                        std::vector<float> rgb(size_t(image.spec().width) * 3);
-                        for (int y = 0; y < image.spec().height; ++y, p += size_t(image.spec().width) * size_t(n)) {
-                            for (size_t x = 0; x < size_t(image.spec().width); ++x)
-                                std::copy_n(p + x * size_t(n), 3, &rgb[3 * x]);
-                            (*decode)->apply_curve(rgb.data(), size_t(image.spec().width));
-                            for (size_t x = 0; x < size_t(image.spec().width); ++x) {
-                                const V3f c = (*decode)->transform({rgb[3 * x], rgb[3 * x + 1], rgb[3 * x + 2]});
-                                std::copy_n(&c.x, 3, p + x * size_t(n));
-                            }
-                        }
-                    }
-                width = std::max(width, image.spec().width);
-                height = std::max(height, image.spec().height);
-                images.emplace(s.map, std::move(image));
-            }
-            ++done;
-            report(progress, float(done) / float(total));
-            if (!width) continue;  // the set has no such tile
-            float shrink = o.scale;
-            if (o.resize) shrink = std::min(shrink, float(o.resize) / float(std::max(width, height)));
-            width = std::max(1, int(std::lround(float(width) * shrink)));
-            height = std::max(1, int(std::lround(float(height) * shrink)));
-            for (auto& [map, image] : images)
-                if (image.spec().width != width || image.spec().height != height)
-                    image = OIIO::ImageBufAlgo::resize(image, "", 0.f, OIIO::ROI(0, width, 0, height));
-            const int n = int(sources.size());
-            std::vector<float> pixels(size_t(width) * size_t(height) * size_t(n));
-            for (int c = 0; c < n; ++c) {
-                const Source& s = sources[size_t(c)];
-                const Wanted& w = wanted[size_t(c)];
-                const auto it = s.map ? images.find(s.map) : images.end();
-                const bool colour = s.map && (texture::info(s.map->kind).colour || s.map->kind == MapKind::normal);
-                int channel = colour ? (w.part >= 0 ? w.part : std::min(c, 2)) : s.channel;
-                const bool flip =
-                    s.map && s.map->kind == MapKind::normal && channel == 1 && s.map->green_down != o.green_down;
-                const auto* p = it == images.end() ? nullptr : static_cast<const float*>(it->second.localpixels());
-                const int have = p ? it->second.nchannels() : 0;
-                channel = std::min(channel, std::max(0, have - 1));
-                for (size_t i = 0; i < size_t(width) * size_t(height); ++i) {
-                    float v = p ? p[i * size_t(have) + size_t(channel)] : neutral(w.kind);
-                    if (s.invert || flip) v = 1.f - v;
-                    pixels[i * size_t(n) + size_t(c)] = v;
-                }
-            }
-            if (o.space != "raw" && o.space != "lin_rec709" && n >= 3 && texture::info(wanted[0].kind).colour) {
-                try {
-                    const auto config =
-                        OCIO::Config::CreateFromFile((shipped_assets() / "colour" / "vemtra.ocio").c_str());
-                    const auto cpu = config->getProcessor("lin_rec709", o.space.c_str())->getDefaultCPUProcessor();
-                    OCIO::PackedImageDesc image(
-                        pixels.data(), width, height, n == 3 ? OCIO::CHANNEL_ORDERING_RGB : OCIO::CHANNEL_ORDERING_RGBA,
-                        OCIO::BIT_DEPTH_F32, sizeof(float), ptrdiff_t(n) * 4, ptrdiff_t(n) * 4 * width);
-                    cpu->apply(image);
-                } catch (const OCIO::Exception& e) {
-                    return Error{"The colours cannot be converted", "", o.space, e.what(),
-                                 "Choose another space in the recipe"};
-                }
-            }
-            std::string name =
-                replaced(replaced(o.name, "{set}", set.name), "{tile}", tile ? std::to_string(tile) : "");
-            if (!tile) name = replaced(replaced(name, "..", "."), "_.", ".");
-            const fs::path target = folder / name;
-            OIIO::ImageSpec spec(width, height, n,
-                                 o.depth == "8"      ? OIIO::TypeDesc::UINT8
-                                 : o.depth == "16"   ? OIIO::TypeDesc::UINT16
-                                 : o.depth == "half" ? OIIO::TypeDesc::HALF
-                                                     : OIIO::TypeDesc::FLOAT);
-            if (n == 4) spec.attribute("oiio:UnassociatedAlpha", 1);
-            if (n == 4 && target.extension() == ".exr" && wanted[3].kind != MapKind::opacity)
-                spec.alpha_channel = -1;  // numbers, not coverage
-            Status s = write_atomically_with(target, [&](const fs::path& temporary) -> Status {
-                auto file = OIIO::ImageOutput::create(temporary.string());
-                if (!file || !file->open(temporary.string(), spec) ||
-                    !file->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !file->close())
-                    return Error{"A map cannot be written", target.string(), "",
-                                 file ? file->geterror() : OIIO::geterror(),
-                                 "Check the space and the rights of the folder"};
-                return Done{};
-            });
-            if (!s) return s.error();
-            out.written.push_back(target);
+            Result<fs::path> written = packer.write(tile);
+            if (!written) return written.error();
+            if (!written->empty()) out.written.push_back(*written);
+            report(progress, float(++done) / float(total));
         }
     }
     return out;
