@@ -41,8 +41,9 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         picture(w, uint32_t(samples));
         shot("maps");
         bench.apply_map_set(0);
-        picture(w, uint32_t(samples));
         w.drawer()->show_page(app::Page::files);
+        QTest::qWait(300);
+        picture(w, uint32_t(samples));
         shot("maps-board");
         bench.undo();
         w.drawer()->show_page(app::Page::parts);

@@ -41,6 +41,52 @@ public:
                 if (!f.isEmpty()) add_search_folder(f.toStdString());
             });
         row->addStretch(1);
+        box->addLayout(row);
+        tree_ = new QTreeWidget;
+        tree_->setObjectName("files");
+        tree_->setHeaderLabels({"File", "For", "State", "Size"});
+        tree_->setRootIsDecorated(false);
+        tree_->header()->setStretchLastSection(false);
+        tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+        tree_->header()->resizeSection(1, 190);
+        tree_->header()->resizeSection(2, 190);
+        tree_->header()->resizeSection(3, 90);
+        tree_->setContextMenuPolicy(Qt::CustomContextMenu);
+        connect(tree_, &QTreeWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+            auto* item = tree_->itemAt(at);
+            if (!item || item->text(1) != search_folder) return;
+            QMenu menu;
+            menu.addAction("Do not look there any more", [this, folder = item->text(0).toStdString()] {
+                bench_.edit("Remove a search folder", [&](scene::Scene& s) { std::erase(s.search_folders, folder); });
+            });
+            menu.exec(tree_->viewport()->mapToGlobal(at));
+        });
+        box->addWidget(tree_, 1);
+        add_budgets(box);
+        connect(&bench_, &Workbench::changed, this, [this] { fill(); });
+        auto* pulse = new QTimer(this);
+        connect(pulse, &QTimer::timeout, this, [this] {
+            if (!isVisible()) return;
+            numbers();
+            fill();
+        });
+        pulse->start(1000);
+    }
+
+    ~FilesPage() override {
+        if (looker_.joinable()) looker_.join();
+    }
+
+protected:
+    void showEvent(QShowEvent*) override {
+        numbers();
+        fill();
+    }
+
+private:
+    /// What maps and steps back may take, in a row of its own: beside the buttons it would widen the whole drawer.
+    void add_budgets(QBoxLayout* box) {
+        auto* row = new QHBoxLayout;
         auto budget = [&](const QString& label, const QString& help, NumberRange range, float now, auto change) {
             auto* l = new QLabel(label);
             l->setToolTip(help);
@@ -64,7 +110,7 @@ public:
                    QSettings("Vemtra", "Vemtra").setValue("texel-megabytes", int(v));
                })
             ->setObjectName("texel-budget");
-        row->addSpacing(10);
+        row->addStretch(1);
         row->addWidget(disk_);
         budget("of", "Disk that prepared maps may take, for all projects; what was not used for longest goes first",
                {1, 4096, 20, true, true, "GB"}, float(store.maps().state().limit >> 30),
@@ -75,11 +121,11 @@ public:
             ->setObjectName("prepared-limit");
         add_button(row, "Empty", "Remove all prepared maps; they are made again where they are needed",
                    [this] { bench_.workshop().textures()->maps().clear(); });
-        row->addSpacing(10);
+        row->addStretch(1);
         undo_ = new QLabel;
         undo_->setObjectName("undo-held");
         row->addWidget(undo_);
-        budget("of", "Memory that steps to take back may hold; the oldest are forgotten first",
+        budget("of", "Memory that steps which can be taken back may hold; the oldest are forgotten first",
                {8, 16384, 256, true, true, "MB"}, float(bench_.document().budget() >> 20),
                [this](float v) {
                    bench_.set_undo_budget(size_t(v) << 20);
@@ -87,47 +133,7 @@ public:
                })
             ->setObjectName("undo-budget");
         box->addLayout(row);
-        tree_ = new QTreeWidget;
-        tree_->setObjectName("files");
-        tree_->setHeaderLabels({"File", "For", "State", "Size"});
-        tree_->setRootIsDecorated(false);
-        tree_->header()->setStretchLastSection(false);
-        tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
-        tree_->header()->resizeSection(1, 190);
-        tree_->header()->resizeSection(2, 190);
-        tree_->header()->resizeSection(3, 90);
-        tree_->setContextMenuPolicy(Qt::CustomContextMenu);
-        connect(tree_, &QTreeWidget::customContextMenuRequested, this, [this](const QPoint& at) {
-            auto* item = tree_->itemAt(at);
-            if (!item || item->text(1) != search_folder) return;
-            QMenu menu;
-            menu.addAction("Do not look there any more", [this, folder = item->text(0).toStdString()] {
-                bench_.edit("Remove a search folder", [&](scene::Scene& s) { std::erase(s.search_folders, folder); });
-            });
-            menu.exec(tree_->viewport()->mapToGlobal(at));
-        });
-        box->addWidget(tree_, 1);
-        connect(&bench_, &Workbench::changed, this, [this] { fill(); });
-        auto* pulse = new QTimer(this);
-        connect(pulse, &QTimer::timeout, this, [this] {
-            if (!isVisible()) return;
-            numbers();
-            fill();
-        });
-        pulse->start(1000);
     }
-
-    ~FilesPage() override {
-        if (looker_.joinable()) looker_.join();
-    }
-
-protected:
-    void showEvent(QShowEvent*) override {
-        numbers();
-        fill();
-    }
-
-private:
     void add_search_folder(const fs::path& folder) {
         const std::string named =
             bench_.file() ? fs::proximate(folder, bench_.folder()).generic_string() : folder.string();
@@ -141,8 +147,9 @@ private:
         const auto state = store.maps().state();
         texels_->setText(QString("Texels %1 MB").arg(store.memory() >> 20));
         disk_->setText("Prepared " + size_text(state.bytes));
-        undo_->setText(
-            QString("Undo %1 steps, %2").arg(bench_.document().steps()).arg(size_text(bench_.document().held())));
+        const size_t steps = bench_.document().steps();
+        const QString count = steps == 1 ? "1 step" : QString("%1 steps").arg(steps);
+        undo_->setText(count + ", " + size_text(bench_.document().held()));
     }
     static QString size_text(uint64_t bytes) {
         if (bytes >= (1u << 30)) return QString("%1 GB").arg(double(bytes) / double(1 << 30), 0, 'f', 1);
