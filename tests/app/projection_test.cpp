@@ -1,5 +1,7 @@
 #include "app/view/projection.h"
 
+#include "app/view/placement_handles.h"
+
 #include "window.h"
 
 using namespace vemtra;
@@ -68,4 +70,19 @@ TEST_CASE("a step parallel to the picture moves what it carries as far as the ha
     REQUIRE(there);
     CHECK(there->x() == Approx(to.x()).margin(.05));
     CHECK(there->y() == Approx(to.y()).margin(.05));
+}
+
+TEST_CASE("the turn onto a surface's normal holds for walls, undersides and what is there already") {
+    for (const V3f& from : {V3f(0, 1, 0), V3f(1, 0, 0), V3f(1, 2, -1).normalized()})
+        for (const V3f& to : {V3f(0, 1, 0), V3f(0, -1, 0), V3f(0, 0, 1), V3f(.3f, -.9f, .1f).normalized(), -from}) {
+            const app::Turn turn = app::turn_between(from, to);
+            CHECK(turn.axis.length() == Approx(1.f).margin(1e-5));
+            CHECK(turn.degrees >= 0.f);
+            CHECK(turn.degrees <= 180.01f);
+            // Rodrigues' formula.
+            const float a = radians(turn.degrees);
+            const V3f k = turn.axis,
+                      there = from * std::cos(a) + k.cross(from) * std::sin(a) + k * (k.dot(from) * (1 - std::cos(a)));
+            CHECK((there - to).length() < 1e-3f);
+        }
 }

@@ -21,6 +21,15 @@ float grid_step(float length) {
 
 }  // namespace
 
+Turn turn_between(const V3f& from, const V3f& to) {
+    const V3f across = from.cross(to);
+    const float sine = across.length(), cosine = from.dot(to);
+    if (sine > 1e-4f) return {across / sine, std::atan2(sine, cosine) * 180.f / pi};
+    if (cosine > 0.f) return {V3f(0, 1, 0), 0.f};
+    const V3f other = std::fabs(from.x) < .7f ? V3f(1, 0, 0) : V3f(0, 0, 1);
+    return {from.cross(other).normalized(), 180.f};
+}
+
 bool PlacementHandles::shown() const {
     return frame().has_value();
 }
@@ -139,9 +148,8 @@ void PlacementHandles::carry_to(const QPointF& to, const QSize& view,
         const M44f now = scene::matrix_of(bench_.placement());
         V3f own_up = turned(up, now);
         own_up = own_up.length2() > 0.f ? own_up.normalized() : up;
-        const V3f axis = own_up.cross(spot->normal_world);
-        if (axis.length() > 1e-4f)
-            bench_.turn_by(axis.normalized(), std::asin(std::min(1.f, axis.length())) * 180.f / pi, key);
+        const Turn turn = turn_between(own_up, spot->normal_world);
+        if (turn.degrees > 1e-3f) bench_.turn_by(turn.axis, turn.degrees, key);
         const float foot = std::max(0.f, f->middle.y - box.min.y);
         bench_.move_by(spot->position_world + spot->normal_world * foot - f->middle, "Carry", key);
         return;

@@ -8,6 +8,14 @@
 
 namespace vemtra::app {
 
+struct Turn {
+    V3f axis;       ///< of unit length
+    float degrees;  ///< 0..180, by the right-hand rule
+};
+/// The shortest turn that brings one direction onto the other, both of unit length; for opposite ones, about any axis
+/// across them.
+Turn turn_between(const V3f& from, const V3f& to);
+
 class PlacementHandles {
 public:
     enum Handle { none, carry, along_x, along_y, along_z, about_x, about_y, about_z, scale };
