@@ -1,16 +1,42 @@
 // vemtra: the window. `vemtra [PROJECT | ASSET]`.
 #include <QApplication>
+#include <QMessageBox>
 #include <QSettings>
 
 #include "app/main_window.h"
 #include "app/theme/theme.h"
+
+namespace {
+
+/// What a hand does may ask for more memory than there is: it is told, and nothing of the work is lost.
+class Application : public QApplication {
+public:
+    using QApplication::QApplication;
+    bool notify(QObject* receiver, QEvent* event) override {
+        try {
+            return QApplication::notify(receiver, event);
+        } catch (const std::exception& e) {
+            QMetaObject::invokeMethod(
+                this,
+                [what = QString::fromUtf8(e.what())] {
+                    QMessageBox::warning(
+                        nullptr, "Vemtra",
+                        "That could not be done: " + what + ". Save your work, then try again with less.");
+                },
+                Qt::QueuedConnection);
+            return false;
+        }
+    }
+};
+
+}  // namespace
 
 int main(int argc, char** argv) {
     if (!__builtin_cpu_supports("avx2")) {
         std::fprintf(stderr, "error: this processor has no AVX2, which Vemtra needs\n");
         return 1;
     }
-    QApplication app(argc, argv);
+    Application app(argc, argv);
     app.setApplicationName("Vemtra");
     vemtra::app::load_fonts();
     vemtra::app::use_theme(QSettings("Vemtra", "Vemtra").value("dark", false).toBool());

@@ -24,6 +24,7 @@ Workbench::Workbench(QObject* parent)
     });
     connect(&measuring_, &Measuring::changed, this, &Workbench::measured_changed);
     connect(&jobs_, &Jobs::changed, this, &Workbench::activity_changed);
+    connect(&jobs_, &Jobs::failed, this, [this](const QString& why) { Q_EMIT said(why); });
     connect(&jobs_, &Jobs::refused, this, [this](const QString& text) { Q_EMIT said("Still busy: " + text); });
     {
         const QSettings settings("Vemtra", "Vemtra");

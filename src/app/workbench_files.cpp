@@ -14,7 +14,7 @@
 namespace vemtra::app {
 
 fs::path Workbench::folder() const {
-    return file_ ? fs::absolute(*file_).parent_path() : fs::current_path();
+    return file_ ? absolute_path(*file_).parent_path() : fs::current_path();
 }
 
 void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
@@ -51,22 +51,20 @@ bool Workbench::open(const fs::path& file) {
     if (!loaded) return Q_EMIT failed(loaded.error()), false;
     load_problems_ = loaded->problems;
     blocked_ = OwnProjects().holds(file) ? nullptr
-                                         : exchange::paths_that_leave(loaded->scene, fs::absolute(file).parent_path());
-    reset(std::move(loaded->scene), fs::absolute(file));
+                                         : exchange::paths_that_leave(loaded->scene, absolute_path(file).parent_path());
+    reset(std::move(loaded->scene), absolute_path(file));
     document_.mark_saved();
     return true;
 }
 
 bool Workbench::save(const fs::path& file) {
-    const fs::path target = fs::absolute(file), old_folder = folder();
+    const fs::path target = absolute_path(file), old_folder = folder();
     scene::Scene moved = scene();
     if (target.parent_path() != old_folder || !file_) {
         // Paths are relative to the project: where it moves, they follow; what an untitled project named in full
         // becomes relative now.
         auto follow = [&](std::string& f) {
-            if (!f.empty())
-                f = fs::proximate(old_folder / f, target.parent_path())
-                        .generic_string();  // an absolute f stays itself under /
+            if (!f.empty()) f = path_from(target.parent_path(), old_folder / f);  // an absolute f stays itself under /
         };
         exchange::for_each_file(moved, [&](const std::string&, std::string& path, const char*) { follow(path); });
         for (std::string& f : moved.search_folders) follow(f);
@@ -110,7 +108,7 @@ bool Workbench::recover() {
 }
 
 void Workbench::import_asset(const fs::path& file) {
-    const fs::path path = fs::absolute(file);
+    const fs::path path = absolute_path(file);
     jobs_.start("Reading " + QString::fromStdString(path.filename().string()),
                 [this, path](Progress& progress) -> Jobs::Finish {
                     scene::Asset asset;
@@ -133,7 +131,7 @@ void Workbench::imported(const fs::path& path, const render::AssetState& state, 
     edit("Import " + path.filename().string(), [&](scene::Scene& s) {
         const bool first = s.assets.empty();
         scene::Asset asset;
-        asset.file = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+        asset.file = file_ ? path_from(folder(), path) : path.string();
         const std::string build_up =
             scene::FreshIds(scene::ids_of(s.build_ups)).take(scene::stem_of(path.stem().string()));
         s.build_ups.push_back(scene::default_build_up(build_up, path.stem().string()));
@@ -155,7 +153,7 @@ void Workbench::imported(const fs::path& path, const render::AssetState& state, 
 void Workbench::replace_asset(const std::string& id, const fs::path& file) {
     const scene::Asset* now = scene::find(scene().assets, id);
     if (!now) return;
-    const fs::path path = fs::absolute(file);
+    const fs::path path = absolute_path(file);
     jobs_.start(
         "Reading " + QString::fromStdString(path.filename().string()),
         [this, path, asset = *now](Progress& progress) mutable -> Jobs::Finish {
@@ -172,7 +170,7 @@ void Workbench::replace_asset(const std::string& id, const fs::path& file) {
                     return;
                 }
                 render::Replaced done;
-                const std::string name = file_ ? fs::proximate(path, folder()).generic_string() : path.string();
+                const std::string name = file_ ? path_from(folder(), path) : path.string();
                 edit("Replace the file of " + id,
                      [&](scene::Scene& s) { done = render::replace_asset(s, id, name, *state->imported); });
                 Q_EMIT said(

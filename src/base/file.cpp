@@ -1,12 +1,19 @@
 #include "base/file.h"
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <atomic>
 #include <cerrno>
+#include <csignal>
 #include <cstdlib>
 #include <cstring>
+#include <mutex>
+#include <new>
+#include <set>
+
+#include "base/hash.h"
 
 namespace vemtra {
 namespace {
@@ -38,55 +45,135 @@ Status flush(const fs::path& path, int flags) {
     return Done{};
 }
 
+Status write_all(int fd, const char* bytes, size_t size, const fs::path& path) {
+    for (size_t written = 0; written < size;) {
+        const ssize_t n = ::write(fd, bytes + written, size - written);
+        if (n < 0 && errno == EINTR) continue;
+        if (n <= 0) return system_error("Cannot write", path, remedy_for_write());
+        written += size_t(n);
+    }
+    return Done{};
+}
+
 Status write_bytes(const fs::path& path, const std::string& bytes) {
     const int fd = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
     if (fd < 0) return system_error("Cannot create", path, remedy_for_write());
-    size_t written = 0;
-    while (written < bytes.size()) {
-        const ssize_t n = ::write(fd, bytes.data() + written, bytes.size() - written);
-        if (n < 0 && errno == EINTR) continue;
-        if (n <= 0) {
-            const Error error = system_error("Cannot write", path, remedy_for_write());
-            ::close(fd);
-            return error;
-        }
-        written += size_t(n);
-    }
-    if (::close(fd) != 0) return system_error("Cannot write", path, remedy_for_write());
-    return Done{};
+    const Status written = write_all(fd, bytes.data(), bytes.size(), path);
+    if (::close(fd) != 0 && written) return system_error("Cannot write", path, remedy_for_write());
+    return written;
 }
 
 }  // namespace
 
-Result<std::string> read_file(const fs::path& path) {
-    std::error_code ec;
-    if (fs::is_directory(path, ec)) return Error{"Cannot read", path.string(), "", "it is a folder", "Name a file"};
-    const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (fd < 0)
+Result<OrdinaryFile> open_ordinary(const fs::path& path) {
+    if (path.native().find('\0') != std::string::npos)
+        return Error{"Cannot read", path.string(), "", "its name holds a character of no name", "Name a file"};
+    // O_NONBLOCK: a pipe without a writer, or a device, would wait for ever.
+    const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+    if (fd < 0) {
+        if (errno == ENXIO) return Error{"Cannot read", path.string(), "", "it is no ordinary file", "Name a file"};
         return system_error("Cannot read", path,
                             errno == ENOENT ? "Check the path, or bring the file back" : "Check its permissions");
+    }
+    struct stat info;
+    const bool known = ::fstat(fd, &info) == 0;
+    if (known && S_ISREG(info.st_mode)) return OrdinaryFile{fd, size_t(info.st_size)};
+    ::close(fd);
+    return Error{"Cannot read", path.string(), "",
+                 known && S_ISDIR(info.st_mode) ? "it is a folder" : "it is no ordinary file", "Name a file"};
+}
+
+Status ordinary_file(const fs::path& path) {
+    const Result<OrdinaryFile> opened = open_ordinary(path);
+    if (!opened) return opened.error();
+    ::close(opened->descriptor);
+    return Done{};
+}
+
+Result<std::string> read_file(const fs::path& path, size_t most) {
+    const Result<OrdinaryFile> opened = open_ordinary(path);
+    if (!opened) return opened.error();
+    const int fd = opened->descriptor;
+    auto refused = [&](Error error) {
+        ::close(fd);
+        return error;
+    };
+    auto too_large = [&](const std::string& why) {
+        return refused({"Cannot read", path.string(), "", why, "Check whether it is the file that you mean"});
+    };
+    if (opened->size > most) return too_large("it is larger than anything of its kind");
     std::string bytes;
-    char buffer[1 << 16];
-    for (;;) {
-        const ssize_t n = ::read(fd, buffer, sizeof buffer);
-        if (n < 0 && errno == EINTR) continue;
-        if (n < 0) {
-            const Error error = system_error("Cannot read", path, "Check the disk");
-            ::close(fd);
-            return error;
+    try {
+        bytes.resize(opened->size + 1);  // one more, to meet the end; a file may grow while it is read
+        for (size_t have = 0;;) {
+            if (have == bytes.size()) bytes.resize(2 * have);
+            const ssize_t n = ::read(fd, bytes.data() + have, bytes.size() - have);
+            if (n < 0 && errno == EINTR) continue;
+            if (n < 0) return refused(system_error("Cannot read", path, "Check the disk"));
+            if (n > 0 && have + size_t(n) > most) return too_large("it is larger than anything of its kind");
+            have += size_t(n);
+            if (n > 0) continue;
+            bytes.resize(have);
+            break;
         }
-        if (n == 0) break;
-        bytes.append(buffer, size_t(n));
+    } catch (const std::bad_alloc&) {
+        return too_large("it does not fit into memory");
     }
     ::close(fd);
     return bytes;
 }
 
-Status write_atomically_with(const fs::path& path, const std::function<Status(const fs::path&)>& write) {
+namespace {
+
+/// Names of temporary files: ".stem.vt-HOST-PROCESS-NUMBER.part.extension", HOST a hash of the machine's name:
+/// processes of other machines that share a folder are none of ours.
+constexpr std::string_view mark = ".vt-", part = ".part";
+constexpr size_t longest_stem = 100;  // bytes: a name has 255
+
+std::string host_mark() {
+    char name[256] = {};
+    ::gethostname(name, sizeof name - 1);
+    char text[24];
+    std::snprintf(text, sizeof text, "%08x", unsigned(hash_text(name)));
+    return text;
+}
+
+/// The process that a temporary file of this machine belongs to; 0: it is none.
+pid_t owner_of(const std::string& name) {
+    static const std::string ours = std::string(mark) + host_mark() + "-";
+    const size_t at = name.find(ours);
+    if (name.empty() || name[0] != '.' || at == std::string::npos || name.find(part, at) == std::string::npos) return 0;
+    return pid_t(std::strtol(name.c_str() + at + ours.size(), nullptr, 10));
+}
+
+/// Takes away what processes left that were ended while they wrote. Once per folder and process.
+void sweep(const fs::path& folder) {
+    static std::mutex mutex;
+    static std::set<std::string> swept;
+    {
+        std::lock_guard lock(mutex);
+        if (!swept.insert(folder.string()).second) return;
+    }
+    std::error_code ec;
+    for (fs::directory_iterator it(folder, ec), end; !ec && it != end; it.increment(ec)) {
+        const pid_t owner = owner_of(it->path().filename().string());
+        if (owner > 0 && owner != ::getpid() && ::kill(owner, 0) != 0 && errno == ESRCH) ::unlink(it->path().c_str());
+    }
+}
+
+fs::path temporary_beside(const fs::path& folder, const fs::path& path) {
     static std::atomic<unsigned> counter{0};
+    return folder / ("." + path.stem().string().substr(0, longest_stem) + std::string(mark) + host_mark() + "-" +
+                     std::to_string(::getpid()) + "-" + std::to_string(counter++) + std::string(part) +
+                     path.extension().string());
+}
+
+}  // namespace
+
+Status write_atomically_with(const fs::path& path, const std::function<Status(const fs::path&)>& write) {
     const fs::path folder = path.has_parent_path() ? path.parent_path() : fs::path(".");
-    const std::string unique = "." + std::to_string(::getpid()) + "-" + std::to_string(counter++);
-    const fs::path temporary = folder / ("." + path.stem().string() + unique + ".part" + path.extension().string());
+    sweep(folder);
+    const fs::path temporary = temporary_beside(folder, path);
     auto give_up = [&](Error error) {
         ::unlink(temporary.c_str());
         if (error.file.empty() || error.file == temporary.string()) error.file = path.string();
@@ -103,6 +190,48 @@ Status write_atomically_with(const fs::path& path, const std::function<Status(co
 
 Status write_file_atomically(const fs::path& path, const std::string& bytes) {
     return write_atomically_with(path, [&](const fs::path& temporary) { return write_bytes(temporary, bytes); });
+}
+
+Status copy_file_atomically(const fs::path& from, const fs::path& to) {
+    const Result<OrdinaryFile> opened = open_ordinary(from);
+    if (!opened) return opened.error();
+    const Status copied = write_atomically_with(to, [&](const fs::path& temporary) -> Status {
+        const int out = ::open(temporary.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+        if (out < 0) return system_error("Cannot create", temporary, remedy_for_write());
+        std::vector<char> piece(size_t(1) << 20);
+        Status status = Done{};
+        for (;;) {
+            const ssize_t n = ::read(opened->descriptor, piece.data(), piece.size());
+            if (n < 0 && errno == EINTR) continue;
+            if (n < 0) status = system_error("Cannot read", from, "Check the disk");
+            if (n <= 0) break;
+            status = write_all(out, piece.data(), size_t(n), temporary);
+            if (!status) break;
+        }
+        if (::close(out) != 0 && status) status = system_error("Cannot write", temporary, remedy_for_write());
+        return status;
+    });
+    ::close(opened->descriptor);
+    return copied;
+}
+
+std::vector<fs::directory_entry> entries_of(const fs::path& folder) {
+    std::vector<fs::directory_entry> all;
+    std::error_code ec;
+    for (fs::directory_iterator it(folder, ec), end; !ec && it != end; it.increment(ec)) all.push_back(*it);
+    return all;
+}
+
+fs::path absolute_path(const fs::path& path) {
+    std::error_code ec;
+    const fs::path a = fs::absolute(path, ec);
+    return ec ? path : a;
+}
+
+std::string path_from(const fs::path& folder, const fs::path& path) {
+    std::error_code ec;
+    const fs::path relative = fs::proximate(path, folder, ec);
+    return ec ? absolute_path(path).string() : relative.generic_string();
 }
 
 fs::path cache_folder(const std::string& kind) {

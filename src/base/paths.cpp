@@ -1,10 +1,10 @@
 #include "base/paths.h"
 
+#include "base/json_text.h"
 #include "base/text.h"
 
 #include <algorithm>
 #include <cstdio>
-#include <nlohmann/json.hpp>
 
 namespace vemtra {
 
@@ -32,8 +32,7 @@ std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern) {
     };
     std::vector<std::pair<int, fs::path>> found;
     std::error_code ec;
-    for (const auto& entry :
-         fs::directory_iterator(pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path(), ec)) {
+    for (const auto& entry : entries_of(pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path())) {
         const std::string other = entry.path().filename().string();
         if (other.size() <= before.size() + after.size() || !other.starts_with(before) || !other.ends_with(after))
             continue;
@@ -52,9 +51,9 @@ bool something_at(const fs::path& pattern) {
 
 bool lies_in(const fs::path& folder, const fs::path& path) {
     std::error_code ec;
-    const fs::path root = fs::weakly_canonical(fs::absolute(folder), ec);
+    const fs::path root = fs::weakly_canonical(absolute_path(folder), ec);
     if (ec) return false;
-    const fs::path at = fs::weakly_canonical(fs::absolute(path), ec);
+    const fs::path at = fs::weakly_canonical(absolute_path(path), ec);
     if (ec) return false;
     const auto [end, rest] = std::mismatch(root.begin(), root.end(), at.begin(), at.end());
     return end == root.end() || (std::next(end) == root.end() && end->empty());
@@ -94,13 +93,14 @@ OwnProjects::OwnProjects(fs::path file) : file_(std::move(file)) {
 namespace {
 std::string known_as(const fs::path& project) {
     std::error_code ec;
-    const fs::path p = fs::weakly_canonical(fs::absolute(project), ec);
-    return ec ? fs::absolute(project).string() : p.string();
+    const fs::path p = fs::weakly_canonical(absolute_path(project), ec);
+    return ec ? absolute_path(project).string() : p.string();
 }
 nlohmann::json read_list(const fs::path& file) {
-    const auto text = read_file(file);
-    auto j = text ? nlohmann::json::parse(*text, nullptr, false) : nlohmann::json();
-    return j.is_array() ? j : nlohmann::json::array();
+    const auto text = read_file(file, most_text_bytes);
+    if (!text) return nlohmann::json::array();
+    auto j = parse_json<nlohmann::json>(*text);
+    return j && j->is_array() ? *j : nlohmann::json::array();
 }
 }  // namespace
 
@@ -118,7 +118,7 @@ Status OwnProjects::add(const fs::path& project) {
     if (list.size() > 5000) list.erase(list.begin());
     std::error_code ec;
     fs::create_directories(file_.parent_path(), ec);
-    return write_file_atomically(file_, list.dump(1) + "\n");
+    return write_file_atomically(file_, json_text(list) + "\n");
 }
 
 }  // namespace vemtra

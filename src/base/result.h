@@ -6,6 +6,8 @@
 #include <utility>
 #include <variant>
 
+#include "base/text.h"
+
 namespace vemtra {
 
 /// What happened, to which file, why, and what to do about it. `place` is a line, key, part or node within the file;
@@ -24,7 +26,7 @@ struct Error {
         if (!place.empty()) text += " (" + place + ")";
         if (!why.empty()) text += ": " + why;
         if (!remedy.empty()) text += ". " + remedy;
-        return text;
+        return printable(text);
     }
 };
 

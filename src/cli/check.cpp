@@ -10,9 +10,7 @@ namespace {
 int run(const Options& all, const std::string& project, bool json) {
     auto loaded = scene::load(project);
     if (!loaded) {
-        if (json)
-            std::printf("%s\n",
-                        ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}}.dump(1).c_str());
+        if (json) say(ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}});
         return fail(loaded.error());
     }
     render::Workshop workshop;
@@ -26,10 +24,7 @@ int run(const Options& all, const std::string& project, bool json) {
     for (const review::Finding& f : review::findings(*prepared, *workshop.textures(), paths, remembered))
         (f.grade == review::Grade::problem ? problems : hints).push_back(f.error);
     if (json) {
-        std::printf("%s\n",
-                    ordered_json{{"project", project}, {"problems", as_json(problems)}, {"hints", as_json(hints)}}
-                        .dump(1)
-                        .c_str());
+        say(ordered_json{{"project", project}, {"problems", as_json(problems)}, {"hints", as_json(hints)}});
     } else {
         warn(problems);
         for (const Error& e : hints) std::fprintf(stderr, "hint: %s\n", e.line().c_str());

@@ -13,9 +13,9 @@ int run_collect(const Options& all, const std::string& project, const std::strin
     if (fs::path(output).extension() != ".vemtra") return wrong_call("-o takes a file that ends in .vemtra");
     std::error_code ec;
     if (fs::equivalent(project, output, ec)) return wrong_call("the project cannot be collected onto itself");
-    fs::create_directories(fs::absolute(output).parent_path(), ec);
+    fs::create_directories(absolute_path(output).parent_path(), ec);
     const auto c = exchange::collect(loaded->scene,
-                                     Paths(fs::absolute(project).parent_path(), loaded->scene.search_folders,
+                                     Paths(absolute_path(project).parent_path(), loaded->scene.search_folders,
                                            blocked_paths(all, loaded->scene, project)),
                                      output);
     if (!c) return fail(c.error());
@@ -24,7 +24,7 @@ int run_collect(const Options& all, const std::string& project, const std::strin
     if (json) {
         ordered_json j{
             {"project", output}, {"files", c->files}, {"bytes", c->bytes}, {"problems", as_json(c->problems)}};
-        std::printf("%s\n", j.dump(1).c_str());
+        say(j);
     } else {
         std::printf("%s: %zu files, %.1f MB\n", output.c_str(), c->files, double(c->bytes) / (1 << 20));
     }
@@ -36,7 +36,7 @@ int run_find(const Options& all, const std::string& project, const std::vector<s
     auto loaded = scene::load(project);
     if (!loaded) return fail(loaded.error());
     const texture::MapCache cache(cache_folder("maps"));
-    const fs::path folder = fs::absolute(project).parent_path();
+    const fs::path folder = absolute_path(project).parent_path();
     const auto found = exchange::find_missing(loaded->scene, Paths(folder, loaded->scene.search_folders, nullptr),
                                               {folders.begin(), folders.end()}, cache);
     ordered_json j{{"found", ordered_json::array()}};
@@ -47,7 +47,7 @@ int run_find(const Options& all, const std::string& project, const std::vector<s
         j["found"].push_back({{"place", f.place}, {"from", f.from}, {"to", f.to}, {"by_content", f.by_content}});
     }
     if (json)
-        std::printf("%s\n", j.dump(1).c_str());
+        say(j);
     else if (found.empty())
         std::printf("nothing was found\n");
     if (write && !found.empty()) {

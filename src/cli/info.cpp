@@ -1,5 +1,6 @@
 #include <cstdio>
 
+#include "base/json_text.h"
 #include "cli/support.h"
 #include "geometry/import.h"
 #include "scene/project_file.h"
@@ -8,6 +9,10 @@
 
 namespace vemtra::cli {
 namespace {
+
+std::string in_words(const ordered_json& value) {
+    return printable(value.is_string() ? value.get<std::string>() : json_text(value, -1));
+}
 
 int run(const std::string& file, bool json) {
     ordered_json j{{"file", file}};
@@ -52,18 +57,16 @@ int run(const std::string& file, bool json) {
         warn(imported->warnings);
     }
     if (json) {
-        std::printf("%s\n", j.dump(1).c_str());
+        say(j);
         return done;
     }
     for (const auto& [key, value] : j.items()) {
         if (!value.is_array()) {
-            std::printf("%-10s %s\n", key.c_str(),
-                        value.is_string() ? value.get<std::string>().c_str() : value.dump().c_str());
+            std::printf("%-10s %s\n", key.c_str(), in_words(value).c_str());
             continue;
         }
         std::printf("%s\n", key.c_str());
-        for (const auto& item : value)
-            std::printf("           %s\n", item.is_string() ? item.get<std::string>().c_str() : item.dump().c_str());
+        for (const auto& item : value) std::printf("           %s\n", in_words(item).c_str());
     }
     return done;
 }

@@ -32,6 +32,11 @@ int main(int argc, char** argv) {
     } catch (const CLI::ParseError& e) {
         const int code = app.exit(e);
         return code == 0 ? done : usage;
+    } catch (const std::bad_alloc&) {
+        return fail({"The work was given up", "", "", "it needs more memory than there is",
+                     "Close other programs, or make the picture or its maps smaller"});
+    } catch (const std::exception& e) {
+        return fail({"The work was given up", "", "", e.what(), "Please tell us, with the file"});
     }
     return all.exit;
 }

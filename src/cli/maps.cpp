@@ -76,7 +76,7 @@ int pack_sets(const MapsCall& call, const std::vector<MapSet>& sets, const std::
             j["left_out"].push_back(t);
         }
     }
-    if (call.json) std::printf("%s\n", j.dump(1).c_str());
+    if (call.json) say(j);
     return problems.empty() ? done : incomplete;
 }
 
@@ -92,7 +92,7 @@ void print_json(const std::vector<MapSet>& sets, const std::vector<Error>& probl
         j["sets"].push_back(set);
     }
     j["problems"] = cli::as_json(problems);
-    std::printf("%s\n", j.dump(1).c_str());
+    say(j);
 }
 
 void print_text(const std::vector<MapSet>& sets) {

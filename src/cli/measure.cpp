@@ -66,9 +66,7 @@ int run(const Options& all, const AlbedoCall& call) {
                         double(a.mean.y), double(a.mean.z), double(max_component(a.deviation)), double(a.through.x),
                         double(a.through.y), double(a.through.z));
     }
-    if (call.json)
-        std::printf("%s\n",
-                    ordered_json{{"project", call.project}, {"part", call.part}, {"measured", j}}.dump(1).c_str());
+    if (call.json) say(ordered_json{{"project", call.project}, {"part", call.part}, {"measured", j}});
     return prepared->problems.empty() && loaded->problems.empty() ? done : incomplete;
 }
 

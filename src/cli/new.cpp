@@ -11,7 +11,7 @@ namespace {
 
 int run(const std::vector<std::string>& assets, const std::string& output, bool json) {
     scene::Scene scene;
-    const fs::path folder = fs::absolute(output).parent_path();
+    const fs::path folder = absolute_path(output).parent_path();
     scene.name = fs::path(output).stem().string();
     scene.build_ups.push_back(scene::default_build_up("material", "Material"));
     scene.rigs.push_back(scene::default_rig());
@@ -20,7 +20,7 @@ int run(const std::vector<std::string>& assets, const std::string& output, bool 
     std::vector<Error> problems;
     for (const std::string& file : assets) {
         scene::Asset asset;
-        asset.file = fs::proximate(fs::absolute(file), folder).generic_string();
+        asset.file = path_from(folder, absolute_path(file));
         Progress progress;
         Bar bar(progress, "importing");
         auto imported = geometry::import(file, {}, &progress);
@@ -33,7 +33,7 @@ int run(const std::vector<std::string>& assets, const std::string& output, bool 
     if (Status s = scene::save(scene, output); !s) return fail(s.error());
     if (Status s = OwnProjects().add(output); !s) warn({s.error()});
     warn(problems);
-    if (json) std::printf("%s\n", ordered_json{{"project", output}, {"parts", scene.parts.size()}}.dump(1).c_str());
+    if (json) say(ordered_json{{"project", output}, {"parts", scene.parts.size()}});
     return problems.empty() ? done : incomplete;
 }
 

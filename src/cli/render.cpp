@@ -106,7 +106,7 @@ int run(const Options& all, const RenderCall& call) {
                        {"height", settings.height}, {"samples", settings.samples},
                        {"seed", settings.seed},     {"seconds", about.seconds},
                        {"noise", film->noise()},    {"problems", as_json(prepared->problems)}};
-        std::printf("%s\n", j.dump(1).c_str());
+        say(j);
     }
     return loaded->problems.empty() && prepared->problems.empty() ? done : incomplete;
 }

@@ -35,7 +35,7 @@ int stock_list(bool json) {
             std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), scene::traits(i.layer.kind).name, i.group.c_str(),
                         i.layer.name.c_str());
     }
-    if (json) std::printf("%s\n", j.dump(1).c_str());
+    if (json) say(j);
     return stock.problems.empty() ? done : incomplete;
 }
 
@@ -49,7 +49,7 @@ int stock_show(const std::string& id) {
     for (const char* key : {"on", "amount", "gate", "build_up"}) j.erase(key);
     j["group"] = i->group;
     j["note"] = i->note;
-    std::printf("%s\n", j.dump(1).c_str());
+    say(j);
     return done;
 }
 
@@ -65,7 +65,7 @@ int stock_render(const StockCall& call) {
         auto loaded = scene::load(call.project);
         if (!loaded) return fail(loaded.error());
         lit = std::move(loaded->scene);
-        folder = fs::absolute(call.project).parent_path();
+        folder = absolute_path(call.project).parent_path();
         rig = call.rig.empty() ? scene::active_rig(lit) : scene::find(lit.rigs, call.rig);
         if (!rig)
             return fail({"No such rig", call.project, call.rig, "the project has no rig with that id",

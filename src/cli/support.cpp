@@ -6,6 +6,7 @@
 #include <csignal>
 #include <cstdio>
 
+#include "base/json_text.h"
 #include "exchange/collect.h"
 
 namespace vemtra::cli {
@@ -21,6 +22,9 @@ int wrong_call(const std::string& why) {
 void warn(const std::vector<Error>& problems) {
     for (const Error& e : problems) std::fprintf(stderr, "warning: %s\n", e.line().c_str());
 }
+void say(const ordered_json& answer) {
+    std::printf("%s\n", json_text(answer).c_str());
+}
 ordered_json as_json(const Error& e) {
     return {{"what", e.what}, {"file", e.file}, {"place", e.place}, {"why", e.why}, {"remedy", e.remedy}};
 }
@@ -30,12 +34,12 @@ ordered_json as_json(const std::vector<Error>& errors) {
     return list;
 }
 void place(render::PrepareOptions& options, const Options& all, const scene::Scene& scene, const fs::path& project) {
-    options.folder = fs::absolute(project).parent_path();
+    options.folder = absolute_path(project).parent_path();
     options.blocked = blocked_paths(all, scene, project);
 }
 BlockedPaths blocked_paths(const Options& all, const scene::Scene& scene, const fs::path& project) {
     if (all.outside || OwnProjects().holds(project)) return nullptr;
-    return exchange::paths_that_leave(scene, fs::absolute(project).parent_path());
+    return exchange::paths_that_leave(scene, absolute_path(project).parent_path());
 }
 
 namespace {

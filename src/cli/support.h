@@ -33,6 +33,8 @@ struct Options {
 int fail(const Error& e);
 int wrong_call(const std::string& why);
 void warn(const std::vector<Error>& problems);
+/// To standard output, as the answer of a command that was asked for JSON.
+void say(const ordered_json& answer);
 ordered_json as_json(const Error& e);
 ordered_json as_json(const std::vector<Error>& errors);
 /// Where the project's paths start, and which of them are not read.

@@ -89,13 +89,11 @@ int run(const Options& all, const ValuesCall& call) {
     if (call.json) {
         ordered_json grid = ordered_json::array();
         for (float v : values) grid.push_back(std::isfinite(v) ? ordered_json(v) : ordered_json());
-        std::printf("%s\n", ordered_json{{"type", nodes::type_name(wanted.type)},
-                                         {"components", components},
-                                         {"uv_grid", call.uv_grid},
-                                         {"tile", call.tile},
-                                         {"grid", grid}}
-                                .dump()
-                                .c_str());
+        say(ordered_json{{"type", nodes::type_name(wanted.type)},
+                         {"components", components},
+                         {"uv_grid", call.uv_grid},
+                         {"tile", call.tile},
+                         {"grid", grid}});
         return done;
     }
     for (int y = call.uv_grid; y-- > 0;) {

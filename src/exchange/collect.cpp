@@ -29,7 +29,7 @@ BlockedPaths paths_that_leave(scene::Scene scene, const fs::path& folder) {
 }
 
 Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path& project, Progress* progress) {
-    const fs::path to = fs::absolute(project).parent_path();
+    const fs::path to = absolute_path(project).parent_path();
     Collected out;
     std::map<std::string, std::string> moved;  // absolute pattern -> new path
     std::set<std::string> taken;
@@ -71,14 +71,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
                     file_name = name.substr(0, where) + part + name.substr(name.find('>', where) + 1);
                 }
                 const fs::path goal = to / kind / file_name;
-                // Copied to a temporary name first: what stands there is whole.
-                const fs::path part = goal.string() + ".part";
-                fs::copy_file(file, part, fs::copy_options::overwrite_existing, ec);
-                if (!ec) fs::rename(part, goal, ec);
-                if (ec) {
-                    std::error_code ignored;
-                    fs::remove(part, ignored);
-                    out.problems.push_back({"A file could not be collected", file.string(), place, ec.message(),
+                if (const Status s = copy_file_atomically(file, goal); !s) {
+                    out.problems.push_back({"A file could not be collected", file.string(), place, s.error().why,
                                             "Check the space and the rights of the target folder"});
                     return;
                 }

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "base/json_text.h"
 #include "texture/colour.h"
 
 namespace OCIO = OCIO_NAMESPACE;
@@ -59,7 +60,8 @@ struct Source {
     int channel = 0;
     bool invert = false;
 };
-Source source_of(const MapSet& set, MapKind kind) {
+/// Of that very kind: a map of its own, or a channel of a packed one.
+Source source_of_kind(const MapSet& set, MapKind kind) {
     for (const MapEntry& m : set.maps)
         if (m.use && m.kind == kind)
             return {&m, m.channel == "g" ? 1 : m.channel == "b" ? 2 : m.channel == "a" ? 3 : 0, false};
@@ -67,28 +69,20 @@ Source source_of(const MapSet& set, MapKind kind) {
         if (m.use && m.kind == MapKind::packed)
             for (size_t c = 0; c < m.packed.size(); ++c)
                 if (m.packed[c] == kind && int(c) < m.header.channels) return {&m, int(c), false};
-    const MapKind opposite = kind == MapKind::roughness    ? MapKind::glossiness
-                             : kind == MapKind::glossiness ? MapKind::roughness
-                                                           : MapKind::unknown;
-    if (opposite != MapKind::unknown)
-        if (Source s = source_of({set.name,
-                                  set.folder,
-                                  [&] {
-                                      std::vector<MapEntry> only;
-                                      for (const MapEntry& m : set.maps)
-                                          if (m.kind == opposite) only.push_back(m);
-                                      return only;
-                                  }(),
-                                  {}},
-                                 opposite);
-            s.map)
-            for (const MapEntry& m : set.maps)
-                if (m.kind == opposite && m.use) return {&m, s.channel, true};
-    // Heights go by three names.
-    const std::set<MapKind> heights{MapKind::height, MapKind::displacement, MapKind::bump};
-    if (heights.count(kind))
-        for (const MapEntry& m : set.maps)
-            if (m.use && heights.count(m.kind)) return {&m, 0, false};
+    return {};
+}
+
+Source source_of(const MapSet& set, MapKind kind) {
+    if (const Source s = source_of_kind(set, kind); s.map) return s;
+    if (kind == MapKind::roughness || kind == MapKind::glossiness) {
+        Source s = source_of_kind(set, kind == MapKind::roughness ? MapKind::glossiness : MapKind::roughness);
+        s.invert = s.map != nullptr;
+        return s;
+    }
+    constexpr MapKind heights[] = {MapKind::height, MapKind::displacement, MapKind::bump};  // three names of one thing
+    if (std::find(std::begin(heights), std::end(heights), kind) != std::end(heights))
+        for (const MapKind other : heights)
+            if (const Source s = source_of_kind(set, other); s.map) return s;
     return {};
 }
 
@@ -100,7 +94,8 @@ bool blank(const Source& s) {
 }
 
 std::string replaced(std::string text, const std::string& what, const std::string& by) {
-    for (size_t at; (at = text.find(what)) != std::string::npos;) text.replace(at, what.size(), by);
+    for (size_t at = 0; (at = text.find(what, at)) != std::string::npos; at += by.size())
+        text.replace(at, what.size(), by);
     return text;
 }
 
@@ -109,19 +104,21 @@ std::string replaced(std::string text, const std::string& what, const std::strin
 std::vector<fs::path> shipped_recipes() {
     std::vector<fs::path> out;
     std::error_code ec;
-    for (const auto& e : fs::directory_iterator(shipped_assets() / "recipes", ec))
+    for (const auto& e : entries_of(shipped_assets() / "recipes"))
         if (e.path().extension() == ".json") out.push_back(e.path());
     std::sort(out.begin(), out.end());
     return out;
 }
 
 Result<Recipe> read_recipe(const fs::path& file) {
-    const auto text = read_file(file);
+    const auto text = read_file(file, most_text_bytes);
     if (!text) return text.error();
     auto wrong = [&](const std::string& place, const std::string& why) {
         return Error{"The recipe cannot be used", file.string(), place, why, "See docs/maps.md"};
     };
-    const json j = json::parse(*text, nullptr, false);
+    const Result<json> parsed = parse_json<json>(*text);
+    if (!parsed) return wrong(parsed.error().place, parsed.error().why);
+    const json& j = *parsed;
     if (!j.is_object()) return wrong("", "it is no JSON object");
     if (!j.contains("outputs") || !j["outputs"].is_array() || j["outputs"].empty())
         return wrong("outputs", "there are none");
@@ -155,7 +152,7 @@ Result<Recipe> read_recipe(const fs::path& file) {
             return wrong(place + ".channels", "there must be one to four");
         for (const json& c : o["channels"]) {
             if (!c.is_string() || !channel_from_text(c.get<std::string>()))
-                return wrong(place + ".channels", "'" + c.dump() + "' is no kind of map");
+                return wrong(place + ".channels", "'" + json_text(c, -1) + "' is no kind of map");
             out.channels.push_back(c.get<std::string>());
         }
         if (o.contains("resize")) {

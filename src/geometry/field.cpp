@@ -12,7 +12,8 @@ namespace vemtra::geometry {
 namespace {
 
 constexpr int max_resolution = 32;
-constexpr size_t inside_budget = size_t(16) << 20;  // samples over all parts: 64 MB
+constexpr float hopeless = 16.f;  // so many times too coarse, the finest grid would show noise and take minutes
+constexpr size_t inside_budget = size_t(4) << 20;  // samples over all parts: 16 MB
 
 size_t grid_size(int r) {
     return size_t(r + 1) * size_t(r + 2) / 2;
@@ -150,7 +151,9 @@ private:
             const uint32_t* i = &m_.indices[3 * size_t(t)];
             const V3f &a = world_[i[0]], &b = world_[i[1]], &c = world_[i[2]];
             const float longest = std::sqrt(std::max({(b - a).length2(), (c - a).length2(), (c - b).length2()}));
-            const int r = int(std::min(float(max_resolution), std::ceil(longest / (.5f * spacing))));
+            const float steps = std::ceil(longest / (.5f * spacing));
+            if (!(steps < hopeless * max_resolution)) continue;
+            const int r = int(std::min(float(max_resolution), steps));
             if (r <= 2 || total + grid_size(r) > inside_budget) continue;
             f.first[t] = uint32_t(own);
             f.resolution[t] = uint8_t(r);

@@ -83,17 +83,27 @@ inline bool hit_something(const Place& p) {
     return p.instance != RTC_INVALID_GEOMETRY_ID;
 }
 
+/// Whether a ray may be given to the accelerator, which knows neither numbers that are none nor a direction of no
+/// length. What is no such ray is sent as one that ends before it begins: it hits nothing.
+inline bool is_ray(const V3f& origin, const V3f& direction) {
+    constexpr float most = 1e18f;  // squares of it are numbers, too
+    const float places = std::fabs(origin.x) + std::fabs(origin.y) + std::fabs(origin.z), length2 = direction.length2();
+    return places < most && length2 > 0.f && length2 < most;
+}
+inline constexpr float no_ray = -1.f;  ///< its end
+
 /// A ray from 0 to `far`, ready for rtcIntersect1.
 inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
     RTCRayHit r;
-    r.ray.org_x = origin.x;
-    r.ray.org_y = origin.y;
-    r.ray.org_z = origin.z;
-    r.ray.dir_x = direction.x;
-    r.ray.dir_y = direction.y;
-    r.ray.dir_z = direction.z;
+    const bool good = is_ray(origin, direction);
+    r.ray.org_x = good ? origin.x : 0.f;
+    r.ray.org_y = good ? origin.y : 0.f;
+    r.ray.org_z = good ? origin.z : 0.f;
+    r.ray.dir_x = good ? direction.x : 0.f;
+    r.ray.dir_y = good ? direction.y : 0.f;
+    r.ray.dir_z = good ? direction.z : 1.f;
     r.ray.tnear = 0.f;
-    r.ray.tfar = far;
+    r.ray.tfar = good && far >= 0.f ? far : no_ray;
     r.ray.time = 0.f;
     r.ray.mask = ~0u;
     r.ray.id = r.ray.flags = 0;
@@ -102,14 +112,15 @@ inline RTCRayHit single_ray(const V3f& origin, const V3f& direction, float far =
 }
 /// The k-th ray of a packet of 16 (RTCRay16), from 0 to `far`.
 inline void set_ray(RTCRay16& r, int k, const V3f& origin, const V3f& direction, float far = __builtin_inff()) {
-    r.org_x[k] = origin.x;
-    r.org_y[k] = origin.y;
-    r.org_z[k] = origin.z;
-    r.dir_x[k] = direction.x;
-    r.dir_y[k] = direction.y;
-    r.dir_z[k] = direction.z;
+    const bool good = is_ray(origin, direction);
+    r.org_x[k] = good ? origin.x : 0.f;
+    r.org_y[k] = good ? origin.y : 0.f;
+    r.org_z[k] = good ? origin.z : 0.f;
+    r.dir_x[k] = good ? direction.x : 0.f;
+    r.dir_y[k] = good ? direction.y : 0.f;
+    r.dir_z[k] = good ? direction.z : 1.f;
     r.tnear[k] = 0.f;
-    r.tfar[k] = far;
+    r.tfar[k] = good && far >= 0.f ? far : no_ray;
     r.time[k] = 0.f;
     r.mask[k] = ~0u;
     r.flags[k] = 0;

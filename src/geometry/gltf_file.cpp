@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "base/file.h"
+#include "base/json_text.h"
 #include "base/paths.h"
 
 namespace vemtra::geometry {
@@ -121,32 +122,32 @@ std::string GltfFile::text(const Json& object, const char* key) {
     return it != object.end() && it->is_string() ? it->get<std::string>() : std::string();
 }
 
-Result<GltfFile> GltfFile::open(const std::string& file) {
-    Result<std::string> bytes = read_file(file);
-    if (!bytes) return bytes.error();
+Result<GltfFile> GltfFile::open(const std::string& file, ByteStream& content) {
     GltfFile g;
     g.file_ = file;
-    std::string_view json(*bytes), chunk;
-    if (bytes->compare(0, 4, "glTF") == 0) {  // GLB: header, then the JSON's chunk, then the first buffer's
+    if (content.left() > most_file_bytes) return g.broken("", "it is larger than anything of its kind");
+    const std::string_view bytes = content.rest();
+    std::string_view json(bytes), chunk;
+    if (bytes.compare(0, 4, "glTF") == 0) {  // GLB: header, then the JSON's chunk, then the first buffer's
         auto word = [&](size_t at) {
             uint32_t v = 0;
-            if (at + 4 <= bytes->size()) std::memcpy(&v, bytes->data() + at, 4);
+            if (at + 4 <= bytes.size()) std::memcpy(&v, bytes.data() + at, 4);
             return size_t(v);
         };
         const size_t length = word(12);
-        if (bytes->size() < 20 || length > bytes->size() - 20) return g.broken("header", "the file is cut off");
-        json = std::string_view(*bytes).substr(20, length);
+        if (bytes.size() < 20 || length > bytes.size() - 20) return g.broken("header", "the file is cut off");
+        json = bytes.substr(20, length);
         const size_t at = 20 + (length + 3) / 4 * 4;
-        if (at + 8 <= bytes->size()) {
-            if (word(at) > bytes->size() - at - 8) return g.broken("binary chunk", "the file is cut off");
-            chunk = std::string_view(*bytes).substr(at + 8, word(at));
+        if (at + 8 <= bytes.size()) {
+            if (word(at) > bytes.size() - at - 8) return g.broken("binary chunk", "the file is cut off");
+            chunk = bytes.substr(at + 8, word(at));
         }
     }
-    try {
-        g.json_ = Json::parse(json);
-    } catch (const std::exception&) {
-        return g.broken("", "the JSON breaks off or has a mistake: the file is cut off, or not glTF 2.0");
-    }
+    if (json.size() > most_text_bytes) return g.broken("", "its JSON is larger than anything of its kind");
+    Result<Json> parsed = parse_json<Json>(json);
+    if (!parsed) return g.broken(parsed.error().place, parsed.error().why + ": the file is cut off, or not glTF 2.0");
+    g.json_ = std::move(*parsed);
+    g.packed_ = bytes.size();
     if (!g.json_.is_object()) return g.broken("", "the file is not glTF 2.0");
     if (Status s = g.load_buffers(chunk); !s) return s.error();
     if (Status s = g.unpack_views(); !s) return s.error();
@@ -180,9 +181,24 @@ Status GltfFile::load_buffers(std::string_view chunk) {
             return broken(place, "it is " + std::to_string(data.size()) + " bytes long, where " +
                                      std::to_string(promised) + " are promised: the file is cut off");
         bytes_ += data.size();
+        packed_ += data.size();
+        if (Status s = spend(data.size(), place); !s) return s;
         buffers_.push_back(std::move(data));
     }
     return Done{};
+}
+
+Status GltfFile::spend(size_t bytes, const std::string& place) const {
+    constexpr size_t always = size_t(256) << 20, times = 64;  // meshes compress to a thirtieth at best
+    spent_ += bytes;
+    if (spent_ <= always + times * packed_) return Done{};
+    return broken(place, "the file says the same bytes so often that it would fill the memory");
+}
+
+size_t GltfFile::count_of(int index) const {
+    const Json& all = array("accessors");
+    if (index < 0 || size_t(index) >= all.size() || !all[size_t(index)].is_object()) return 0;
+    return size_in(all[size_t(index)], "count", 0);
 }
 
 Status GltfFile::unpack_views() {
@@ -200,6 +216,7 @@ Status GltfFile::unpack_views() {
             return broken(place, "its packed bytes leave their buffer: the file is cut off");
         Result<std::string> plain = unpack_meshopt(std::string_view(data).substr(offset, length), *packed);
         if (!plain) return broken(place, plain.error().why);
+        if (Status s = spend(plain->size(), place); !s) return s;
         bytes_ += plain->size();
         unpacked_[i] = std::move(*plain);
     }
@@ -253,19 +270,30 @@ Result<GltfFile::Accessor> GltfFile::accessor(int index, const std::string& plac
     return a;
 }
 
-Status GltfFile::floats(int index, int components, std::vector<float>& out, size_t& count,
-                        const std::string& place) const {
+Status GltfFile::floats(int index, int components, std::vector<float>& out, size_t& count, const std::string& place,
+                        const std::vector<uint32_t>* only) const {
     Result<Accessor> a = accessor(index, place);
     if (!a) return a.error();
-    count = a->count;
-    out.assign(count * size_t(components), 0.f);
-    const size_t size = size_of(a->component);
-    if (!a->bytes.empty())
-        for (size_t i = 0; i < count; ++i)
-            for (int c = 0; c < std::min(components, a->components); ++c)
-                out[i * size_t(components) + size_t(c)] =
-                    number_at(a->bytes.data() + i * a->stride + size_t(c) * size, a->component, a->normalized);
-    return fill_sparse(array("accessors")[size_t(index)], *a, components, out, place);
+    const Json& json = array("accessors")[size_t(index)];
+    const size_t n = size_t(components), size = size_of(a->component);
+    const bool some = only && !json.contains("sparse");
+    count = some ? only->size() : a->count;
+    if (Status s = spend(count * n * sizeof(float), place); !s) return s;
+    out.assign(count * n, 0.f);
+    for (size_t i = 0; i < count && !a->bytes.empty(); ++i) {
+        const size_t element = some ? (*only)[i] : i;
+        if (element >= a->count) continue;
+        const char* from = a->bytes.data() + element * a->stride;
+        for (int c = 0; c < std::min(components, a->components); ++c)
+            out[i * n + size_t(c)] = number_at(from + size_t(c) * size, a->component, a->normalized);
+    }
+    if (Status s = fill_sparse(json, *a, components, out, place); !s || some || !only) return s;
+    std::vector<float> chosen(only->size() * n, 0.f);
+    for (size_t i = 0; i < only->size(); ++i)
+        if ((*only)[i] < count) std::copy_n(&out[(*only)[i] * n], n, &chosen[i * n]);
+    out = std::move(chosen);
+    count = only->size();
+    return Done{};
 }
 
 /// The elements that differ from what the accessor's own view has.
@@ -305,6 +333,7 @@ Status GltfFile::indices(int index, std::vector<uint32_t>& out, const std::strin
     if (!a) return a.error();
     const size_t size = size_of(a->component);
     if (a->components != 1 || a->bytes.empty()) return broken(place, "the indices have an unknown form");
+    if (Status s = spend(a->count * sizeof(uint32_t), place); !s) return s;
     out.resize(a->count);
     for (size_t i = 0; i < a->count; ++i) {
         uint32_t v = 0;

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "base/byte_stream.h"
 #include "base/result.h"
 
 namespace vemtra::geometry {
@@ -13,7 +14,8 @@ namespace vemtra::geometry {
 class GltfFile {
 public:
     using Json = nlohmann::json;
-    static Result<GltfFile> open(const std::string& file);
+    /// `file` names it, and the folder that buffers are looked for in.
+    static Result<GltfFile> open(const std::string& file, ByteStream& content);
 
     const Json& json() const { return json_; }
     const std::string& file() const { return file_; }
@@ -23,8 +25,15 @@ public:
 
     /// An accessor as floats, `components` per element; missing ones stay 0. Normalised integers become 0..1 or -1..1.
     /// Sparse ones are filled in.
-    Status floats(int accessor, int components, std::vector<float>& out, size_t& count, const std::string& place) const;
+    /// `only`: of these elements, in this order; null: of all.
+    Status floats(int accessor, int components, std::vector<float>& out, size_t& count, const std::string& place,
+                  const std::vector<uint32_t>* only = nullptr) const;
     Status indices(int accessor, std::vector<uint32_t>& out, const std::string& place) const;
+    /// Elements that an accessor claims; 0 where it does not exist.
+    size_t count_of(int accessor) const;
+    /// Counts what is unpacked against what a file of this size may reasonably hold: bytes that are read over and over
+    /// make no small file a large one.
+    Status spend(size_t bytes, const std::string& place) const;
     /// The bytes of a view; an Error where it leaves its buffer.
     Result<std::string_view> view(int index, const std::string& place) const;
 
@@ -47,6 +56,8 @@ private:
     std::vector<std::string> buffers_;
     std::vector<std::string> unpacked_;  ///< per view: what EXT_meshopt_compression hid; empty where nothing did
     size_t bytes_ = 0;                   ///< of all buffers: no count of an element can be larger
+    size_t packed_ = 0;                  ///< of the file and what lies beside it
+    mutable size_t spent_ = 0;
 };
 
 /// One primitive out of KHR_draco_mesh_compression: attributes by name.

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <map>
+#include <tuple>
+#include <unordered_map>
+#include <unordered_set>
 
 #include "base/text.h"
 
@@ -93,7 +95,7 @@ void mend_normals(RawPart& raw) {
             }
 }
 
-std::shared_ptr<const Mesh> finish(RawPart&& raw, const ImportOptions& options, Cleaned& cleaned) {
+std::shared_ptr<const Mesh> finished_mesh(RawPart&& raw, const ImportOptions& options, Cleaned& cleaned) {
     straighten(raw);
     cleaned = drop_broken(raw);
     if (raw.normals.empty()) make_normals(raw, options.crease);
@@ -123,6 +125,84 @@ M44f to_asset(const RawPart& raw, const ImportOptions& options) {
         for (int c = 0; c < 4; ++c) usable &= std::fabs(m[r][c]) < farthest;
     return usable ? m : M44f();
 }
+
+Error no_reader(const std::string& file) {
+    return {"Cannot import", file, "",
+            "the extension '" + std::filesystem::path(file).extension().string() + "' is not one that Vemtra reads",
+            "Use " + format_names()};
+}
+
+/// From what a reader gave to parts with clean meshes.
+class ImportFinisher {
+public:
+    ImportFinisher(const std::string& file, const ImportOptions& options, std::vector<Error> warnings,
+                   Progress* progress)
+        : file_(file), options_(options), progress_(progress) {
+        imported_.warnings = std::move(warnings);
+    }
+
+    Result<Imported> finish(std::vector<RawPart> raw) {
+        std::vector<std::shared_ptr<const Mesh>> meshes(raw.size());
+        for (size_t i = 0; i < raw.size(); ++i) {
+            if (stopped(progress_)) return Error{"Import stopped", file_, "", "it was asked to stop", ""};
+            report(progress_, .8f + .2f * float(i) / float(raw.size()));
+            RawPart part = std::move(raw[i]);
+            const std::string name = part.name;
+            const M44f transform = to_asset(part, options_);
+            meshes[i] = part.same_as >= 0 ? meshes[size_t(part.same_as)] : mesh_of(std::move(part));
+            if (meshes[i]->triangles()) imported_.parts.push_back({name, meshes[i], transform});
+        }
+        tell();
+        const std::vector<Error>& warnings = imported_.warnings;
+        if (imported_.parts.empty())
+            return Error{"Nothing to import", file_, warnings.empty() ? "" : warnings.front().place,
+                         warnings.empty() ? "the file has no triangles" : warnings.front().why,
+                         "Export the asset again, with faces"};
+        report(progress_, 1.f);
+        return std::move(imported_);
+    }
+
+private:
+    struct Left {
+        size_t triangles = 0, parts = 0;
+        std::string first;  ///< part
+    };
+
+    std::shared_ptr<const Mesh> mesh_of(RawPart&& part) {
+        const std::string name = part.name;
+        Cleaned cleaned;
+        auto mesh = finished_mesh(std::move(part), options_, cleaned);
+        count(bad_indices_, cleaned.bad_indices, name);
+        count(not_finite_, cleaned.not_finite, name);
+        count(degenerate_, cleaned.degenerate, name);
+        return mesh;
+    }
+    static void count(Left& left, size_t triangles, const std::string& part) {
+        if (!triangles) return;
+        left.triangles += triangles;
+        if (!left.parts++) left.first = part;
+    }
+    /// One sentence per reason, however many parts a file has.
+    void tell() {
+        const std::tuple<const Left&, const char*, const char*> reasons[] = {
+            {bad_indices_, "name vertices that do not exist", "Export the mesh again"},
+            {not_finite_, "have positions that are not numbers, or lie beyond all measure",
+             "Clean the mesh and export it again"},
+            {degenerate_, "have no area", "Nothing needs doing: they cannot be seen"}};
+        for (const auto& [left, what, remedy] : reasons) {
+            if (!left.triangles) continue;
+            const std::string others = left.parts > 1 ? " and " + std::to_string(left.parts - 1) + " others" : "";
+            imported_.warnings.push_back({"Left out while importing", file_, "part " + left.first + others,
+                                          std::to_string(left.triangles) + " triangles " + what, remedy});
+        }
+    }
+
+    const std::string& file_;
+    const ImportOptions& options_;
+    Progress* progress_;
+    Imported imported_;
+    Left bad_indices_, not_finite_, degenerate_;
+};
 
 }  // namespace
 
@@ -168,51 +248,41 @@ std::string format_names() {
 }
 
 void name_apart(std::vector<RawPart>& parts) {
-    std::map<std::string, int> seen;
-    for (RawPart& part : parts)
-        if (const int n = seen[part.name]++; n > 0) part.name += "." + std::to_string(n + 1);
+    std::unordered_map<std::string, size_t> seen;
+    std::unordered_set<std::string> taken;
+    for (const RawPart& part : parts) taken.insert(part.name);
+    for (RawPart& part : parts) {
+        size_t& n = seen[part.name];
+        if (++n == 1) continue;
+        std::string name;
+        do name = part.name + "." + std::to_string(n++);
+        while (!taken.insert(name).second);
+        --n;
+        part.name = name;
+    }
 }
 
 Result<Imported> import(const std::string& file, const ImportOptions& options, Progress* progress) {
-    Imported imported;
+    if (!format_of(file)) return no_reader(file);
+    Result<ByteStream> bytes = ByteStream::open(file);
+    if (!bytes) return bytes.error();
+    return import(file, *bytes, options, progress);
+}
+
+Result<Imported> import(const std::string& file, ByteStream& bytes, const ImportOptions& options, Progress* progress) {
     const ImportFormat* format = format_of(file);
-    if (!format)
-        return Error{
-            "Cannot import", file, "",
-            "the extension '" + std::filesystem::path(file).extension().string() + "' is not one that Vemtra reads",
-            "Use " + format_names()};
-    RawParts raw = format->read(file, imported.warnings, progress);
-    if (!raw) return raw.error();
-    std::vector<std::shared_ptr<const Mesh>> meshes(raw->size());
-    for (size_t i = 0; i < raw->size(); ++i) {
-        if (stopped(progress)) return Error{"Import stopped", file, "", "it was asked to stop", ""};
-        report(progress, .8f + .2f * float(i) / float(raw->size()));
-        RawPart part = std::move((*raw)[i]);
-        const std::string name = part.name;
-        const M44f transform = to_asset(part, options);
-        auto warn = [&](size_t count, const std::string& what, const std::string& remedy) {
-            if (count)
-                imported.warnings.push_back({"Left out while importing", file, "part " + name,
-                                             std::to_string(count) + " triangles " + what, remedy});
-        };
-        if (part.same_as >= 0) {
-            meshes[i] = meshes[size_t(part.same_as)];
-        } else {
-            Cleaned cleaned;
-            meshes[i] = finish(std::move(part), options, cleaned);
-            warn(cleaned.bad_indices, "name vertices that do not exist", "Export the mesh again");
-            warn(cleaned.not_finite, "have positions that are not numbers, or lie beyond all measure",
-                 "Clean the mesh and export it again");
-            warn(cleaned.degenerate, "have no area", "Nothing needs doing: they cannot be seen");
-        }
-        if (meshes[i]->triangles()) imported.parts.push_back({name, meshes[i], transform});
+    if (!format) return no_reader(file);
+    try {
+        std::vector<Error> warnings;
+        RawParts raw = format->read({file, bytes}, warnings, progress);
+        if (!raw) return raw.error();
+        for (RawPart& part : *raw) part.name = valid_utf8(part.name);  // projects keep the name
+        name_apart(*raw);                                              // two groups of one name stay two parts
+        return ImportFinisher(file, options, std::move(warnings), progress).finish(std::move(*raw));
+    } catch (const std::bad_alloc&) {
+        return Error{"Cannot import", file, "", "it does not fit into memory",
+                     "Import it in parts, or with less detail"};
     }
-    if (imported.parts.empty())
-        return Error{"Nothing to import", file, imported.warnings.empty() ? "" : imported.warnings.front().place,
-                     imported.warnings.empty() ? "the file has no triangles" : imported.warnings.front().why,
-                     "Export the asset again, with faces"};
-    report(progress, 1.f);
-    return imported;
 }
 
 }  // namespace vemtra::geometry

@@ -1,6 +1,7 @@
 // What import makes of a file: parts with their meshes, and where the file puts them. One reader per format; formats()
 // is their register.
 #pragma once
+#include "base/byte_stream.h"
 #include "base/progress.h"
 #include "base/result.h"
 #include "geometry/mesh.h"
@@ -41,11 +42,17 @@ struct RawPart {
 };
 using RawParts = Result<std::vector<RawPart>>;
 
+/// What a reader reads from: the bytes, and the file's name for sentences and for what lies beside it.
+struct ImportSource {
+    std::string file;
+    ByteStream& bytes;
+};
+
 /// One row per format that is read.
 struct ImportFormat {
     const char* name;                     ///< on the screen
     std::vector<const char*> extensions;  ///< lower case, with the dot
-    RawParts (*read)(const std::string& file, std::vector<Error>& warnings, Progress* progress);
+    RawParts (*read)(const ImportSource& source, std::vector<Error>& warnings, Progress* progress);
 };
 const std::vector<ImportFormat>& formats();
 /// By extension; null where none reads it.
@@ -55,10 +62,13 @@ std::string format_names();
 
 /// Reads a file by its extension. Never trusts a count or an index of it.
 Result<Imported> import(const std::string& file, const ImportOptions& options, Progress* progress = nullptr);
+/// The same of bytes that are at hand; `file` says by which format.
+Result<Imported> import(const std::string& file, ByteStream& bytes, const ImportOptions& options,
+                        Progress* progress = nullptr);
 
-RawParts read_obj(const std::string& file, std::vector<Error>& warnings, Progress* progress);
-RawParts read_ply(const std::string& file, std::vector<Error>& warnings, Progress* progress);
-RawParts read_gltf(const std::string& file, std::vector<Error>& warnings, Progress* progress);
+RawParts read_obj(const ImportSource& source, std::vector<Error>& warnings, Progress* progress);
+RawParts read_ply(const ImportSource& source, std::vector<Error>& warnings, Progress* progress);
+RawParts read_gltf(const ImportSource& source, std::vector<Error>& warnings, Progress* progress);
 
 /// Normals per corner, smoothed over edges flatter than `crease` degrees, weighted by corner angle (Thuermer and
 /// Wuethrich 1998). Splits vertices where an edge stays hard.

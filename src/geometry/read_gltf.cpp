@@ -167,8 +167,8 @@ private:
     };
 
     Status take(const Numbers& n, const std::string& key, int components, std::vector<float>& out, size_t& count,
-                const std::string& place) const {
-        if (!n.in_packed(key)) return g_.floats(n.id(key), components, out, count, place);
+                const std::string& place, const std::vector<uint32_t>* only) const {
+        if (!n.in_packed(key)) return g_.floats(n.id(key), components, out, count, place, only);
         count = n.packed.points;
         if (!n.packed.attribute(n.id(key), components, out))
             return g_.broken(place, "its compressed mesh lacks " + key);
@@ -187,6 +187,8 @@ private:
             if (!bytes) return bytes.error();
             Result<DracoMesh> mesh = unpack_draco(*bytes);
             if (!mesh) return g_.broken(place, mesh.error().why);
+            if (Status s = g_.spend(mesh->indices.size() * sizeof(uint32_t) + mesh->points * sizeof(V3f), place); !s)
+                return s;
             n.packed = std::move(*mesh);
             if (draco.contains("attributes") && draco["attributes"].is_object())
                 n.packed_attributes = &draco["attributes"];
@@ -195,24 +197,49 @@ private:
         return fill_vertices(n, place, part, primitive);
     }
 
+    /// The triangles' corners, and which vertices of the file they are of: all, or, where the primitive uses a small
+    /// part of a buffer that it shares with others, those alone.
+    Status fill_corners(const Numbers& n, const std::string& place, const Json& primitive, RawPart& part,
+                        std::vector<uint32_t>& used) const {
+        const size_t vertices = n.in_packed("POSITION") ? n.packed.points : g_.count_of(n.id("POSITION"));
+        if (n.packed.decoded) {
+            part.indices = n.packed.indices;
+            return Done{};
+        }
+        const int indices = GltfFile::number(primitive, "indices");
+        if (indices < 0) return Done{};
+        if (Status s = g_.indices(indices, part.indices, place); !s) return s;
+        if (part.indices.size() >= vertices / 2) return Done{};
+        used = part.indices;
+        std::sort(used.begin(), used.end());
+        used.erase(std::unique(used.begin(), used.end()), used.end());
+        for (uint32_t& i : part.indices)
+            i = i < vertices ? uint32_t(std::lower_bound(used.begin(), used.end(), i) - used.begin()) : UINT32_MAX;
+        return Done{};
+    }
+
     Status fill_vertices(const Numbers& n, const std::string& place, RawPart& part, const Json& primitive) const {
+        std::vector<uint32_t> used;
+        if (Status s = fill_corners(n, place, primitive, part, used); !s) return s;
+        const std::vector<uint32_t>* only = used.empty() ? nullptr : &used;
         std::vector<float> values;
-        size_t vertices = 0, count = 0;
-        if (Status s = take(n, "POSITION", 3, values, vertices, place); !s) return s;
-        auto triples = [&](std::vector<V3f>& to) {
+        size_t count = 0;
+        auto take_triples = [&](const char* key, std::vector<V3f>& to) -> Status {
+            if (Status s = take(n, key, 3, values, count, place, only); !s) return s;
             to.resize(count);
             std::memcpy(static_cast<void*>(to.data()), values.data(), count * sizeof(V3f));
+            return Done{};
         };
-        count = vertices;
-        triples(part.positions);
-        if (n.id("NORMAL") >= 0) {
-            if (Status s = take(n, "NORMAL", 3, values, count, place); !s) return s;
-            triples(part.normals);
-        }
+        if (Status s = take_triples("POSITION", part.positions); !s) return s;
+        const size_t vertices = part.positions.size();
+        if (n.id("NORMAL") >= 0)
+            if (Status s = take_triples("NORMAL", part.normals); !s) return s;
+        if (n.id("COLOR_0") >= 0)
+            if (Status s = take_triples("COLOR_0", part.colors); !s) return s;
         for (int set = 0; set < 8; ++set) {
             const std::string key = "TEXCOORD_" + std::to_string(set);
             if (n.id(key) < 0) continue;
-            if (Status s = take(n, key, 2, values, count, place); !s) return s;
+            if (Status s = take(n, key, 2, values, count, place, only); !s) return s;
             std::vector<V2f> uvs(count);
             for (size_t i = 0; i < count; ++i)
                 uvs[i] = V2f(values[2 * i], 1.f - values[2 * i + 1]);  // glTF counts v downwards
@@ -223,15 +250,7 @@ private:
                 part.more_uvs.push_back({key, std::move(uvs)});
             }
         }
-        if (n.id("COLOR_0") >= 0) {
-            if (Status s = take(n, "COLOR_0", 3, values, count, place); !s) return s;
-            triples(part.colors);
-        }
-        if (n.packed.decoded) {
-            part.indices = n.packed.indices;
-        } else if (const int indices = GltfFile::number(primitive, "indices"); indices >= 0) {
-            return g_.indices(indices, part.indices, place);
-        } else {
+        if (!n.packed.decoded && GltfFile::number(primitive, "indices") < 0) {
             part.indices.resize(vertices);
             for (size_t i = 0; i < vertices; ++i) part.indices[i] = uint32_t(i);
         }
@@ -245,13 +264,12 @@ private:
 
 }  // namespace
 
-RawParts read_gltf(const std::string& file, std::vector<Error>&, Progress* progress) {
-    Result<GltfFile> opened = GltfFile::open(file);
+RawParts read_gltf(const ImportSource& source, std::vector<Error>&, Progress* progress) {
+    Result<GltfFile> opened = GltfFile::open(source.file, source.bytes);
     if (!opened) return opened.error();
     report(progress, .3f);
     GltfReader reader(*opened, progress);
     if (Status s = reader.read(); !s) return s.error();
-    name_apart(reader.parts);
     return std::move(reader.parts);
 }
 

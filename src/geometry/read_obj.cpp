@@ -1,60 +1,16 @@
-// Wavefront OBJ, read in one pass over the mapped file: the libraries' readers take several times the memory that ten
-// million triangles may cost here (docs/decisions/0005). Polygons become fans; o and g start a part; vertex colours
-// behind the position are kept.
-#include <fcntl.h>
-#include <sys/mman.h>
-#include <sys/stat.h>
-#include <unistd.h>
+// Wavefront OBJ, read in one pass, a piece in memory at a time: the libraries' readers take several times the memory
+// that ten million triangles may cost here (docs/decisions/0005). Polygons become fans; o and g start a part; vertex
+// colours behind the position are kept.
 
 #include <charconv>
 #include <cstring>
+#include <map>
+#include <tuple>
 
-#include "base/file.h"
 #include "geometry/import.h"
 
 namespace vemtra::geometry {
 namespace {
-
-class MappedFile {
-public:
-    explicit MappedFile(const std::string& path) {
-        const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-        if (fd < 0) return;
-        struct stat info;
-        if (::fstat(fd, &info) == 0 && S_ISREG(info.st_mode)) {
-            size_ = size_t(info.st_size);
-            ok_ = true;
-            if (size_) {
-                data_ = static_cast<const char*>(::mmap(nullptr, size_, PROT_READ, MAP_PRIVATE, fd, 0));
-                if (data_ == MAP_FAILED)
-                    data_ = nullptr, ok_ = false;
-                else
-                    ::madvise(const_cast<char*>(data_), size_, MADV_SEQUENTIAL);
-            }
-        }
-        ::close(fd);
-    }
-    ~MappedFile() {
-        if (data_) ::munmap(const_cast<char*>(data_), size_);
-    }
-    MappedFile(const MappedFile&) = delete;
-    MappedFile& operator=(const MappedFile&) = delete;
-    bool ok() const { return ok_; }
-    const char* begin() const { return data_; }
-    const char* end() const { return data_ + size_; }
-    size_t size() const { return size_; }
-    /// Gives back the pages before `p`, so that a large file is not held in memory whole.
-    void done_until(const char* p) {
-        const size_t bytes = size_t(p - data_) & ~size_t(0xfffff);
-        if (bytes > released_)
-            ::madvise(const_cast<char*>(data_) + released_, bytes - released_, MADV_DONTNEED), released_ = bytes;
-    }
-
-private:
-    const char* data_ = nullptr;
-    size_t size_ = 0, released_ = 0;
-    bool ok_ = false;
-};
 
 void skip_blanks(const char*& p, const char* end) {
     while (p < end && (*p == ' ' || *p == '\t' || *p == '\r')) ++p;
@@ -101,8 +57,12 @@ public:
                       n = resolve(c.n, normals.size());
         if (v < 0) return UINT32_MAX;
         if (head_.size() < positions.size()) head_.resize(positions.size(), UINT32_MAX);
-        for (uint32_t i = head_[size_t(v)]; i != UINT32_MAX; i = chain_[i].next)
+        int links = 0;
+        for (uint32_t i = head_[size_t(v)]; i != UINT32_MAX; i = chain_[i].next, ++links)
             if (chain_[i].t == int32_t(t) && chain_[i].n == int32_t(n)) return i;
+        const bool crowded = links >= most_links;
+        if (crowded)
+            if (const auto it = crowd_.find({v, t, n}); it != crowd_.end()) return it->second;
         RawPart& part = parts.back();
         const uint32_t made = uint32_t(part.positions.size());
         part.positions.push_back(positions[size_t(v)]);
@@ -112,8 +72,12 @@ public:
         (t < 0 ? any_plain_ : any_uv_) = true;
         any_normal_ |= n >= 0;
         chain_.push_back({int32_t(t), int32_t(n), head_[size_t(v)]});
-        touched_.push_back(uint32_t(v));
-        head_[size_t(v)] = made;
+        if (crowded) {
+            crowd_.emplace(std::tuple(v, t, n), made);
+        } else {
+            touched_.push_back(uint32_t(v));
+            head_[size_t(v)] = made;
+        }
         return made;
     }
     void close() {
@@ -123,6 +87,7 @@ public:
         for (uint32_t v : touched_) head_[v] = UINT32_MAX;
         touched_.clear();
         chain_.clear();
+        crowd_.clear();
     }
 
 private:
@@ -136,7 +101,9 @@ private:
         uint32_t next;
     };
     std::vector<uint32_t> head_, touched_;
+    static constexpr int most_links = 32;  // of one position; what comes after stands in the crowd
     std::vector<Link> chain_;
+    std::map<std::tuple<int64_t, int64_t, int64_t>, uint32_t> crowd_;
     bool any_uv_ = false, any_normal_ = false, any_plain_ = false;
 };
 
@@ -154,90 +121,113 @@ bool read_corner(const char*& p, const char* end, Corner& c) {
     return true;
 }
 
+class ObjReader {
+public:
+    ObjReader(const ImportSource& source, Progress* progress) : source_(source), progress_(progress) {
+        b_.start(fs::path(source.file).stem().string());
+    }
+
+    RawParts read(std::vector<Error>& warnings) {
+        std::string_view text;
+        while (source_.bytes.line(text)) {
+            if ((++line_ & 0xffff) == 0) {
+                if (stopped(progress_)) return Error{"Import stopped", source_.file, "", "it was asked to stop", ""};
+                report(progress_, .8f * float(double(source_.bytes.position()) / double(source_.bytes.size() + 1)));
+            }
+            read_line(text.data(), text.data() + text.size());
+        }
+        b_.close();
+        if (bad_faces_)
+            warnings.push_back({"Left out while importing", source_.file, "line " + std::to_string(first_bad_),
+                                std::to_string(bad_faces_) + " faces name vertices that do not exist, or too few",
+                                "Export the mesh again"});
+        if (bad_lines_)
+            warnings.push_back({"Not readable", source_.file, "line " + std::to_string(first_bad_),
+                                std::to_string(bad_lines_) + " lines have too few numbers",
+                                "The file may be cut off: export it again"});
+        return std::move(b_.parts);
+    }
+
+private:
+    void read_line(const char* p, const char* end) {
+        skip_blanks(p, end);
+        if (end - p < 2) return;
+        auto word = [&](std::string_view name) {  // and a blank behind it
+            const size_t n = name.size();
+            return size_t(end - p) > n && std::string_view(p, n) == name && (p[n] == ' ' || p[n] == '\t');
+        };
+        if (word("v"))
+            read_position(p + 1, end);
+        else if (word("vt"))
+            read_uv(p + 2, end);
+        else if (word("vn"))
+            read_normal(p + 2, end);
+        else if (word("f"))
+            read_face(p + 1, end);
+        else if (word("o") || word("g"))
+            read_name(p + 1, end);
+    }
+    void bad_line() {
+        if (!bad_lines_++ && !first_bad_) first_bad_ = line_;
+    }
+    void read_position(const char* p, const char* end) {
+        float v[6];
+        const int n = read_floats(p, end, v, 6);
+        if (n < 3) {
+            bad_line();
+            v[0] = v[1] = v[2] = NAN;  // keeps the numbering of the vertices
+        }
+        b_.positions.emplace_back(v[0], v[1], v[2]);
+        if (n < 6) return;
+        b_.colors.resize(b_.positions.size() - 1, V3f(1.f));
+        b_.colors.emplace_back(srgb_to_linear(clamp01(v[3])), srgb_to_linear(clamp01(v[4])),
+                               srgb_to_linear(clamp01(v[5])));
+    }
+    void read_uv(const char* p, const char* end) {
+        float v[2] = {};
+        if (read_floats(p, end, v, 2) < 1) bad_line();
+        b_.uvs.emplace_back(v[0], v[1]);
+    }
+    void read_normal(const char* p, const char* end) {
+        float v[3];
+        const bool good = read_floats(p, end, v, 3) == 3;
+        if (!good) bad_line();
+        b_.normals.push_back(good ? V3f(v[0], v[1], v[2]) : V3f(0.f));
+    }
+    void read_face(const char* p, const char* end) {
+        polygon_.clear();
+        bool good = true;
+        for (Corner c; p < end && read_corner(p, end, c); c = {}) {
+            const uint32_t i = b_.vertex(c);
+            good &= i != UINT32_MAX;
+            polygon_.push_back(i);
+        }
+        if (!good || polygon_.size() < 3) {
+            ++bad_faces_;
+            if (!first_bad_) first_bad_ = line_;
+            return;
+        }
+        auto& indices = b_.parts.back().indices;
+        for (size_t i = 2; i < polygon_.size(); ++i)
+            indices.insert(indices.end(), {polygon_[0], polygon_[i - 1], polygon_[i]});
+    }
+    void read_name(const char* from, const char* to) {
+        skip_blanks(from, to);
+        while (to > from && (to[-1] == '\r' || to[-1] == ' ')) --to;
+        b_.start(std::string(from, to));
+    }
+
+    const ImportSource& source_;
+    Progress* progress_;
+    Builder b_;
+    std::vector<uint32_t> polygon_;
+    size_t line_ = 0, bad_lines_ = 0, first_bad_ = 0, bad_faces_ = 0;
+};
+
 }  // namespace
 
-Result<std::vector<RawPart>> read_obj(const std::string& file, std::vector<Error>& warnings, Progress* progress) {
-    MappedFile mapped(file);
-    if (!mapped.ok()) {
-        auto r = read_file(file);
-        return r ? Error{"Cannot read", file, "", "it is not a regular file", "Name a file"} : r.error();
-    }
-    Builder b;
-    b.start(fs::path(file).stem().string());
-    const char* p = mapped.begin();
-    const char* const end = mapped.end();
-    size_t line = 0, bad_lines = 0, first_bad = 0, bad_faces = 0;
-    std::vector<uint32_t> polygon;
-    while (p < end) {
-        ++line;
-        const char* stop = static_cast<const char*>(std::memchr(p, '\n', size_t(end - p)));
-        if (!stop) stop = end;
-        if ((line & 0xffff) == 0) {
-            if (stopped(progress)) return Error{"Import stopped", file, "", "it was asked to stop", ""};
-            report(progress, .8f * float(double(p - mapped.begin()) / double(mapped.size())));
-            mapped.done_until(p);
-        }
-        skip_blanks(p, stop);
-        const size_t left = size_t(stop - p);
-        auto bad = [&] {
-            if (!bad_lines++) first_bad = line;
-        };
-        float v[7];
-        if (left > 1 && p[0] == 'v' && (p[1] == ' ' || p[1] == '\t')) {
-            const int n = read_floats(p + 1, stop, v, 7);
-            if (n < 3) bad(), v[0] = v[1] = v[2] = NAN;  // keeps the numbering of the vertices
-            b.positions.emplace_back(v[0], v[1], v[2]);
-            if (n >= 6) {
-                b.colors.resize(b.positions.size() - 1, V3f(1.f));
-                b.colors.emplace_back(srgb_to_linear(clamp01(v[3])), srgb_to_linear(clamp01(v[4])),
-                                      srgb_to_linear(clamp01(v[5])));
-            }
-        } else if (left > 2 && p[0] == 'v' && p[1] == 't') {
-            const int n = read_floats(p + 2, stop, v, 2);
-            if (n < 1) bad();
-            b.uvs.emplace_back(n > 0 ? v[0] : 0.f, n > 1 ? v[1] : 0.f);
-        } else if (left > 2 && p[0] == 'v' && p[1] == 'n') {
-            const bool good = read_floats(p + 2, stop, v, 3) == 3;
-            if (!good) bad();
-            b.normals.push_back(good ? V3f(v[0], v[1], v[2]) : V3f(0.f));
-        } else if (left > 1 && p[0] == 'f' && (p[1] == ' ' || p[1] == '\t')) {
-            const char* q = p + 1;
-            polygon.clear();
-            Corner c;
-            bool good = true;
-            while (q < stop && read_corner(q, stop, c)) {
-                const uint32_t i = b.vertex(c);
-                good &= i != UINT32_MAX;
-                polygon.push_back(i);
-                c = {};
-            }
-            if (!good || polygon.size() < 3) {
-                ++bad_faces;
-                if (!first_bad) first_bad = line;
-            } else {
-                auto& indices = b.parts.back().indices;
-                for (size_t i = 2; i < polygon.size(); ++i)
-                    indices.insert(indices.end(), {polygon[0], polygon[i - 1], polygon[i]});
-            }
-        } else if (left > 1 && (p[0] == 'o' || p[0] == 'g') && (p[1] == ' ' || p[1] == '\t')) {
-            const char *from = p + 1, *to = stop;
-            skip_blanks(from, to);
-            while (to > from && (to[-1] == '\r' || to[-1] == ' ')) --to;
-            b.start(std::string(from, to));
-        }
-        p = stop + 1;
-    }
-    b.close();
-    if (bad_faces)
-        warnings.push_back({"Left out while importing", file, "line " + std::to_string(first_bad),
-                            std::to_string(bad_faces) + " faces name vertices that do not exist, or too few",
-                            "Export the mesh again"});
-    if (bad_lines)
-        warnings.push_back({"Not readable", file, "line " + std::to_string(first_bad),
-                            std::to_string(bad_lines) + " lines have too few numbers",
-                            "The file may be cut off: export it again"});
-    name_apart(b.parts);  // two groups of one name stay two parts
-    return std::move(b.parts);
+RawParts read_obj(const ImportSource& source, std::vector<Error>& warnings, Progress* progress) {
+    return ObjReader(source, progress).read(warnings);
 }
 
 }  // namespace vemtra::geometry

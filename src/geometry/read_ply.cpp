@@ -1,10 +1,9 @@
-// Stanford PLY, ascii and both binary orders. Element counts of the header are held against the file's size before
-// anything is reserved.
+// Stanford PLY, ascii and both binary orders. Counts of the header and of lists are held against the bytes that are
+// left before anything is reserved.
 #include <charconv>
 #include <cstring>
 #include <sstream>
 
-#include "base/file.h"
 #include "geometry/import.h"
 
 namespace vemtra::geometry {
@@ -31,25 +30,28 @@ struct Element {
     std::vector<Property> properties;
 };
 
+enum class Format { ascii, little_endian, big_endian, unknown };
+
+struct Header {
+    Format format = Format::unknown;
+    std::vector<Element> elements;
+};
+
+constexpr size_t most_properties = 64, longest_number = 400;  // of one element; characters
+
+/// The numbers behind the header.
 class Body {
 public:
-    Body(const std::string& bytes, size_t at, int format)
-        : p_(bytes.data() + at), end_(bytes.data() + bytes.size()), format_(format) {}
+    Body(ByteStream& bytes, Format format) : bytes_(bytes), format_(format) {}
+    size_t left() const { return bytes_.left(); }
+
     bool take(Number type, double& value) {
-        if (format_ == 0) {
-            while (p_ < end_ && std::isspace(static_cast<unsigned char>(*p_))) ++p_;
-            const auto [next, error] = std::from_chars(p_, end_, value);
-            if (next == p_) {  // "nan" and the like are accepted by from_chars; anything else is not a number
-                return false;
-            }
-            p_ = next;
-            return true;
-        }
+        if (format_ == Format::ascii) return take_text(value);
         const size_t size = number_size[size_t(type)];
-        if (size_t(end_ - p_) < size) return false;
+        const char* at = bytes_.take(size);
+        if (!at) return false;
         char raw[8];
-        for (size_t i = 0; i < size; ++i) raw[i] = p_[format_ == 2 ? size - 1 - i : i];
-        p_ += size;
+        for (size_t i = 0; i < size; ++i) raw[i] = at[format_ == Format::big_endian ? size - 1 - i : i];
         auto as = [&](auto t) {
             std::memcpy(&t, raw, sizeof t);
             return double(t);
@@ -66,136 +68,198 @@ public:
         }
         return true;
     }
-    size_t left() const { return size_t(end_ - p_); }
+    /// How many items a list has; false where that is no number that the file could hold.
+    bool take_count(Number type, size_t& count) {
+        double v = 0;
+        if (!take(type, v) || !(v >= 0) || v > double(left()) || v != std::floor(v)) return false;
+        count = size_t(v);
+        return true;
+    }
 
 private:
-    const char *p_, *end_;
-    int format_;
+    bool take_text(double& value) {
+        std::string_view text = bytes_.look(longest_number);
+        size_t blank = 0;
+        while (blank < text.size() && std::isspace(static_cast<unsigned char>(text[blank])))
+            if (++blank == text.size()) {
+                bytes_.skip(blank);
+                text = bytes_.look(longest_number);
+                blank = 0;
+            }
+        bytes_.skip(blank);
+        text = bytes_.look(longest_number);
+        const char* end = text.data() + text.size();
+        const auto [next, error] = std::from_chars(text.data(), end, value);
+        if (next == text.data()) return false;  // "nan" and the like are numbers here; import drops what they spoil
+        if (error == std::errc::result_out_of_range) value = NAN;
+        bytes_.skip(size_t(next - text.data()));
+        return true;
+    }
+    ByteStream& bytes_;
+    Format format_;
 };
 
-}  // namespace
+/// What a property of a vertex is for.
+enum Slot : int { x, y, z, nx, ny, nz, u, v, red, green, blue, slots };
 
-Result<std::vector<RawPart>> read_ply(const std::string& file, std::vector<Error>& warnings, Progress* progress) {
-    (void)warnings;
-    Result<std::string> bytes = read_file(file);
-    if (!bytes) return bytes.error();
-    auto broken = [&](const std::string& place, const std::string& why) {
-        return Error{"Not a readable PLY", file, place, why, "Export the mesh again"};
-    };
-    if (bytes->compare(0, 3, "ply") != 0) return broken("line 1", "it does not begin with 'ply'");
-    const size_t header_end = bytes->find("end_header");
-    if (header_end == std::string::npos) return broken("header", "it has no end");
-    std::istringstream header(bytes->substr(0, header_end));
-    std::string text;
-    std::vector<Element> elements;
-    int format = -1;
-    for (int line = 1; std::getline(header, text); ++line) {
+int slot_of(const std::string& property) {
+    static constexpr std::pair<const char*, Slot> names[] = {
+        {"x", x},     {"y", y},   {"z", z},         {"nx", nx},   {"ny", ny},     {"nz", nz},
+        {"u", u},     {"s", u},   {"texture_u", u}, {"v", v},     {"t", v},       {"texture_v", v},
+        {"red", red}, {"r", red}, {"green", green}, {"g", green}, {"blue", blue}, {"b", blue}};
+    for (const auto& [name, slot] : names)
+        if (property == name) return slot;
+    return -1;
+}
+
+class PlyReader {
+public:
+    PlyReader(const ImportSource& source, Progress* progress) : source_(source), progress_(progress) {}
+
+    RawParts read() {
+        if (Status s = read_header(); !s) return s.error();
+        Body body(source_.bytes, header_.format);
+        std::vector<RawPart> parts(1);
+        parts[0].name = fs::path(source_.file).stem().string();
+        for (const Element& e : header_.elements)
+            if (Status s = read_element(e, body, parts[0]); !s) return s.error();
+        return parts;
+    }
+
+private:
+    Error broken(const std::string& place, const std::string& why) const {
+        return {"Not a readable PLY", source_.file, place, why, "Export the mesh again"};
+    }
+
+    Status read_header() {
+        std::string_view line;
+        if (!source_.bytes.line(line) || line.substr(0, 3) != "ply")
+            return broken("line 1", "it does not begin with 'ply'");
+        for (int number = 2; source_.bytes.line(line); ++number) {
+            if (line.substr(0, 10) == "end_header")
+                return header_.format == Format::unknown ? Status(broken("header", "the format is not known")) : Done{};
+            if (Status s = read_header_line(std::string(line.substr(0, 1000)), number); !s) return s;
+        }
+        return broken("header", "it has no end");
+    }
+
+    Status read_header_line(const std::string& text, int number) {
+        const std::string place = "line " + std::to_string(number);
         std::istringstream words(text);
         std::string first, a, b, c, d;
         words >> first >> a >> b >> c >> d;
         if (first == "format")
-            format = a == "ascii" ? 0 : a == "binary_little_endian" ? 1 : a == "binary_big_endian" ? 2 : -1;
+            header_.format = a == "ascii"                  ? Format::ascii
+                             : a == "binary_little_endian" ? Format::little_endian
+                             : a == "binary_big_endian"    ? Format::big_endian
+                                                           : Format::unknown;
         if (first == "element") {
             size_t count = 0;
             if (std::from_chars(b.data(), b.data() + b.size(), count).ec != std::errc())
-                return broken("line " + std::to_string(line), "the count is not a number");
-            elements.push_back({a, count, {}});
+                return broken(place, "the count is not a number");
+            header_.elements.push_back({a, count, {}});
         }
         if (first == "property") {
-            if (elements.empty()) return broken("line " + std::to_string(line), "a property stands before any element");
+            if (header_.elements.empty()) return broken(place, "a property stands before any element");
             Property p =
                 a == "list" ? Property{d, number_of(c), number_of(b)} : Property{b, number_of(a), Number::none};
             if (p.type == Number::none || (a == "list" && p.count == Number::none))
-                return broken("line " + std::to_string(line), "the type is not known");
-            elements.back().properties.push_back(p);
+                return broken(place, "the type is not known");
+            header_.elements.back().properties.push_back(p);
+            if (header_.elements.back().properties.size() > most_properties)
+                return broken(place, "the element has more than " + std::to_string(most_properties) + " properties");
         }
+        return Done{};
     }
-    if (format < 0) return broken("header", "the format is not known");
-    size_t at = header_end + 10;
-    if (at < bytes->size() && (*bytes)[at] == '\r') ++at;
-    if (at < bytes->size() && (*bytes)[at] == '\n') ++at;
-    Body body(*bytes, at, format);
 
-    std::vector<RawPart> parts(1);
-    RawPart& part = parts[0];
-    part.name = fs::path(file).stem().string();
-    for (const Element& e : elements) {
-        // A file of n bytes cannot hold more than n elements, or n/2 in ascii: a count that lies is caught before
-        // memory is taken.
+    Status read_element(const Element& e, Body& body, RawPart& part) {
+        if (e.properties.empty()) return Done{};  // it takes no bytes, however many there are
+        // An element takes a byte at least: a count that lies is caught before memory is taken.
         if (e.count > body.left())
             return broken("element " + e.name, "the header promises " + std::to_string(e.count) +
                                                    " of them, but only " + std::to_string(body.left()) +
                                                    " bytes are left: the file is cut off");
-        const bool is_vertex = e.name == "vertex", is_face = e.name == "face";
-        int slot_of[64];
-        bool has[12] = {};
-        if (e.properties.size() > 64) return broken("element " + e.name, "it has more than 64 properties");
-        bool byte_color = true;
-        for (size_t i = 0; i < e.properties.size(); ++i) {
-            static const char* slots[][3] = {{"x"},
-                                             {"y"},
-                                             {"z"},
-                                             {"nx"},
-                                             {"ny"},
-                                             {"nz"},
-                                             {"u", "s", "texture_u"},
-                                             {"v", "t", "texture_v"},
-                                             {"red", "r"},
-                                             {"green", "g"},
-                                             {"blue", "b"}};
-            slot_of[i] = -1;
-            for (int s = 0; s < 11; ++s)
-                for (const char* name : slots[s])
-                    if (is_vertex && name && e.properties[i].name == name) slot_of[i] = s, has[s] = true;
-            if (slot_of[i] >= 8 && e.properties[i].type != Number::u8) byte_color = false;
+        Rows rows;
+        rows.vertex = e.name == "vertex";
+        rows.face = e.name == "face";
+        for (const Property& p : e.properties) {
+            const int slot = rows.vertex && p.count == Number::none ? slot_of(p.name) : -1;
+            rows.slot.push_back(slot);
+            if (slot >= 0) rows.has[slot] = true;
+            if (slot >= red && p.type != Number::u8) rows.byte_colour = false;
         }
-        if (is_vertex) {
-            part.positions.reserve(e.count);
-            if (has[3]) part.normals.reserve(e.count);
-            if (has[6]) part.uvs.reserve(e.count);
-        }
-        if (is_face) part.indices.reserve(3 * e.count);
-        std::vector<double> list;
+        if (rows.vertex) part.positions.reserve(e.count);
         for (size_t i = 0; i < e.count; ++i) {
             if ((i & 0xffff) == 0) {
-                if (stopped(progress)) return Error{"Import stopped", file, "", "it was asked to stop", ""};
-                report(progress, .8f * float(1.0 - double(body.left()) / double(bytes->size())));
+                if (stopped(progress_)) return Error{"Import stopped", source_.file, "", "it was asked to stop", ""};
+                report(progress_, .8f * float(1.0 - double(body.left()) / double(source_.bytes.size() + 1)));
             }
-            double value[12] = {};
-            for (size_t k = 0; k < e.properties.size(); ++k) {
-                const Property& p = e.properties[k];
-                double v = 0;
-                auto cut = [&] {
-                    return broken(e.name + " " + std::to_string(i), "the data ends or is not a number there; " +
-                                                                        std::to_string(e.count) + " were promised");
-                };
-                if (p.count == Number::none) {
-                    if (!body.take(p.type, v)) return cut();
-                    if (slot_of[k] >= 0) value[slot_of[k]] = v;
-                    continue;
-                }
-                if (!body.take(p.count, v)) return cut();
-                if (!(v >= 0) || v > double(body.left()) || v != std::floor(v)) return cut();
-                list.resize(size_t(v));
-                for (double& item : list)
-                    if (!body.take(p.type, item)) return cut();
-                if (!is_face || p.name.find("ind") == std::string::npos) continue;
-                for (size_t c = 2; c < list.size(); ++c)
-                    for (size_t corner : {size_t(0), c - 1, c})
-                        part.indices.push_back(list[corner] >= 0 && list[corner] < 4294967295.0 ? uint32_t(list[corner])
-                                                                                                : UINT32_MAX);
-            }
-            if (!is_vertex) continue;
-            part.positions.emplace_back(float(value[0]), float(value[1]), float(value[2]));
-            if (has[3]) part.normals.emplace_back(float(value[3]), float(value[4]), float(value[5]));
-            if (has[6]) part.uvs.emplace_back(float(value[6]), float(value[7]));
-            if (has[8]) {
-                auto decode = [&](double x) { return byte_color ? srgb_to_linear(float(x / 255.0)) : float(x); };
-                part.colors.emplace_back(decode(value[8]), decode(value[9]), decode(value[10]));
-            }
+            if (!read_row(e, rows, body, part))
+                return broken(e.name + " " + std::to_string(i),
+                              "the data ends or is not a number there; " + std::to_string(e.count) + " were promised");
         }
+        return Done{};
     }
-    return parts;
+
+    struct Rows {
+        bool vertex = false, face = false, byte_colour = true;
+        bool has[slots] = {};
+        std::vector<int> slot;  ///< per property; -1: not wanted
+        std::vector<double> list;
+    };
+
+    static bool read_row(const Element& e, Rows& rows, Body& body, RawPart& part) {
+        double value[slots] = {};
+        for (size_t k = 0; k < e.properties.size(); ++k) {
+            const Property& p = e.properties[k];
+            if (p.count == Number::none) {
+                double number = 0;
+                if (!body.take(p.type, number)) return false;
+                if (rows.slot[k] >= 0) value[rows.slot[k]] = number;
+                continue;
+            }
+            size_t count = 0;
+            if (!body.take_count(p.count, count)) return false;
+            rows.list.clear();
+            for (double number = 0; rows.list.size() < count; rows.list.push_back(number))
+                if (!body.take(p.type, number)) return false;
+            if (rows.face && p.name.find("ind") != std::string::npos) add_face(rows.list, part);
+        }
+        if (rows.vertex) add_vertex(value, rows, part);
+        return true;
+    }
+
+    static void add_face(const std::vector<double>& corners, RawPart& part) {
+        auto index = [&](size_t c) {
+            return corners[c] >= 0 && corners[c] < 4294967295.0 ? uint32_t(corners[c]) : UINT32_MAX;
+        };
+        for (size_t c = 2; c < corners.size(); ++c)
+            part.indices.insert(part.indices.end(), {index(0), index(c - 1), index(c)});
+    }
+
+    static void add_vertex(const double* value, const Rows& rows, RawPart& part) {
+        auto triple = [&](int first) {
+            return V3f(float(value[first]), float(value[first + 1]), float(value[first + 2]));
+        };
+        part.positions.push_back(triple(x));
+        if (rows.has[nx]) part.normals.push_back(triple(nx));
+        if (rows.has[u]) part.uvs.emplace_back(float(value[u]), float(value[v]));
+        if (!rows.has[red]) return;
+        V3f c = triple(red);
+        if (rows.byte_colour)
+            for (int k = 0; k < 3; ++k) c[k] = srgb_to_linear(c[k] / 255.f);
+        part.colors.push_back(c);
+    }
+
+    const ImportSource& source_;
+    Progress* progress_;
+    Header header_;
+};
+
+}  // namespace
+
+RawParts read_ply(const ImportSource& source, std::vector<Error>&, Progress* progress) {
+    return PlyReader(source, progress).read();
 }
 
 }  // namespace vemtra::geometry

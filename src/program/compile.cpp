@@ -12,8 +12,9 @@ using nodes::Reads;
 using nodes::Type;
 
 namespace {
-constexpr int deepest_instance = 64;  // networks within networks; what is deeper contains itself
-}
+constexpr int deepest_instance = 64;      // networks within networks; what is deeper contains itself
+constexpr size_t most_instances = 20000;  // of networks, in one program
+}  // namespace
 
 class Compiler {
 public:
@@ -105,6 +106,9 @@ private:
         else if (outer.depth >= deepest_instance)
             problem(instance.id, "the network '" + network->second->name + "' contains itself",
                     "Take it out of itself");
+        else if (scopes_.size() > most_instances)
+            problem(instance.id, "there are more than " + std::to_string(most_instances) + " instances of networks",
+                    "Use fewer networks within one another");
         else {
             Scope s;
             s.network = network->second;

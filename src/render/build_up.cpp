@@ -32,9 +32,30 @@ void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vecto
 
 }  // namespace
 
-PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_layer, int depth) {
+BuildUpCompiler::BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer,
+                                 program::Resources& resources, std::vector<Error>& problems)
+    : scene_(scene),
+      first_layer_(first_layer),
+      resources_(resources),
+      problems_(problems),
+      done_(scene.build_ups.size()) {
+    for (size_t i = 0; i < scene.build_ups.size(); ++i) index_.try_emplace(scene.build_ups[i].id, i);
+}
+
+std::vector<std::shared_ptr<const PreparedBuildUp>> BuildUpCompiler::all() {
+    for (const size_t i : scene::inner_first(scene_))
+        done_[i] = std::make_shared<const PreparedBuildUp>(compile(scene_.build_ups[i], first_layer_[i]));
+    return done_;
+}
+
+PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_layer) {
     PreparedBuildUp out;
+    if (b.layers.size() > most_layers)
+        problems_.push_back({"Layers are left out", "", b.name,
+                             "a build-up shows " + std::to_string(most_layers) + " of its layers at most",
+                             "Take layers out, or put some into a build-up of their own"});
     for (size_t k = b.layers.size(); k-- > 0;) {
+        if (k + most_layers < b.layers.size()) k = 0;  // the outermost ones and the base
         const scene::Layer& layer = b.layers[k];
         const bool base = k == 0;
         if (!base && (!layer.on || layer.amount <= 0.f)) continue;
@@ -55,9 +76,10 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
             }
         }
         if (!layer.build_up.empty() && !p.coat)
-            nest(b, layer, depth, p);
+            nest(b, layer, out, p);
         else
             surface(b, layer, p);
+        if (!p.nested) ++out.total_layers;
         out.may_open |= p.may_open;
         const bool hides_all = p.always && !p.coat;
         out.layers.push_back(std::move(p));
@@ -66,23 +88,34 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
     return out;
 }
 
-void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, int depth, PreparedLayer& p) {
-    for (size_t i = 0; i < scene_.build_ups.size(); ++i) {
-        const scene::BuildUp& inner = scene_.build_ups[i];
-        if (inner.id != layer.build_up || inner.layers.empty()) continue;
-        if (depth > 32 || scene::build_up_reaches(scene_, inner.id, b.id)) {
-            problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name,
-                                 "the build-up '" + inner.name + "' contains '" + b.name + "' itself",
-                                 "Choose another build-up for it"});
-            return;
-        }
-        p.nested = std::make_shared<const PreparedBuildUp>(compile(inner, first_layer_[i], depth + 1));
-        p.may_open = p.nested->may_open;
-        return;
-    }
-    problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name,
-                         "its build-up '" + layer.build_up + "' does not exist or is empty",
-                         "Choose another one, or give the layer a surface"});
+void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, PreparedBuildUp& out, PreparedLayer& p) {
+    const auto it = index_.find(layer.build_up);
+    if (it == index_.end() || scene_.build_ups[it->second].layers.empty())
+        return left_plain(b, layer, "its build-up '" + layer.build_up + "' does not exist or is empty",
+                          "Choose another one, or give the layer a surface");
+    const std::shared_ptr<const PreparedBuildUp>& inner = done_[it->second];
+    const std::string name = scene_.build_ups[it->second].name;
+    if (!inner)
+        return left_plain(b, layer, "the build-up '" + name + "' contains '" + b.name + "' itself",
+                          "Choose another build-up for it");
+    if (inner->height >= most_nested)
+        return left_plain(
+            b, layer,
+            "the build-up '" + name + "' holds more than " + std::to_string(most_nested) + " others within one another",
+            "Give some of them surfaces of their own");
+    if (out.total_layers + inner->total_layers > most_total_layers)
+        return left_plain(b, layer,
+                          "with it the build-up would show more than " + std::to_string(most_total_layers) + " layers",
+                          "Nest fewer build-ups in one another");
+    p.nested = inner;
+    p.may_open = inner->may_open;
+    out.height = std::max(out.height, inner->height + 1);
+    out.total_layers += inner->total_layers;
+}
+
+void BuildUpCompiler::left_plain(const scene::BuildUp& b, const scene::Layer& layer, const std::string& why,
+                                 const std::string& remedy) {
+    problems_.push_back({"A layer is left plain", "", b.name + " / " + layer.name, why, remedy});
 }
 
 void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p) {

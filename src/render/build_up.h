@@ -2,6 +2,7 @@
 // programs of their gates and slots.
 #pragma once
 #include <memory>
+#include <unordered_map>
 
 #include "program/compile.h"
 #include "scene/scene.h"
@@ -31,26 +32,39 @@ struct PreparedBuildUp {
     std::vector<PreparedLayer> layers;  ///< outermost first; ends with one that always covers
     program::Program shown;             ///< the node shown on the asset, as a colour; empty when none is
     bool may_open = false;              ///< some layer may have holes
+    int height = 1;                     ///< build-ups within one another, itself among them
+    size_t total_layers = 0;            ///< with those of the build-ups that its layers show
 };
 
-/// Compiles the build-ups of one scene; what they need from the other floors is collected in `resources`, what is wrong
-/// told in `problems`.
+/// What a picture may be made of; beyond it layers are left plain, and told.
+inline constexpr size_t most_layers = 1024;        ///< of one build-up
+inline constexpr int most_nested = 24;             ///< build-ups within one another
+inline constexpr size_t most_total_layers = 4096;  ///< of one build-up, those of nested ones counted wherever they show
+
+/// Compiles the build-ups of one scene, each once, however many layers show it; what they need from the other floors is
+/// collected in `resources`, what is wrong told in `problems`.
 class BuildUpCompiler {
 public:
     /// `first_layer`: per build-up of the scene, the index of its base among all layers.
     BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources,
-                    std::vector<Error>& problems)
-        : scene_(scene), first_layer_(first_layer), resources_(resources), problems_(problems) {}
-    PreparedBuildUp compile(const scene::BuildUp& b, int first_layer, int depth = 0);
+                    std::vector<Error>& problems);
+    /// One for each build-up of the scene, in their order.
+    std::vector<std::shared_ptr<const PreparedBuildUp>> all();
+    /// One that is not in the scene.
+    PreparedBuildUp compile(const scene::BuildUp& b, int first_layer);
 
 private:
-    void nest(const scene::BuildUp& b, const scene::Layer& layer, int depth, PreparedLayer& p);
+    void nest(const scene::BuildUp& b, const scene::Layer& layer, PreparedBuildUp& out, PreparedLayer& p);
     void surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p);
+    void left_plain(const scene::BuildUp& b, const scene::Layer& layer, const std::string& why,
+                    const std::string& remedy);
 
     const scene::Scene& scene_;
     const std::vector<int>& first_layer_;
     program::Resources& resources_;
     std::vector<Error>& problems_;
+    std::unordered_map<std::string, size_t> index_;
+    std::vector<std::shared_ptr<const PreparedBuildUp>> done_;  ///< per build-up of the scene; null: not compiled yet
 };
 
 template <class Put>

@@ -1,6 +1,7 @@
 #include "render/prepared.h"
 
 #include <algorithm>
+#include <map>
 #include <unordered_map>
 
 #include "nodes/description.h"
@@ -9,6 +10,8 @@
 
 namespace vemtra::render {
 namespace {
+
+constexpr float widest = 1e6f;  // metres: beyond, numbers of single precision tell no places apart
 
 /// The steps of making a Prepared, in their order. Each leaves out what is broken and tells it.
 class Preparing {
@@ -73,7 +76,16 @@ private:
         }
         if (!part.visible) return;
         const bool moved = !part.placement.at_rest() || !asset.placement.at_rest();
-        instances.emplace_back(form->shape, world_of(*form, part, asset), moved);
+        geometry::Instance instance(form->shape, world_of(*form, part, asset), moved);
+        const Box3f box = instance.bounds();
+        if (!finite(box.min) || !finite(box.max) || !(max_component(box.size()) < widest) ||
+            !(box.center().length() < widest)) {
+            p_->problems.push_back({"A part is left out", asset.file, "part " + part.name,
+                                    "it is larger or farther away than a thousand kilometres",
+                                    "Set the asset's scale and its place again"});
+            return;
+        }
+        instances.push_back(std::move(instance));
         p_->parts.push_back(&part);
     }
 
@@ -85,9 +97,10 @@ private:
             for (const scene::Layer& layer : b.layers) p_->layers.push_back({b.id, layer.id, layer.name});
         }
         BuildUpCompiler compiler(s_, p_->first_layer, p_->resources, p_->problems);
+        const auto compiled = compiler.all();
         for (size_t i = 0; i < s_.build_ups.size(); ++i) {
             const scene::BuildUp& b = s_.build_ups[i];
-            p_->build_ups.push_back(compiler.compile(b, p_->first_layer[i]));
+            p_->build_ups.push_back(*compiled[i]);
             if (b.id == options_.shown_build_up)
                 p_->build_ups.back().shown =
                     program::compile(b, {{"shown", nodes::Type::color, {scene::Value{0.f}, options_.shown_node}}},
@@ -113,14 +126,22 @@ private:
         }
     }
 
-    /// A node may have asked for a problem twice, once per part that wears it.
+    /// A node may have asked for a problem twice, once per part that wears it. Of very many the first are told.
     void tell_once() {
-        auto line = [](const Error& e) { return e.line(); };
-        std::sort(p_->problems.begin(), p_->problems.end(),
-                  [&](const Error& a, const Error& b) { return line(a) < line(b); });
-        p_->problems.erase(std::unique(p_->problems.begin(), p_->problems.end(),
-                                       [&](const Error& a, const Error& b) { return line(a) == line(b); }),
-                           p_->problems.end());
+        constexpr size_t most = 1000;
+        std::map<std::string, Error> by_line;
+        for (Error& e : p_->problems) by_line.try_emplace(e.line(), std::move(e));
+        p_->problems.clear();
+        for (auto& [line, e] : by_line) {
+            if (p_->problems.size() < most)
+                p_->problems.push_back(std::move(e));
+            else
+                break;
+        }
+        if (by_line.size() > most)
+            p_->problems.push_back({"More of the project does not resolve", "", "",
+                                    std::to_string(by_line.size() - most) + " problems are not listed",
+                                    "Mend those above first"});
     }
 
     bool maps() {
@@ -146,15 +167,25 @@ private:
         return true;
     }
 
+    std::shared_ptr<const geometry::FormField> nobody_reads() const {
+        auto field = std::make_shared<geometry::FormField>();
+        field->rays = geometry::field_rays_final;
+        field->parts.resize(p_->geometry->instances().size());
+        return field;
+    }
+
     bool fields() {
         std::vector<std::shared_ptr<const geometry::FormField>> fields;
+        const scene::BuildUpReach reach(s_);
         for (const nodes::FieldRequest& request : p_->resources.fields) {
-            std::vector<char> reaches;  // per build-up of the scene, and the plain one
-            for (const scene::BuildUp& b : s_.build_ups)
-                reaches.push_back(scene::build_up_reaches(s_, b.id, request.build_up));
-            reaches.push_back(0);
+            std::vector<char> reaches = reach.to(request.build_up);
+            reaches.push_back(0);  // of the plain one
             std::vector<char> wanted;
             for (int b : p_->build_up_of) wanted.push_back(reaches[size_t(b)]);
+            if (std::find(wanted.begin(), wanted.end(), 1) == wanted.end()) {
+                fields.push_back(nobody_reads());
+                continue;
+            }
             fields.push_back(shop_.field(p_->geometry, wanted, request, options_.field_rays, options_.progress));
             if (!fields.back()) return false;
             p_->fields_final &= fields.back()->rays >= geometry::field_rays_final;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 namespace vemtra::render {
 namespace {
@@ -63,6 +64,7 @@ void prepare_stage(const scene::Stage& stage, PreparedRig& out) {
 int PreparedRig::group(const std::string& name) {
     const auto it = std::find(groups.begin() + 1, groups.end(), name);
     if (it != groups.end()) return int(it - groups.begin());
+    if (groups.size() == most_groups) return int(most_groups) - 1;
     groups.push_back(name);
     return int(groups.size()) - 1;
 }
@@ -71,8 +73,23 @@ PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& p
                         std::vector<Error>& problems) {
     PreparedRig out;
     prepare_environment(rig.environment, paths, shelf, out, problems);
-    for (const scene::Light& l : rig.lights)
-        if (l.on && l.intensity > 0.f) out.lights.push_back(prepare_light(l, out.group(l.group)));
+    for (const scene::Light& l : rig.lights) {
+        if (!l.on || !(l.intensity > 0.f)) continue;
+        if (out.lights.size() == PreparedRig::most_lights) {
+            problems.push_back({"Lights are left out", "", rig.name,
+                                "a rig shines with " + std::to_string(PreparedRig::most_lights) + " lights at most",
+                                "Use fewer and larger lights, or an environment"});
+            break;
+        }
+        out.lights.push_back(prepare_light(l, out.group(l.group)));
+    }
+    std::unordered_set<std::string> named;
+    for (const scene::Light& l : rig.lights) named.insert(l.group);
+    if (named.size() + 2 >= PreparedRig::most_groups)
+        problems.push_back({"There are too many light groups", "", rig.name,
+                            "a picture keeps the light of " + std::to_string(PreparedRig::most_groups - 1) +
+                                " groups apart; those beyond are balanced as the last one",
+                            "Put lights that belong together into one group"});
     share_out(out, middle);
     prepare_stage(rig.stage, out);
     return out;

@@ -15,6 +15,8 @@ struct PreparedRig {
     std::vector<AreaLight> lights;
     std::vector<float> light_share;  ///< chance of picking light i; the environment takes the rest
     float environment_share = 0.f;
+    static constexpr size_t most_lights = 16384;  ///< every ray looks at each of them
+    static constexpr size_t most_groups = 64;     ///< each is a whole picture in memory
     std::vector<std::string> groups{"backdrop"};  ///< [0] is the backdrop
     int environment_group = 0;
     int emission_group = 0;  ///< of surfaces that give off light; 0 where none does
@@ -24,7 +26,7 @@ struct PreparedRig {
     float stage_height = 0.f, stage_fade_start = 1.f, stage_fade_end = 2.f;
     surface::Slots stage_slots;
 
-    int group(const std::string& name);  ///< its index; made where it is new
+    int group(const std::string& name);  ///< its index; made where it is new; the last one where there are too many
 };
 
 using EnvironmentShelf = std::function<Result<std::shared_ptr<const EnvironmentPicture>>(const fs::path&)>;

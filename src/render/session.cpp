@@ -361,16 +361,29 @@ void LiveSession::render_band() {
     }
 }
 
+/// The next thing that there is to do; false where there is none.
+bool LiveSession::step() {
+    if (take_edit() || look_at_files()) return true;
+    const bool done = at_.ready && at_.sample >= uint32_t(at_.request.scene->render.samples);
+    if (!at_.ready || at_.request.hold) return false;
+    if (at_.sample >= (done ? 1u : 2u) && refine_fields()) return true;
+    if (done) return false;
+    render_band();
+    return true;
+}
+
 void LiveSession::work() {
     static Yielding yielding;
     yield_to_window();
     while (!quit_) {
-        if (take_edit() || look_at_files()) continue;
-        const bool done = at_.ready && at_.sample >= uint32_t(at_.request.scene->render.samples);
-        if (at_.ready && !at_.request.hold && at_.sample >= (done ? 1u : 2u) && refine_fields()) continue;
-        if (at_.ready && !at_.request.hold && !done) {
-            render_band();
-            continue;
+        try {
+            if (step()) continue;
+        } catch (const std::bad_alloc&) {  // the last picture stays until an edit asks for less
+            State bare;
+            bare.request = at_.request;
+            bare.edit = at_.edit;
+            at_ = std::move(bare);
+            set_activity("out of memory: close other programs, or make the maps or the view smaller");
         }
         std::unique_lock lock(mutex_);
         wake_.wait_for(lock, std::chrono::milliseconds(500), [&] { return quit_ || wanted_edit_ != taken_edit_; });

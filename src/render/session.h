@@ -69,6 +69,7 @@ public:
 private:
     using Clock = std::chrono::steady_clock;
     void work();
+    bool step();
     // Its steps
     bool take_edit();
     bool look_at_files();

@@ -4,6 +4,7 @@
 #include "nodes/slot_names.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
+#include "texture/texture.h"
 
 namespace vemtra::review {
 
@@ -59,7 +60,7 @@ Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* 
     std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size,
                   settings.samples);
     const fs::path file = cache_folder("swatches") / name;
-    if (fs::exists(file, ec)) return file;
+    if (fs::exists(file, ec) && texture::read_picture(file)) return file;  // a damaged one is made anew
     render::PrepareOptions options;
     options.field_rays = geometry::field_rays_first;
     options.progress = progress;

@@ -45,6 +45,8 @@ bool WiredMap::read_by(nodes::Use use) const {
     return std::any_of(readers.begin(), readers.end(), [&](const scene::Node* r) { return nodes::has_use(*r, use); });
 }
 
+constexpr size_t most_looked_at = 500;  // maps of one build-up: where each goes is followed to the end
+
 std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStore& store, const Paths& paths,
                                  Remembered& remembered) {
     std::vector<WiredMap> out;
@@ -52,6 +54,7 @@ std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStor
         const scene::BuildUp& b = p.scene->build_ups[at];
         if (std::find(p.build_up_of.begin(), p.build_up_of.end(), int(at)) == p.build_up_of.end()) continue;
         const scene::Graph graph(b);
+        size_t looked = 0;
         scene::for_each_node(b, [&](const scene::Node& n, const scene::Layer* layer) {
             const nodes::NodeDescription* d = nodes::describe(n.kind);
             if (!d || (layer && !layer->on) || (d->use != nodes::Use::map && d->use != nodes::Use::relief)) return;
@@ -60,15 +63,17 @@ std::vector<WiredMap> wired_maps(const render::Prepared& p, texture::TextureStor
             m.build_up_index = at;
             m.node = &n;
             m.place = b.name + " / " + (n.name.empty() ? n.id : n.name);
-            m.ends = graph.ends(n.id);
-            m.readers = graph.readers(n.id);
             const std::string file = nodes::word_of(n, nodes::Role::file);
-            if (file.empty() || m.ends.empty()) return;
+            if (file.empty() || looked == most_looked_at) return;
             const auto path = paths.find(file);
             if (path) m.files = tile_files(*path);
             const auto header =
                 m.files.empty() ? Result<texture::ImageHeader>(Error{}) : store.header(m.files.front().second);
             if (!header) return;  // told elsewhere
+            m.ends = graph.ends(n.id);
+            if (m.ends.empty()) return;
+            m.readers = graph.readers(n.id);
+            ++looked;
             m.path = *path;
             m.header = *header;
             m.type = d->output_type(n);

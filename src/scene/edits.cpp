@@ -1,7 +1,8 @@
 #include "scene/edits.h"
 
 #include <algorithm>
-#include <set>
+#include <string_view>
+#include <unordered_map>
 
 #include "scene/slot_names.h"
 
@@ -201,19 +202,104 @@ void fit_to(Scene& scene, const Box3f& box) {
     }
 }
 
-bool build_up_reaches(const Scene& scene, const std::string& from, const std::string& to) {
-    std::set<std::string> seen;
-    std::vector<std::string> open{from};
-    while (!open.empty()) {
-        const std::string id = open.back();
-        open.pop_back();
-        if (id == to) return true;
-        if (!seen.insert(id).second) continue;
-        if (const BuildUp* b = find(scene.build_ups, id))
-            for (const Layer& l : b->layers)
-                if (!l.build_up.empty()) open.push_back(l.build_up);
+namespace {
+
+/// Build-ups by id, each name looked up once.
+class BuildUpIndex {
+public:
+    explicit BuildUpIndex(const Scene& scene) : scene_(scene) {
+        for (size_t i = 0; i < scene.build_ups.size(); ++i) at_.try_emplace(scene.build_ups[i].id, i);
     }
-    return false;
+    /// SIZE_MAX where the layer shows none that exists.
+    size_t shown_by(const Layer& layer) const {
+        const auto it = layer.build_up.empty() ? at_.end() : at_.find(layer.build_up);
+        return it == at_.end() ? SIZE_MAX : it->second;
+    }
+    size_t of(const std::string& id) const {
+        const auto it = at_.find(id);
+        return it == at_.end() ? SIZE_MAX : it->second;
+    }
+
+    /// Depth first over all build-ups: on_circle(build-up, layer) for layers that lead back to one that is still open,
+    /// left(build-up) when all that it shows has been left.
+    template <class OnCircle, class Left> void walk(OnCircle&& on_circle, Left&& left) const {
+        enum : char { fresh, open, done };
+        std::vector<char> state(scene_.build_ups.size(), fresh);
+        struct Step {
+            size_t build_up, layer;
+        };
+        std::vector<Step> path;
+        for (size_t root = 0; root < state.size(); ++root) {
+            if (state[root] != fresh) continue;
+            state[root] = open;
+            path.push_back({root, 0});
+            while (!path.empty()) {
+                Step& step = path.back();
+                const std::vector<Layer>& layers = scene_.build_ups[step.build_up].layers;
+                if (step.layer == layers.size()) {
+                    state[step.build_up] = done;
+                    left(step.build_up);
+                    path.pop_back();
+                    continue;
+                }
+                const size_t layer = step.layer++, next = shown_by(layers[layer]);
+                if (next == SIZE_MAX || state[next] == done) continue;
+                if (state[next] == open) {
+                    on_circle(step.build_up, layer);
+                    continue;
+                }
+                state[next] = open;
+                path.push_back({next, 0});
+            }
+        }
+    }
+
+private:
+    const Scene& scene_;
+    std::unordered_map<std::string_view, size_t> at_;
+};
+
+}  // namespace
+
+BuildUpReach::BuildUpReach(const Scene& scene) : shown_in_(scene.build_ups.size()) {
+    const BuildUpIndex index(scene);
+    for (size_t b = 0; b < scene.build_ups.size(); ++b) {
+        index_.try_emplace(scene.build_ups[b].id, b);
+        for (const Layer& l : scene.build_ups[b].layers)
+            if (const size_t inner = index.shown_by(l); inner != SIZE_MAX) shown_in_[inner].push_back(b);
+    }
+}
+
+std::vector<char> BuildUpReach::to(const std::string& build_up) const {
+    std::vector<char> reaches(shown_in_.size(), 0);
+    const auto it = index_.find(build_up);
+    std::vector<size_t> open;
+    if (it != index_.end()) open.push_back(it->second);
+    while (!open.empty()) {
+        const size_t at = open.back();
+        open.pop_back();
+        if (reaches[at]) continue;
+        reaches[at] = 1;
+        open.insert(open.end(), shown_in_[at].begin(), shown_in_[at].end());
+    }
+    return reaches;
+}
+
+bool build_up_reaches(const Scene& scene, const std::string& from, const std::string& to) {
+    const size_t at = BuildUpIndex(scene).of(from);
+    return from == to || (at != SIZE_MAX && BuildUpReach(scene).to(to)[at]);
+}
+
+std::vector<Layer*> layers_in_circles(Scene& scene) {
+    std::vector<Layer*> out;
+    BuildUpIndex(scene).walk([&](size_t b, size_t l) { out.push_back(&scene.build_ups[b].layers[l]); }, [](size_t) {});
+    return out;
+}
+
+std::vector<size_t> inner_first(const Scene& scene) {
+    std::vector<size_t> out;
+    BuildUpIndex(scene).walk([](size_t, size_t) {}, [&](size_t b) { out.push_back(b); });
+    return out;
 }
 
 void exchange_surface(BuildUp& b, const std::string& layer_id, const Inputs& surface, const std::vector<Node>& nodes) {

@@ -53,6 +53,21 @@ bool would_circle(const BuildUp& build_up, const std::string& from_node, const s
 /// True where the build-up `from` is, or contains at any depth, the build-up `to`: using `from` as a layer of `to`
 /// would make a circle.
 bool build_up_reaches(const Scene& scene, const std::string& from, const std::string& to);
+/// Which build-ups show which others through their layers, for many questions about one scene.
+class BuildUpReach {
+public:
+    explicit BuildUpReach(const Scene& scene);
+    /// Per build-up: whether it is that one, or shows it.
+    std::vector<char> to(const std::string& build_up) const;
+
+private:
+    std::unordered_map<std::string, size_t> index_;
+    std::vector<std::vector<size_t>> shown_in_;
+};
+/// The layers whose build-ups close circles; once they have surfaces of their own there is none.
+std::vector<Layer*> layers_in_circles(Scene& scene);
+/// Indices of build-ups in an order in which each stands behind all those that its layers show; circles are cut.
+std::vector<size_t> inner_first(const Scene& scene);
 
 /// Gives a layer another surface; gate, amount, name and the nodes that feed the mask stay. Nodes that fed only the old
 /// surface go.

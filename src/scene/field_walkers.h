@@ -83,79 +83,36 @@ public:
         : json_(json), place_(std::move(place)), file_(file), problems_(problems) {
         if (!json_.is_object()) problem(place_, "an object { } is expected here");
     }
-    void operator()(const char* key, bool& v) {
-        take(key, "true or false", [&](const Json& j) { return j.is_boolean() && (v = j.get<bool>(), true); });
-    }
-    void operator()(const char* key, int& v) {
-        take(key, "a whole number", [&](const Json& j) {
-            return j.is_number() && std::abs(j.get<double>()) < 2e9 && (v = int(j.get<double>()), true);
-        });
-    }
-    void operator()(const char* key, float& v) {
-        take(key, "a number", [&](const Json& j) { return number(j, v); });
-    }
-    void operator()(const char* key, std::string& v) {
-        take(key, "a text in quotes", [&](const Json& j) { return j.is_string() && (v = j.get<std::string>(), true); });
-    }
-    void operator()(const char* key, V2f& v) {
-        take(key, "two numbers [x, y]", [&](const Json& j) { return vector(j, &v.x, 2); });
-    }
-    void operator()(const char* key, V3f& v) {
-        take(key, "three numbers [x, y, z]", [&](const Json& j) { return vector(j, &v.x, 3); });
-    }
-    void operator()(const char* key, Value& v) {
-        take(key, "a value", [&](const Json& j) { return literal(j, v); });
-    }
-    void operator()(const char* key, LayerKind& v) {
-        take(key, "\"cover\" or \"coat\"", [&](const Json& j) {
-            for (const LayerTraits& t : layer_kinds())
-                if (j.is_string() && j.get<std::string>() == t.name) return v = t.kind, true;
-            return false;
-        });
-    }
-    void operator()(const char* key, Placement& v) {
-        take(key, "", [&](const Json& j) {
-            v = object<Placement>(j, at(key), file_, problems_);
-            return true;
-        });
-    }
+    void operator()(const char* key, bool& v) { read(key, "true or false", v); }
+    void operator()(const char* key, int& v) { read(key, "a whole number", v); }
+    void operator()(const char* key, float& v) { read(key, "a number within a million million", v); }
+    void operator()(const char* key, std::string& v) { read(key, "a text in quotes", v); }
+    void operator()(const char* key, V2f& v) { read(key, "two numbers [x, y]", v); }
+    void operator()(const char* key, V3f& v) { read(key, "three numbers [x, y, z]", v); }
+    void operator()(const char* key, Value& v) { read(key, "a value", v); }
+    void operator()(const char* key, LayerKind& v) { read(key, "\"cover\" or \"coat\"", v); }
+    void operator()(const char* key, Input& v) { read(key, "a value, or {\"from\": node}", v); }
+    void operator()(const char* key, std::vector<std::string>& items) { read(key, "a list of texts", items); }
     template <class T> void some(const char* key, T& v) { (*this)(key, v); }
-    void operator()(const char* key, Input& v) {
-        take(key, "a value, or {\"from\": node}", [&](const Json& j) { return input(j, v); });
-    }
     void operator()(const char* key, Inputs& v) {
-        take(key, "an object of values", [&](const Json& j) {
-            if (!j.is_object()) return false;
-            for (const auto& [name, item] : j.items())
-                if (!input(item, v[name])) {
-                    v.erase(name);
-                    problem(at(key) + "." + name, "a value, or {\"from\": node}, is expected here");
-                }
-            return true;
-        });
-    }
-    void operator()(const char* key, std::vector<std::string>& items) {
-        take(key, "a list of texts", [&](const Json& j) {
-            if (!j.is_array()) return false;
-            for (const Json& item : j)
-                if (!item.is_string()) return false;
-            items = j.get<std::vector<std::string>>();
-            return true;
-        });
+        const Json* j = wanted(key);
+        if (!j) return;
+        if (!j->is_object()) return problem(at(key), "an object of values is expected here");
+        for (const auto& [name, item] : j->items()) {
+            if (taken(item, v[name])) continue;
+            v.erase(name);
+            problem(at(key) + "." + name, "a value, or {\"from\": node}, is expected here");
+        }
     }
     template <class T> void operator()(const char* key, std::vector<T>& items) {
-        take(key, "a list [ ]", [&](const Json& j) {
-            if (!j.is_array()) return false;
-            for (size_t i = 0; i < j.size(); ++i)
-                items.push_back(object<T>(j[i], at(key) + "[" + std::to_string(i) + "]", file_, problems_));
-            return true;
-        });
+        const Json* j = wanted(key);
+        if (!j) return;
+        if (!j->is_array()) return problem(at(key), "a list [ ] is expected here");
+        for (size_t i = 0; i < j->size(); ++i)
+            items.push_back(object<T>((*j)[i], at(key) + "[" + std::to_string(i) + "]", file_, problems_));
     }
     template <class T> void operator()(const char* key, T& v) {
-        take(key, "", [&](const Json& j) {
-            v = object<T>(j, at(key), file_, problems_);
-            return true;
-        });
+        if (const Json* j = wanted(key)) v = object<T>(*j, at(key), file_, problems_);
     }
     template <class T>
     static T object(const Json& json, const std::string& place, const std::string& file, std::vector<Error>& problems);
@@ -168,53 +125,86 @@ public:
     }
 
 private:
-    template <class Read> void take(const char* key, const char* expected, Read&& read) {
+    /// What stands at a key; null where nothing does.
+    const Json* wanted(const char* key) {
         seen_.insert(key);
-        if (!json_.is_object()) return;
+        if (!json_.is_object()) return nullptr;
         const auto it = json_.find(key);
-        if (it != json_.end() && !read(*it)) problem(at(key), std::string(expected) + " is expected here");
+        return it == json_.end() ? nullptr : &*it;
+    }
+    template <class T> void read(const char* key, const char* expected, T& v) {
+        if (const Json* j = wanted(key); j && !taken(*j, v))
+            problem(at(key), std::string(expected) + " is expected here");
     }
     void problem(const std::string& where, const std::string& why) {
         problems_.push_back({"Not readable, the default is used", file_, where, why, "See docs/project-format.md"});
     }
     std::string at(const char* key) const { return place_.empty() ? key : place_ + "." + key; }
-    static bool number(const Json& j, float& v) {
-        if (!j.is_number() || !std::isfinite(j.get<float>())) return false;
+
+    // One per type: whether the JSON is one; then `v` is it.
+    static bool taken(const Json& j, bool& v) {
+        if (j.is_boolean()) v = j.get<bool>();
+        return j.is_boolean();
+    }
+    static bool taken(const Json& j, int& v) {
+        if (!j.is_number() || !(std::abs(j.get<double>()) < 2e9)) return false;
+        v = int(j.get<double>());
+        return true;
+    }
+    static bool taken(const Json& j, float& v) {
+        if (!j.is_number() || !(std::abs(j.get<double>()) <= double(largest_number))) return false;
         v = j.get<float>();
         return true;
     }
-    static bool vector(const Json& j, float* v, size_t n) {
+    static bool taken(const Json& j, std::string& v) {
+        if (j.is_string()) v = j.get<std::string>();
+        return j.is_string();
+    }
+    static bool taken(const Json& j, V2f& v) { return components(j, &v.x, 2); }
+    static bool taken(const Json& j, V3f& v) { return components(j, &v.x, 3); }
+    static bool taken(const Json& j, V4f& v) { return components(j, &v.x, 4); }
+    static bool components(const Json& j, float* v, size_t n) {
         if (!j.is_array() || j.size() != n) return false;
         for (size_t i = 0; i < n; ++i)
-            if (!number(j[i], v[i])) return false;
+            if (!taken(j[i], v[i])) return false;
         return true;
     }
-    static bool literal(const Json& j, Value& value) {
-        float f;
-        V2f v2;
-        V3f v3;
-        V4f v4;
-        if (j.is_boolean()) return value = j.get<bool>(), true;
-        if (j.is_string()) return value = j.get<std::string>(), true;
-        if (number(j, f)) return value = f, true;
-        if (vector(j, &v2.x, 2)) return value = v2, true;
-        if (vector(j, &v3.x, 3)) return value = v3, true;
-        if (vector(j, &v4.x, 4)) return value = v4, true;
+    template <class T> static bool taken_as(const Json& j, Value& value) {
+        T v;
+        if (!taken(j, v)) return false;
+        value = std::move(v);
+        return true;
+    }
+    static bool taken(const Json& j, Value& value) {
+        return taken_as<bool>(j, value) || taken_as<std::string>(j, value) || taken_as<float>(j, value) ||
+               taken_as<V2f>(j, value) || taken_as<V3f>(j, value) || taken_as<V4f>(j, value);
+    }
+    static bool taken(const Json& j, LayerKind& v) {
+        for (const LayerTraits& t : layer_kinds())
+            if (j.is_string() && j.get<std::string>() == t.name) {
+                v = t.kind;
+                return true;
+            }
         return false;
     }
-    static bool input(const Json& j, Input& v) {
-        if (!j.is_object()) return literal(j, v.value);
+    static bool taken(const Json& j, std::vector<std::string>& items) {
+        if (!j.is_array()) return false;
+        for (const Json& item : j)
+            if (!item.is_string()) return false;
+        items = j.get<std::vector<std::string>>();
+        return true;
+    }
+    static bool taken(const Json& j, Input& v) {
+        if (!j.is_object()) return taken(j, v.value);
         const auto from = j.find("from"), value = j.find("value"), worn = j.find("worn"), shown = j.find("worn_shown");
         if (from == j.end() && worn == j.end()) return false;
         if (from != j.end()) {
-            if (!from->is_string()) return false;
-            v.from = from->get<std::string>();
-            if (const auto output = j.find("output"); output != j.end() && output->is_string())
-                v.output = output->get<std::string>();
+            if (!taken(*from, v.from)) return false;
+            if (const auto output = j.find("output"); output != j.end()) taken(*output, v.output);
         }
-        if (worn != j.end() && !literal(*worn, v.worn.emplace())) return false;
-        if (shown != j.end() && shown->is_boolean()) v.worn_shown = shown->get<bool>();
-        return value == j.end() || literal(*value, v.value);
+        if (worn != j.end() && !taken(*worn, v.worn.emplace())) return false;
+        if (shown != j.end()) taken(*shown, v.worn_shown);
+        return value == j.end() || taken(*value, v.value);
     }
     const Json& json_;
     std::string place_;

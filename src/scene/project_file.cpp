@@ -1,5 +1,6 @@
 #include "scene/project_file.h"
 
+#include "base/json_text.h"
 #include "scene/field_walkers.h"
 #include "scene/project_fields.h"
 #include "scene/repair.h"
@@ -7,18 +8,15 @@
 namespace vemtra::scene {
 
 Result<Loaded> parse(const std::string& text, const std::string& file_name) {
-    Json json;
-    try {
-        json = Json::parse(text);
-    } catch (const nlohmann::json::parse_error& e) {
-        size_t line = 1 + size_t(std::count(text.begin(), text.begin() + long(std::min(e.byte, text.size())), '\n'));
-        return Error{"Not a readable project", file_name, "line " + std::to_string(line),
-                     "the JSON breaks off or has a mistake there", "Correct that line, or open the autosave beside it"};
-    }
+    Result<Json> parsed = parse_json<Json>(text);
+    if (!parsed)
+        return Error{"Not a readable project", file_name, parsed.error().place, parsed.error().why,
+                     "Correct it, or open the autosave beside it"};
+    Json& json = *parsed;
     if (!json.is_object() || !json.contains("vemtra") || !json["vemtra"].is_number_integer())
         return Error{"Not a Vemtra project", file_name, "", "the key \"vemtra\" with the format's version is missing",
                      "Open a .vemtra file"};
-    const int version = json["vemtra"].get<int>();
+    const auto version = json["vemtra"].get<int64_t>();
     if (version > format_version || version < 1)
         return Error{
             "The project is from another version", file_name, "vemtra",
@@ -56,7 +54,7 @@ size_t behind_text(const std::string& text, size_t start) {
 std::string to_text(const Scene& scene) {
     Json json{{"vemtra", format_version}};
     json.update(FieldWriter::object(scene));
-    const std::string text = json.dump(1);
+    const std::string text = json_text(json);
     std::string compact;
     compact.reserve(text.size());
     for (size_t i = 0; i < text.size();) {
@@ -87,7 +85,7 @@ Json layer_json(const Layer& layer) {
 }
 
 Result<Loaded> load(const fs::path& file) {
-    Result<std::string> text = read_file(file);
+    Result<std::string> text = read_file(file, most_text_bytes);
     if (!text) return text.error();
     return parse(*text, file.string());
 }

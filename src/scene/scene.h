@@ -16,6 +16,9 @@ namespace vemtra::scene {
 
 using Json = nlohmann::ordered_json;
 
+/// No number of a document is larger: metres, light or anything else; what computing makes of it stays finite.
+inline constexpr float largest_number = 1e12f;
+
 /// A literal: yes/no, a number (also whole numbers), two, three or four numbers (a vector, or a linear Rec.709 colour,
 /// the fourth its alpha), or a word.
 using Value = std::variant<bool, float, V2f, V3f, V4f, std::string>;

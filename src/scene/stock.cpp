@@ -4,6 +4,7 @@
 #include <cstdlib>
 #include <set>
 
+#include "base/json_text.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -11,19 +12,18 @@ namespace vemtra::scene {
 namespace {
 
 void read_file_into(Stock& stock, const fs::path& file, bool own) {
-    auto text = read_file(file);
+    auto text = read_file(file, most_text_bytes);
     if (!text) {
         stock.problems.push_back(text.error());
         return;
     }
-    Json json;
-    try {
-        json = Json::parse(*text);
-    } catch (const nlohmann::json::parse_error&) {
-        stock.problems.push_back({"Stock not readable", file.string(), "", "the JSON breaks off or has a mistake",
+    const auto parsed = parse_json<Json>(*text);
+    if (!parsed) {
+        stock.problems.push_back({"Stock not readable", file.string(), parsed.error().place, parsed.error().why,
                                   "Correct it, or take the file away"});
         return;
     }
+    const Json& json = *parsed;
     if (!json.is_object() || !json.contains("vemtra_stock") || !json.contains("items") || !json["items"].is_array()) {
         stock.problems.push_back(
             {"Not a stock file", file.string(), "", "\"vemtra_stock\" or \"items\" is missing", "See docs/stock.md"});
@@ -70,16 +70,15 @@ fs::path own_stock_file() {
 
 Stock load_stock(const fs::path& folder, const fs::path& own_file) {
     Stock stock;
-    std::error_code ec;
     std::vector<fs::path> files;
-    for (const auto& entry : fs::directory_iterator(folder, ec))
+    for (const auto& entry : entries_of(folder))
         if (entry.path().extension() == ".json") files.push_back(entry.path());
     std::sort(files.begin(), files.end());
     if (files.empty())
-        stock.problems.push_back({"No stock", folder.string(), "", ec ? ec.message() : "there is no .json file in it",
+        stock.problems.push_back({"No stock", folder.string(), "", "there is no .json file in it",
                                   "Install Vemtra again, or set VEMTRA_ASSETS"});
     for (const fs::path& f : files) read_file_into(stock, f, false);
-    if (fs::exists(own_file, ec)) read_file_into(stock, own_file, true);
+    if (std::error_code ec; fs::exists(own_file, ec)) read_file_into(stock, own_file, true);
     return stock;
 }
 
@@ -95,7 +94,7 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file) {
     }
     std::error_code ec;
     fs::create_directories(own_file.parent_path(), ec);
-    return write_file_atomically(own_file, json.dump(1) + "\n");
+    return write_file_atomically(own_file, json_text(json) + "\n");
 }
 
 StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& group) {

@@ -53,6 +53,7 @@ inline int floor_int(float x) {
 
 /// Into the range that one copy of the image has; false: outside of a constant one.
 inline bool fold(float& u, Wrap wrap) {
+    if (!(std::fabs(u) < 0x1p23f)) u = 0.f;  // it has no fraction left, or is no number
     switch (wrap) {
         case Wrap::periodic: u -= float(floor_int(u)); return true;
         case Wrap::clamp: u = std::min(1.f, std::max(0.f, u)); return true;

@@ -32,6 +32,8 @@ Status sane_size(const fs::path& file, const OIIO::ImageSpec& s) {
     if (s.width > most_edge || s.height > most_edge || int64_t(s.width) * s.height > most_texels)
         return refused_map(file, "its " + size + " texels are more than the 16384 x 16384 that a map may have",
                            "Cut it into UDIM tiles, or make it smaller");
+    if (int64_t(s.tile_width) * s.tile_height > most_texels || int64_t(s.width) * s.nchannels > most_texels)
+        return refused(file, "its tiles or rows are larger than any picture's");
     if (s.deep) return refused(file, "it holds deep samples, not a picture");
     if (s.depth > 1) return refused(file, "it is a volume, not a picture");
     return Done{};
@@ -48,8 +50,8 @@ std::string plain_reason(std::string text) {
     return text.empty() ? "its format is not known, or it is damaged" : text;
 }
 
-Result<ImageHeader> read_header(const fs::path& file) {
-    if (Status s = readable_file(file); !s) return s.error();
+namespace {
+Result<ImageHeader> header_of(const fs::path& file) {
     OIIO::ImageSpec config;
     config.attribute("oiio:UnassociatedAlpha", 1);
     config.attribute("oiio:RawColor", 1);
@@ -76,6 +78,12 @@ Result<ImageHeader> read_header(const fs::path& file) {
     h.format = in->format_name();
     h.mipped = in->seek_subimage(0, 1);
     return h;
+}
+}  // namespace
+
+Result<ImageHeader> read_header(const fs::path& file) {
+    if (Status s = readable_file(file); !s) return s.error();
+    return guarded(file, [&] { return header_of(file); });
 }
 
 }  // namespace vemtra::texture

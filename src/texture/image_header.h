@@ -24,10 +24,23 @@ struct ImageHeader {
 };
 Result<ImageHeader> read_header(const fs::path& file);
 
+/// Does work on a file through the image library; what it throws becomes an Error.
+template <class Work> auto guarded(const fs::path& file, Work&& work) -> decltype(work());
+
 /// The error of a map that cannot be read.
 Error refused_map(const fs::path& file, const std::string& why,
                   const std::string& remedy = "Export it again, or choose another one");
 /// What the image library said, without its line breaks.
 std::string plain_reason(std::string text);
+
+template <class Work> auto guarded(const fs::path& file, Work&& work) -> decltype(work()) {
+    try {
+        return work();
+    } catch (const std::bad_alloc&) {
+        return refused_map(file, "it does not fit into memory", "Make it smaller, or cut it into UDIM tiles");
+    } catch (const std::exception& e) {
+        return refused_map(file, plain_reason(e.what()));
+    }
+}
 
 }  // namespace vemtra::texture

@@ -3,9 +3,9 @@
 #include <sys/stat.h>
 #include <xxhash.h>
 
-#include <cstring>
-#include <fstream>
+#include <sstream>
 
+#include "base/byte_stream.h"
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "texture/colour.h"
@@ -28,15 +28,12 @@ bool id_of(const fs::path& file, FileId& id) {
 }  // namespace
 
 uint64_t content_hash(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
+    Result<ByteStream> in = ByteStream::open(file);
     if (!in) return 0;
-    std::vector<char> block(size_t(4) << 20);
     const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), XXH3_freeState);
     XXH3_64bits_reset_withSeed(state.get(), hash_text(prepared_version));
-    while (in) {
-        in.read(block.data(), std::streamsize(block.size()));
-        if (in.gcount() > 0) XXH3_64bits_update(state.get(), block.data(), size_t(in.gcount()));
-    }
+    for (std::string_view piece; !(piece = in->look(1)).empty(); in->skip(piece.size()))
+        XXH3_64bits_update(state.get(), piece.data(), piece.size());
     const uint64_t h = XXH3_64bits_digest(state.get());
     return h ? h : 1;
 }
@@ -59,7 +56,7 @@ MapCache::~MapCache() {
 void MapCache::count_bytes() {
     uint64_t sum = 0;
     std::error_code ec;
-    for (const auto& e : fs::directory_iterator(folder_, ec))
+    for (const auto& e : entries_of(folder_))
         if (e.path().extension() == ".tif") sum += e.file_size(ec);
     bytes_ = sum;
 }
@@ -72,38 +69,51 @@ fs::path MapCache::note_of(const fs::path& file) const {
     return folder_ / name;
 }
 
-std::optional<std::pair<int64_t, uint64_t>> MapCache::noted(const fs::path& file) const {
-    std::ifstream in(note_of(file));
-    FileId was;
+namespace {
+
+/// What was known of a file when it was last read whole: a line of numbers, the last of which is the check of the rest.
+struct Note {
+    FileId id;
     uint64_t content = 0;
-    if (!(in >> was.size >> was.seconds >> was.nanoseconds >> was.inode >> std::hex >> content) || !content)
-        return std::nullopt;
-    return std::make_pair(was.size, content);
+    std::string line() const {
+        char text[160];
+        std::snprintf(text, sizeof text, "%lld %lld %lld %llu %llx", static_cast<long long>(id.size),
+                      static_cast<long long>(id.seconds), static_cast<long long>(id.nanoseconds),
+                      static_cast<unsigned long long>(id.inode), static_cast<unsigned long long>(content));
+        char check[32];
+        std::snprintf(check, sizeof check, " %llx\n", static_cast<unsigned long long>(hash_text(text)));
+        return std::string(text) + check;
+    }
+};
+std::optional<Note> read_note(const fs::path& file) {
+    const auto text = read_file(file, 4096);
+    if (!text) return std::nullopt;
+    std::istringstream in(*text);
+    Note n;
+    in >> n.id.size >> n.id.seconds >> n.id.nanoseconds >> n.id.inode >> std::hex >> n.content;
+    if (!in || !n.content || n.line() != *text) return std::nullopt;
+    return n;
+}
+
+}  // namespace
+
+std::optional<std::pair<int64_t, uint64_t>> MapCache::noted(const fs::path& file) const {
+    const auto note = read_note(note_of(file));
+    return note ? std::optional(std::make_pair(note->id.size, note->content)) : std::nullopt;
 }
 
 // The whole content is read once per file and state; what it was is noted beside the prepared maps.
 uint64_t MapCache::content_of(const fs::path& file) {
-    FileId id;
-    if (!id_of(file, id)) return 0;
-    std::error_code ec;
+    Note now;
+    if (!id_of(file, now.id)) return 0;
     const fs::path note = note_of(file);
-    if (std::ifstream in(note); in) {
-        FileId was;
-        uint64_t content = 0;
-        std::string path;
-        if (in >> was.size >> was.seconds >> was.nanoseconds >> was.inode >> std::hex >> content && was == id &&
-            content)
-            return content;
-    }
-    const uint64_t h = content_hash(file);
-    if (!h) return 0;
-    char text[160];
-    std::snprintf(text, sizeof text, "%lld %lld %lld %llu %llx\n", static_cast<long long>(id.size),
-                  static_cast<long long>(id.seconds), static_cast<long long>(id.nanoseconds),
-                  static_cast<unsigned long long>(id.inode), static_cast<unsigned long long>(h));
+    if (const auto before = read_note(note); before && before->id == now.id) return before->content;
+    now.content = content_hash(file);
+    if (!now.content) return 0;
+    std::error_code ec;
     fs::create_directories(folder_, ec);
-    write_file_atomically(note, text);
-    return h;
+    write_file_atomically(note, now.line());  // without a note the file is read again next time
+    return now.content;
 }
 
 fs::path MapCache::place_of(uint64_t content, const std::string& space) const {
@@ -139,6 +149,13 @@ Status MapCache::make(const Wanted& wanted, Progress* progress, int threads) {
         trim();
     }
     return s;
+}
+
+void MapCache::discard(const fs::path& prepared, const fs::path& file, const std::string& space) {
+    std::error_code ec;
+    const uint64_t size = fs::file_size(prepared, ec);
+    if (!ec && fs::remove(prepared, ec)) bytes_ -= std::min<uint64_t>(bytes_, size);
+    want(file, space);
 }
 
 void MapCache::want(const fs::path& file, const std::string& space) {
@@ -218,7 +235,7 @@ void MapCache::set_limit(uint64_t bytes) {
 }
 void MapCache::clear() {
     std::error_code ec;
-    for (const auto& e : fs::directory_iterator(folder_, ec))
+    for (const auto& e : entries_of(folder_))
         if (e.path().extension() == ".tif" || e.path().extension() == ".note") fs::remove(e.path(), ec);
     bytes_ = 0;
 }
@@ -235,7 +252,7 @@ void MapCache::trim() {
     std::vector<Kept> all;
     std::error_code ec;
     uint64_t sum = 0;
-    for (const auto& e : fs::directory_iterator(folder_, ec))
+    for (const auto& e : entries_of(folder_))
         if (e.path().extension() == ".tif") {
             all.push_back({e.last_write_time(ec), e.path(), e.file_size(ec)});
             sum += all.back().size;

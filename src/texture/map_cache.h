@@ -8,6 +8,7 @@
 #include <map>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <set>
 #include <string>
 #include <thread>
@@ -47,6 +48,8 @@ public:
         uint64_t bytes = 0, limit = 0;
     };
     State state() const;
+    /// A prepared form is damaged: it goes, and the file is prepared anew.
+    void discard(const fs::path& prepared, const fs::path& file, const std::string& space);
     void stop_waiting();  ///< forgets what is not begun, and stops what is
     void set_limit(uint64_t bytes);
     void clear();  ///< removes all prepared maps

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "base/json_text.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "texture/colour.h"
@@ -87,12 +88,12 @@ private:
 void MapSearch::add_folder(const fs::path& folder) {
     std::error_code ec;
     std::vector<fs::path> files;
-    fs::directory_iterator it(folder, ec);
+    const fs::directory_iterator readable(folder, ec);
     if (ec) {
         problems_.push_back({"A folder cannot be read", folder.string(), "", ec.message(), "Check its rights"});
         return;
     }
-    for (const auto& e : it) {
+    for (const fs::directory_entry& e : entries_of(folder)) {
         if (!is_picture_name(e.path())) continue;
         if (e.is_directory(ec))
             problems_.push_back({"A texture map cannot be read", e.path().string(), "", "it is a folder",
@@ -108,7 +109,7 @@ void MapSearch::add(const fs::path& path) {
     std::error_code ec;
     if (fs::is_directory(path, ec)) {
         add_folder(path);
-        for (const auto& e : fs::directory_iterator(path, ec))
+        for (const auto& e : entries_of(path))
             if (e.is_directory(ec) && !e.is_symlink(ec) && !is_picture_name(e.path())) add_folder(e.path());
         return;
     }
@@ -288,11 +289,12 @@ fs::path guesses_file() {
 }
 
 MapGuesses::MapGuesses(fs::path file) : file_(std::move(file)) {
-    const auto text = read_file(file_);
+    const auto text = read_file(file_, most_text_bytes);
     if (!text) return;
-    const json j = json::parse(*text, nullptr, false);
-    if (!j.is_object()) return;
-    for (const auto& [k, v] : j.items()) kept_[k] = v.dump();
+    const Result<json> j = parse_json<json>(*text);
+    if (!j || !j->is_object()) return;
+    for (const auto& [k, v] : j->items())
+        if (v.is_object()) kept_[k] = v;
 }
 std::string MapGuesses::key(const MapSet& set, const MapEntry& m) {
     std::error_code ec;
@@ -303,14 +305,19 @@ void MapGuesses::apply(MapSet& set) const {
     for (MapEntry& m : set.maps) {
         const auto it = kept_.find(key(set, m));
         if (it == kept_.end()) continue;
-        const json j = json::parse(it->second, nullptr, false);
-        if (!j.is_object()) continue;
-        set_kind(m, map_kind_from_name(j.value("kind", std::string("unknown"))));
-        m.colour_space = j.value("colour_space", m.colour_space);
-        m.channel = j.value("channel", m.channel);
-        m.slot = j.value("slot", m.slot);
-        m.green_down = j.value("green_down", m.green_down);
-        m.use = j.value("use", m.use);
+        const json& j = it->second;
+        auto word = [&](const char* key, const std::string& other) {
+            return j.contains(key) && j[key].is_string() ? j[key].get<std::string>() : other;
+        };
+        auto yes = [&](const char* key, bool other) {
+            return j.contains(key) && j[key].is_boolean() ? j[key].get<bool>() : other;
+        };
+        set_kind(m, map_kind_from_name(word("kind", "unknown")));
+        m.colour_space = word("colour_space", m.colour_space);
+        m.channel = word("channel", m.channel);
+        m.slot = word("slot", m.slot);
+        m.green_down = yes("green_down", m.green_down);
+        m.use = yes("use", m.use);
         if (j.contains("packed") && j["packed"].is_array()) {
             m.packed.clear();
             for (const json& k : j["packed"])
@@ -323,19 +330,18 @@ void MapGuesses::apply(MapSet& set) const {
 Status MapGuesses::remember(const MapSet& set, const MapEntry& m) {
     json packed = json::array();
     for (MapKind k : m.packed) packed.push_back(info(k).name);
-    kept_[key(set, m)] = json{
-        {"kind", info(m.kind).name},
-        {"colour_space", m.colour_space},
-        {"channel", m.channel},
-        {"slot", m.slot},
-        {"green_down", m.green_down},
-        {"use", m.use},
-        {"packed", packed}}.dump();
+    kept_[key(set, m)] = json{{"kind", info(m.kind).name},
+                              {"colour_space", m.colour_space},
+                              {"channel", m.channel},
+                              {"slot", m.slot},
+                              {"green_down", m.green_down},
+                              {"use", m.use},
+                              {"packed", packed}};
     json all = json::object();
-    for (const auto& [k, v] : kept_) all[k] = json::parse(v);
+    for (const auto& [k, v] : kept_) all[k] = v;
     std::error_code ec;
     fs::create_directories(file_.parent_path(), ec);
-    return write_file_atomically(file_, all.dump(1) + "\n");
+    return write_file_atomically(file_, json_text(all) + "\n");
 }
 
 }  // namespace vemtra::texture

@@ -3,6 +3,7 @@
 #pragma once
 #include <functional>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <optional>
 
 #include "nodes/map_wires.h"
@@ -69,7 +70,7 @@ public:
 private:
     static std::string key(const MapSet& set, const MapEntry& map);
     fs::path file_;
-    std::map<std::string, std::string> kept_;  // key -> JSON text
+    std::map<std::string, nlohmann::json> kept_;
 };
 fs::path guesses_file();  ///< where the user's are kept
 

@@ -298,13 +298,17 @@ Status prepare_map(const fs::path& from, const fs::path& to, const std::string& 
     if (!header) return header.error();
     auto decode = colour_decode(space);
     if (!decode) return decode.error();
-    OIIO::ImageSpec config;
-    config.attribute("oiio:UnassociatedAlpha", 1);
-    auto in = OIIO::ImageInput::open(from.string(), &config);
-    if (!in) return refused_map(from, plain_reason(OIIO::geterror()));
-    in->threads(threads);
-    MapPreparer preparer(from, *in, decode->get(), progress);
-    return write_atomically_with(to, [&](const fs::path& temporary) { return preparer.write(temporary, threads); });
+    return guarded(from, [&]() -> Status {
+        OIIO::ImageSpec config;
+        config.attribute("oiio:UnassociatedAlpha", 1);
+        auto in = OIIO::ImageInput::open(from.string(), &config);
+        if (!in) return refused_map(from, plain_reason(OIIO::geterror()));
+        if (in->spec().width != header->width || in->spec().height != header->height)
+            return refused_map(from, "it changed while it was read");
+        in->threads(threads);
+        MapPreparer preparer(from, *in, decode->get(), progress);
+        return write_atomically_with(to, [&](const fs::path& temporary) { return preparer.write(temporary, threads); });
+    });
 }
 
 }  // namespace vemtra::texture

@@ -88,7 +88,8 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     for (const bool early : {false, true})
         for (const Opened& o : opened_)
             if (o.key == key_of(source, from, early))
-                if (auto image = o.image.lock(); image && image->decode_early_ == early) return image;
+                if (auto image = o.image.lock(); image && image->decode_early_ == early && !image->spoiled_)
+                    return image;
 
     ImageCache* cache = as_cache(cache_);
     const OIIO::ustring name(from.string());
@@ -145,6 +146,12 @@ void TexelStore::set_budget(size_t bytes) {
     make_room(0);
 }
 
+void TexelStore::spoil(const TexelImage& image) {
+    if (const_cast<std::atomic<bool>&>(image.spoiled_).exchange(true)) return;
+    as_cache(cache_)->invalidate(OIIO::ustring(image.read_from_), true);
+    if (on_spoiled) on_spoiled(image.read_from_, image.source_);
+}
+
 void TexelStore::problem(const TexelImage& image, const std::string& why) {
     if (const_cast<std::atomic<bool>&>(image.broken_).exchange(true)) return;  // once per file
     std::lock_guard lock(problems_mutex_);
@@ -172,9 +179,17 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
     const int first = image.source_.first_channel,
               last = std::min(first + image.source_.channels, image.file_channels_);
     ImageCache* cache = as_cache(cache_);
-    const bool whole =
-        cache->get_pixels(OIIO::ustring(image.read_from_), 0, int(level), x0, x1, y0, y1, 0, 1, first, last,
-                          type_of(image.format_), texels, OIIO::stride_t(texel), OIIO::stride_t(texel * tile_edge));
+    auto read_from = [&](const std::string& file) {
+        return cache->get_pixels(OIIO::ustring(file), 0, int(level), x0, x1, y0, y1, 0, 1, first, last,
+                                 type_of(image.format_), texels, OIIO::stride_t(texel),
+                                 OIIO::stride_t(texel * tile_edge));
+    };
+    bool whole = !image.spoiled_ && read_from(image.read_from_);
+    if (!whole && image.prepared_) {  // each tile carries a checksum: what was damaged on the disk is told here
+        cache->geterror();
+        spoil(image);
+        whole = read_from(image.source_.file.string());
+    }
     const size_t count = tile_edge * tile_edge;
     if (!whole) {
         problem(image, cache->geterror());

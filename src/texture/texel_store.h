@@ -6,6 +6,7 @@
 // lock-freedom", 5.2.3).
 #pragma once
 #include <atomic>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <string>
@@ -59,6 +60,7 @@ private:
     int lanes_ = 1, file_channels_ = 1;
     bool alpha_ = false, premultiplied_ = false, prepared_ = false, decode_early_ = false;
     std::atomic<bool> broken_{false};
+    std::atomic<bool> spoiled_{false};  // the prepared form: texels come from the file itself
 };
 
 class TexelStore {
@@ -79,6 +81,11 @@ public:
     }  ///< bytes of texels, those that wait to be freed included
     size_t budget() const { return budget_.load(std::memory_order_relaxed); }
     void set_budget(size_t bytes);
+    /// Is told of prepared forms that turn out to be damaged, from whichever thread finds it; their texels are read
+    /// from the file itself from then on. To be set before anything is opened.
+    std::function<void(const fs::path& prepared, const TexelSource& source)> on_spoiled;
+    /// The prepared form of an open image is not what it should be.
+    void spoil(const TexelImage& image);
     /// What could not be read since it was asked last.
     std::vector<Error> take_problems();
 

@@ -10,6 +10,8 @@
 namespace vemtra::texture {
 namespace {
 
+constexpr float brightest_texel = 1e9f;  // of a picture that gives light: the sun's disc has 2e9 cd/m2
+
 Wrap wrap_of(const std::string& word) {
     return word == "clamp"      ? Wrap::clamp
            : word == "mirror"   ? Wrap::mirror
@@ -47,6 +49,9 @@ std::string space_of(const program::ImageRequest& r, const ImageHeader& h) {
 
 TextureStore::TextureStore(size_t budget_megabytes, fs::path map_folder)
     : texels_(budget_megabytes << 20), maps_(std::move(map_folder)) {
+    texels_.on_spoiled = [this](const fs::path& prepared, const TexelSource& source) {
+        maps_.discard(prepared, source.file, source.decode ? source.decode->space : "raw");
+    };
 }
 
 void TextureStore::forget(const std::string& path) {
@@ -151,6 +156,21 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
     files_.insert(files_.end(), folders.begin(), folders.end());
 }
 
+namespace {
+
+/// Whether a prepared form can be one of the file: its size, and every level down to one texel.
+bool is_form_of(const ImageHeader& h, const TexelImage& image) {
+    int width = h.width, height = h.height;
+    for (const TexelImage::Level& l : image.levels()) {
+        if (l.width != width || l.height != height) return false;
+        width = std::max(1, width / 2);
+        height = std::max(1, height / 2);
+    }
+    return !image.levels().empty() && image.levels().back().width == 1 && image.levels().back().height == 1;
+}
+
+}  // namespace
+
 std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const program::ImageRequest& r, Image& image,
                                                  const std::string& space, std::vector<Error>& problems) {
     const auto header = store_->header(file);
@@ -179,6 +199,13 @@ std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const pro
             store_->maps().want(file, space);
     }
     auto opened = store_->texels().open(source, from);
+    if (opened && from != file && !is_form_of(*header, **opened)) {
+        store_->texels().spoil(**opened);
+        opened = store_->texels().open(source, file);
+    } else if (!opened && from != file) {
+        store_->maps().discard(from, file, space);
+        opened = store_->texels().open(source, file);
+    }
     if (opened) return *opened;
     Error e = opened.error();
     e.what = "A texture map cannot be read; magenta stands in its place";
@@ -315,31 +342,57 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
     flush(n);
 }
 
+namespace {
+
+/// Rows of the file as floats, from `y` on; how many were read, 0 where they cannot be.
+int read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, int y, int channels, std::vector<float>& rows) {
+    const int band = spec.tile_width ? std::max(1, spec.tile_height) : 64, last = std::min(y + band, spec.height);
+    rows.resize(size_t(last - y) * size_t(spec.width) * size_t(channels));
+    const int y0 = spec.y + y, y1 = spec.y + last;
+    const bool whole = spec.tile_width
+                           ? in.read_tiles(0, 0, spec.x, spec.x + spec.width, y0, y1, spec.z, spec.z + 1, 0, channels,
+                                           OIIO::TypeDesc::FLOAT, rows.data())
+                           : in.read_scanlines(0, 0, y0, y1, spec.z, 0, channels, OIIO::TypeDesc::FLOAT, rows.data());
+    return whole ? last - y : 0;
+}
+
+}  // namespace
+
 Result<Picture> read_picture(const fs::path& file) {
     auto broken = [&](const std::string& why) {
         return Error{"The image cannot be read", file.string(), "", why, "Choose another image, or export it again"};
     };
-    std::error_code ec;
-    if (fs::is_directory(file, ec)) return broken("it is a folder");
-    if (!fs::exists(file, ec)) return broken("it does not exist");
-    auto in = OIIO::ImageInput::open(file.string());
-    if (!in) return broken(OIIO::geterror());
-    const OIIO::ImageSpec& spec = in->spec();
-    if (spec.width < 1 || spec.height < 1 || spec.width > 16384 || spec.height > 16384 || spec.depth > 1)
-        return broken("its size of " + std::to_string(spec.width) + " x " + std::to_string(spec.height) +
+    const Result<ImageHeader> header = read_header(file);
+    if (!header) return broken(header.error().why);
+    constexpr int most = 16384;
+    if (header->width > most || header->height > most)
+        return broken("its size of " + std::to_string(header->width) + " x " + std::to_string(header->height) +
                       " is outside of 1 to 16384");
-    const size_t pixels = size_t(spec.width) * size_t(spec.height), channels = size_t(std::min(3, spec.nchannels));
+    auto in = OIIO::ImageInput::open(file.string());
+    if (!in) return broken(plain_reason(OIIO::geterror()));
+    const OIIO::ImageSpec spec = in->spec();
+    if (spec.width != header->width || spec.height != header->height) return broken("it changed while it was read");
+    const size_t channels = size_t(std::min(3, spec.nchannels));
     const bool decode = spec.format.basetype == OIIO::TypeDesc::UINT8;
-    std::vector<float> raw(pixels * channels);
-    Picture picture{spec.width, spec.height, std::vector<V3f>(pixels)};
-    if (!in->read_image(0, 0, 0, int(channels), OIIO::TypeDesc::FLOAT, raw.data()))
-        return broken("the file is cut off: " + in->geterror());
-    for (size_t i = 0; i < pixels; ++i)
-        for (int c = 0; c < 3; ++c) {
-            float x = raw[i * channels + std::min(size_t(c), channels - 1)];
-            if (!std::isfinite(x)) x = x > 0 ? 65504.f : 0.f;
-            picture.pixels[i][c] = decode ? srgb_to_linear(x) : std::max(0.f, x);
+    Picture picture{spec.width, spec.height, {}};
+    std::vector<float> rows;
+    try {
+        for (int y = 0, read = 0; y < spec.height; y += read) {  // memory follows what the file holds, not what it says
+            read = read_rows(*in, spec, y, int(channels), rows);
+            if (!read) return broken("the file is cut off: " + plain_reason(in->geterror()));
+            for (size_t i = 0; i < rows.size(); i += channels) {
+                V3f texel;
+                for (size_t c = 0; c < 3; ++c) {
+                    float x = rows[i + std::min(c, channels - 1)];
+                    if (!(std::fabs(x) <= brightest_texel)) x = x > 0 ? brightest_texel : 0.f;
+                    texel[int(c)] = decode ? srgb_to_linear(x) : std::max(0.f, x);
+                }
+                picture.pixels.push_back(texel);
+            }
         }
+    } catch (const std::bad_alloc&) {
+        return broken("it does not fit into memory");
+    }
     return picture;
 }
 

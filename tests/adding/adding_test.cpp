@@ -65,10 +65,9 @@ TEST_CASE("adding: a value type is a row that literals and conversions follow") 
 }
 
 TEST_CASE("adding: a format of meshes is a reader in a row") {
-    Scratch s;
     std::vector<Error> warnings;
-    const auto raw =
-        example::triangles_format.read(s.write("one.tri", "0 0 0 1 0 0 0 1 0").string(), warnings, nullptr);
+    ByteStream bytes = ByteStream::of("0 0 0 1 0 0 0 1 0");
+    const auto raw = example::triangles_format.read({"one.tri", bytes}, warnings, nullptr);
     REQUIRE(raw);
     CHECK((*raw)[0].positions.size() == 3);
     CHECK_FALSE(geometry::format_of("one.tri"));  // until its line stands in the register

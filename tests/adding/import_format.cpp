@@ -1,7 +1,6 @@
 // Example of docs/adding.md: a format of meshes. In the house: one reader in src/geometry/, one line in formats().
 #include <sstream>
 
-#include "base/file.h"
 #include "geometry/import.h"
 
 namespace example {
@@ -9,12 +8,10 @@ namespace example {
 using namespace vemtra;
 
 /// Nine numbers a line: a triangle.
-geometry::RawParts read_triangles(const std::string& file, std::vector<Error>&, Progress*) {
-    Result<std::string> bytes = read_file(file);
-    if (!bytes) return bytes.error();
+geometry::RawParts read_triangles(const geometry::ImportSource& source, std::vector<Error>&, Progress*) {
     geometry::RawPart part;
-    part.name = fs::path(file).stem().string();
-    std::istringstream in(*bytes);
+    part.name = fs::path(source.file).stem().string();
+    std::istringstream in(std::string(source.bytes.rest()));
     for (V3f p; in >> p.x >> p.y >> p.z;) {
         part.indices.push_back(uint32_t(part.positions.size()));
         part.positions.push_back(p);

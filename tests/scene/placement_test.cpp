@@ -49,7 +49,7 @@ TEST_CASE("placements are kept by the project file where something was moved, an
 TEST_CASE("a placement that no matrix can have is corrected and told") {
     const auto loaded = scene::parse(
         R"({"vemtra": 1, "assets": [{"id": "a", "file": "a.obj",
-                "placement": {"scale": [0, 1, -1e30], "position": [1e20, 0, 0]}}]})",
+                "placement": {"scale": [0, 1, -1e9], "position": [1e10, 0, 0]}}]})",
         "p");
     REQUIRE(loaded);
     CHECK(loaded->problems.size() >= 2);

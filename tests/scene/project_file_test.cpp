@@ -38,10 +38,9 @@ TEST_CASE("numbers are written with as few digits as bring back the same float")
     const std::string text = scene::to_text(s);
     CHECK(text.find("\"exposure\": 0.1\n") != std::string::npos);
     for (float f : {1.f / 3.f, 1e-7f, 123456.789f, -2.5e10f, .30000001f}) {
-        s.cameras = {scene::Camera()};
-        s.cameras[0].id = std::string("c");
-        s.cameras[0].position.x = f;
-        CHECK(scene::parse(scene::to_text(s), "")->scene.cameras[0].position.x == f);
+        s.kept_values.resize(1);
+        s.kept_values[0].roughness = f;
+        CHECK(scene::parse(scene::to_text(s), "")->scene.kept_values[0].roughness == f);
     }
 }
 

@@ -86,3 +86,60 @@ TEST_CASE("a build-up that would contain itself gets a surface again, and a base
     CHECK((first || second));
     CHECK(repaired(s).empty());
 }
+
+TEST_CASE("numbers of a rig and a camera come into the ranges that light is computed in, each told") {
+    const auto loaded = scene::parse(
+        R"({"vemtra": 1,
+            "rigs": [{"id": "r", "environment": {"exposure": 900, "rotation": 1e9, "tint": [-1, 1e6, 1]},
+                      "lights": [{"id": "l", "position": [1e9, 0, 0], "size": [-1, 1e9], "intensity": -3, "exposure": -99}],
+                      "groups": [{"name": "g", "exposure": 1e6}], "stage": {"height": -1e9, "fade_end": -1}}],
+            "cameras": [{"id": "c", "position": [1e11, 0, 0], "target": [1e11, 0, 0], "focal_length": 0}],
+            "render": {"clamp": -1, "depth": 999999, "samples": -1}, "display": {"exposure": 1e5}})",
+        "p");
+    REQUIRE(loaded);
+    const scene::Rig& r = loaded->scene.rigs[0];
+    CHECK(r.environment.exposure == 24.f);
+    CHECK(r.environment.tint.x == 0.f);
+    CHECK(r.environment.tint.y == 1e4f);
+    CHECK(r.lights[0].position.x == 1e6f);
+    CHECK(r.lights[0].size == V2f(0.f, 1e6f));
+    CHECK(r.lights[0].intensity == 0.f);
+    CHECK(r.lights[0].exposure == -24.f);
+    CHECK(r.groups[0].exposure == 24.f);
+    CHECK(r.stage.height == -1e6f);
+    CHECK(r.stage.fade_end == 0.f);
+    const scene::Camera& c = loaded->scene.cameras[0];
+    CHECK(c.focal_length == 1.f);
+    CHECK((c.position - c.target).length() > 0.f);
+    CHECK(loaded->scene.render.depth == 64);
+    CHECK(loaded->scene.display.exposure == 32.f);
+    CHECK(loaded->problems.size() >= 15);
+    for (const Error& e : loaded->problems) CHECK_FALSE(e.place.empty());
+}
+
+TEST_CASE("a number beyond a million million is not read, and the default stands") {
+    for (const char* number : {"1.1e12", "-1e13", "1e39", "1e308", "18446744073709551615"}) {
+        const auto loaded = scene::parse(
+            std::string(R"({"vemtra": 1, "kept_values": [{"name": "a", "roughness": )") + number + "}]}", "p");
+        REQUIRE(loaded);
+        INFO(number);
+        REQUIRE(loaded->problems.size() == 1);
+        CHECK(loaded->problems[0].place == "kept_values[0].roughness");
+        CHECK(loaded->scene.kept_values[0].roughness == scene::KeptValue().roughness);
+    }
+    CHECK_FALSE(scene::parse(R"({"vemtra": 1, "name": 1e400})", "p"));
+    CHECK_FALSE(scene::parse(R"({"vemtra": 18446744073709551615})", "p"));
+    CHECK_FALSE(scene::parse(R"({"vemtra": 4294967297})", "p"));
+}
+
+TEST_CASE("very many ids that are the same are told apart, and a part of them is listed") {
+    std::string text = R"({"vemtra": 1, "parts": [)";
+    for (int i = 0; i < 5000; ++i) text += std::string(i ? "," : "") + (i % 2 ? R"({"id": "same"})" : "{}");
+    const auto loaded = scene::parse(text + "]}", "p");
+    REQUIRE(loaded);
+    std::set<std::string> ids;
+    for (const scene::Part& p : loaded->scene.parts) ids.insert(p.id);
+    CHECK(ids.size() == 5000);
+    CHECK(loaded->problems.size() < 300);
+    CHECK(loaded->problems.back().why.find("more things") != std::string::npos);
+}

@@ -16,8 +16,13 @@ void Jobs::start(const QString& text, std::function<Finish(Progress&)> work) {
     job_ = std::make_shared<Progress>();
     text_ = text;
     Q_EMIT changed();
-    thread_ = std::thread([this, job = job_, work = std::move(work)] {
-        auto finish = work(*job);
+    thread_ = std::thread([this, text, job = job_, work = std::move(work)] {
+        Finish finish;
+        try {
+            finish = work(*job);
+        } catch (const std::bad_alloc&) {
+            finish = [this, text] { Q_EMIT failed("Given up, there is not enough memory: " + text); };
+        }
         QMetaObject::invokeMethod(
             this,
             [this, finish = std::move(finish)] {

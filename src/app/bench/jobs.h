@@ -27,6 +27,7 @@ public:
 Q_SIGNALS:
     void changed();
     void refused(const QString& busy_with);
+    void failed(const QString& why);
 
 private:
     std::shared_ptr<Progress> job_;

@@ -178,8 +178,7 @@ void Form::file(const QString& label, const QString& help, const QString& filter
         const QString f = QFileDialog::getOpenFileName(this, "Choose a file",
                                                        QString::fromStdString(bench_.folder().string()), filter);
         if (f.isEmpty()) return;
-        const std::string v =
-            bench_.file() ? fs::proximate(f.toStdString(), bench_.folder()).generic_string() : f.toStdString();
+        const std::string v = bench_.file() ? path_from(bench_.folder(), f.toStdString()) : f.toStdString();
         bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
     });
 }

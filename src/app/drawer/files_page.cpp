@@ -135,8 +135,7 @@ private:
         box->addLayout(row);
     }
     void add_search_folder(const fs::path& folder) {
-        const std::string named =
-            bench_.file() ? fs::proximate(folder, bench_.folder()).generic_string() : folder.string();
+        const std::string named = bench_.file() ? path_from(bench_.folder(), folder) : folder.string();
         bench_.edit("Add a search folder", [&](scene::Scene& s) {
             if (std::find(s.search_folders.begin(), s.search_folders.end(), named) == s.search_folders.end())
                 s.search_folders.push_back(named);

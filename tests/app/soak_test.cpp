@@ -1,0 +1,170 @@
+// Hours of work in minutes: edits, undo, imports, saving and looking around at random in the real window, watched for
+// memory and file handles that grow. ./run soak [MINUTES]; a few seconds of it in every ./run test.
+#include <random>
+
+#include "app/window.h"
+#include "scene/edits.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+struct Held {
+    double megabytes = 0;
+    size_t handles = 0;
+};
+Held held(const app::Workbench& bench) {
+    size_t handles = 0;
+    for (const auto& e : entries_of("/proc/self/fd")) handles += !e.path().empty();
+    return {double(bench.memory()) / (1 << 20), handles};
+}
+
+class Hands {
+public:
+    Hands(app::MainWindow& window, uint32_t seed) : w_(window), bench_(window.bench()), random_(seed) {}
+
+    void do_something() {
+        using Deed = void (Hands::*)();
+        static constexpr Deed deeds[] = {
+            &Hands::turn_a_slot, &Hands::turn_a_slot, &Hands::select_something, &Hands::add_and_remove, &Hands::undo,
+            &Hands::redo,        &Hands::orbit,       &Hands::look_otherwise,   &Hands::stock,          &Hands::import,
+            &Hands::save,        &Hands::keep,        &Hands::resize,           &Hands::move_part,      &Hands::type};
+        (this->*deeds[below(std::size(deeds))])();
+        ++done_;
+    }
+    size_t done() const { return done_; }
+    const Scratch& scratch() const { return scratch_; }
+
+private:
+    size_t below(size_t n) { return random_() % n; }
+    float unit() { return float(random_() & 0xffff) / 65535.f; }
+
+    void turn_a_slot() {
+        if (!bench_.layer()) return select_something();
+        const char* slots[] = {"specular_roughness", "base_metalness", "specular_weight", "coat_weight"};
+        const std::string slot = slots[below(std::size(slots))], layer = bench_.layer()->id;
+        for (int step = 0; step < 5; ++step) {
+            const float value = unit();
+            bench_.edit_build_up(
+                "turn",
+                [&](scene::BuildUp& b) {
+                    if (scene::Layer* l = scene::find(b.layers, layer)) l->surface[slot].value = value;
+                },
+                "soak-" + slot);
+            QTest::qWait(15);
+        }
+        bench_.end_merge();
+    }
+    void select_something() {
+        const auto& parts = bench_.scene().parts;
+        if (parts.empty()) return;
+        bench_.select_part(parts[below(parts.size())].id);
+        if (const scene::BuildUp* b = bench_.build_up(); b && !b->layers.empty())
+            bench_.select_layer(b->layers[below(b->layers.size())].id);
+        if (const scene::Layer* l = bench_.layer(); l && !l->nodes.empty())
+            bench_.select_node(l->nodes[below(l->nodes.size())].id);
+    }
+    void add_and_remove() {
+        bench_.edit_build_up("layer", [&](scene::BuildUp& b) {
+            if (b.layers.size() < 12)
+                scene::add_layer(b, "Soaked");
+            else
+                scene::remove_layer(b, b.layers.back().id);
+        });
+    }
+    void undo() {
+        for (size_t i = below(6); i > 0 && bench_.document().can_undo(); --i) bench_.undo();
+    }
+    void redo() {
+        for (size_t i = below(4); i > 0 && bench_.document().can_redo(); --i) bench_.redo();
+    }
+    void orbit() {
+        QWidget* view = w_.view();
+        const QPoint from = view->rect().center(), to = from + QPoint(int(below(120)) - 60, int(below(60)) - 30);
+        QTest::mousePress(view, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 4; ++i) QTest::mouseMove(view, from + (to - from) * i / 4, 8);
+        QTest::mouseRelease(view, Qt::LeftButton, {}, to);
+    }
+    void look_otherwise() {
+        const render::View views[] = {render::View::beauty, render::View::beauty, render::View::clay,
+                                      render::View::coverage, render::View::normal};
+        bench_.show_view(views[below(std::size(views))]);
+    }
+    void stock() {
+        const auto& items = bench_.stock().items;
+        if (!items.empty() && bench_.layer()) bench_.apply_stock(items[below(items.size())].layer.id);
+    }
+    void import() {
+        if (bench_.scene().assets.size() < 3)
+            bench_.import_asset(root / "demo" / "buoy.glb");
+        else
+            w_.open_project(demo_project, false);
+    }
+    void save() { bench_.save(scratch_.path / "soaked.vemtra"); }
+    void keep() {
+        bench_.keep_picture();
+        while (bench_.kept().size() > 4) bench_.forget_picture(0);
+    }
+    void resize() { w_.resize(1100 + int(below(4)) * 60, 760 + int(below(3)) * 40); }
+    void move_part() {
+        if (!bench_.part()) return select_something();
+        bench_.move_by(V3f(.01f * (unit() - .5f), 0.f, .01f * (unit() - .5f)), "Move", "soak-move");
+        bench_.end_merge();
+    }
+    void type() {
+        const Qt::Key keys[] = {Qt::Key_O, Qt::Key_A, Qt::Key_F, Qt::Key_Escape};
+        QTest::keyClick(&w_, keys[below(std::size(keys))]);
+    }
+
+    app::MainWindow& w_;
+    app::Workbench& bench_;
+    std::mt19937 random_;
+    Scratch scratch_;
+    size_t done_ = 0;
+};
+
+/// Works for so long; what is held is looked at when a sixth of the time is over, and at the end, each time at rest
+/// with the demo as it is.
+void soak(double minutes) {
+    app::MainWindow w;
+    w.resize(1280, 800);
+    w.show();
+    REQUIRE(w.open_project(demo_project, false));
+    Hands hands(w, 20261126u);
+    QElapsedTimer clock;
+    clock.start();
+    auto at_rest = [&] {
+        wait_until([&] { return !w.bench().jobs().busy(); });
+        w.bench().show_view(render::View::beauty);
+        w.resize(1280, 800);
+        while (!w.bench().kept().empty()) w.bench().forget_picture(0);
+        w.open_project(demo_project, false);
+        picture(w, 2);
+        return held(w.bench());
+    };
+    auto work_until = [&](double end) {
+        while (double(clock.elapsed()) / 60000. < end) {
+            hands.do_something();
+            QTest::qWait(20);
+        }
+        return at_rest();
+    };
+    const Held early = work_until(minutes / 6), late = work_until(minutes);
+    WARN(hands.done() << " deeds in " << minutes << " minutes; " << early.megabytes << " MB and " << early.handles
+                      << " handles after a sixth of them, " << late.megabytes << " MB and " << late.handles
+                      << " at the end");
+    CHECK(late.megabytes < early.megabytes * 1.05 + (minutes < 5 ? 60 : 0));  // the first minutes fill shelves
+    CHECK(late.handles <= early.handles + 4);
+    w.bench().discard_autosave();
+}
+
+}  // namespace
+
+TEST_CASE("a few seconds of work at random in the window") {
+    soak(.25);
+}
+TEST_CASE("half an hour of work at random in the window", "[.soak]") {
+    const char* asked = std::getenv("VEMTRA_SOAK_MINUTES");
+    soak(asked ? std::atof(asked) : 30.);
+}

@@ -1,0 +1,53 @@
+#include "hostile/inputs.h"
+#include "support.h"
+
+using namespace vemtra;
+using namespace vemtra::hostile;
+
+namespace {
+
+/// Makes each input in an empty folder and runs its calls; a failure names the input, the call and how it ended.
+void all_answered(const std::vector<HostileInput>& inputs) {
+    const char* only = std::getenv("VEMTRA_HOSTILE");  // a part of a name: to look at one
+    size_t count = 0, calls = 0;
+    double slowest = 0, seconds = 0;
+    size_t largest = 0;
+    for (const HostileInput& input : inputs) {
+        if (only && input.name.find(only) == std::string::npos) continue;
+        const test::Scratch scratch;
+        const fs::path folder = scratch.path / "in";
+        fs::create_directories(folder);
+        ++count;
+        for (const Call& call : input.make(folder)) {
+            const Answer a = run_cli(call.arguments, {}, call.environment, folder);
+            ++calls;
+            seconds += a.seconds;
+            slowest = std::max(slowest, a.seconds);
+            largest = std::max(largest, a.megabytes);
+            std::string words;
+            for (const std::string& w : call.arguments) words += " " + w.substr(0, 100);
+            if (std::getenv("VEMTRA_HOSTILE_SLOW") && a.seconds > 2)
+                WARN(input.name << " |" << words << " | " << a.line().substr(0, 60));
+            INFO(input.name << " |" << words);
+            INFO(a.line());
+            CHECK(a.answered());
+        }
+    }
+    WARN(count << " inputs, " << calls << " calls, all in " << seconds << " s; slowest " << slowest << " s, largest "
+               << largest << " MB");
+}
+
+}  // namespace
+
+TEST_CASE("hostile projects are answered", "[hostile]") {
+    all_answered(hostile_projects());
+}
+TEST_CASE("hostile assets are answered", "[hostile]") {
+    all_answered(hostile_assets());
+}
+TEST_CASE("hostile pictures, sets and lists are answered", "[hostile]") {
+    all_answered(hostile_pictures());
+}
+TEST_CASE("what is no ordinary file, or leads elsewhere, is answered", "[hostile]") {
+    all_answered(hostile_paths());
+}

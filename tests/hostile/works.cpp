@@ -1,0 +1,247 @@
+#include "hostile/works.h"
+
+#include <OpenImageIO/imageio.h>
+
+#include "base/hash.h"
+#include "exchange/collect.h"
+#include "exchange/map_pack.h"
+#include "geometry/field.h"
+#include "scene/autosave.h"
+#include "support.h"
+#include "texture/texture.h"
+
+namespace vemtra::hostile {
+namespace {
+
+using scene::Scene;
+
+void begun(const fs::path& folder) {
+    std::ofstream(folder / "begun") << "x";
+}
+
+/// A scene whose name is a number and whose size depends on it: what is read back tells whether it is whole.
+Scene numbered(int number) {
+    Scene s = test::plain_scene("square.obj");
+    s.name = std::to_string(number);
+    s.kept_values.resize(size_t(number % 7) * 20);
+    return s;
+}
+std::string wrong_numbered(const fs::path& file) {
+    auto loaded = scene::load(file);
+    if (!loaded) return loaded.error().line();
+    if (!loaded->problems.empty()) return loaded->problems.front().line();
+    const std::string& name = loaded->scene.name;
+    if (name.empty() || name.find_first_not_of("0123456789") != std::string::npos) return "the name is '" + name + "'";
+    if (loaded->scene.kept_values.size() != size_t(std::stoi(name) % 7) * 20) return "values are missing";
+    return "";
+}
+
+void save(const fs::path& folder, bool once) {
+    for (int i = 0; i == 0 || !once; ++i) {
+        (void)scene::save(numbered(i), folder / "p.vemtra");
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_save(const fs::path& folder) {
+    return wrong_numbered(folder / "p.vemtra");
+}
+
+void autosave(const fs::path& folder, bool once) {
+    scene::Autosaver saver;
+    const fs::path file = scene::autosave_path(folder / "p.vemtra");
+    for (int i = 0; i == 0 || !once; ++i) {
+        saver.keep(std::make_shared<const Scene>(numbered(i)), file);
+        if (i % 50 == 0) saver.finish();  // without its rest between writings
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_autosave(const fs::path& folder) {
+    return wrong_numbered(scene::autosave_path(folder / "p.vemtra"));
+}
+
+void picture(const fs::path& folder, bool once) {
+    test::Scratch asset;
+    asset.write("square.obj", test::square_obj);
+    render::Workshop workshop(16);
+    const auto p = test::prepared(test::plain_scene("square.obj"), asset.path, workshop);
+    const render::PictureSettings settings{.width = 200, .height = 120, .samples = 1};
+    const auto film = render::render_picture(*p, settings);
+    for (int i = 0; i == 0 || !once; ++i) {
+        for (const char* name : {"o.exr", "o.png"})
+            (void)render::write_picture(*p, *film, settings, {"p", double(i)}, folder / name);
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_picture(const fs::path& folder) {
+    for (const char* name : {"o.exr", "o.png"}) {
+        const auto picture = texture::read_picture(folder / name);
+        if (!picture) return picture.error().line();
+        if (picture->width != 200 || picture->height != 120) return std::string(name) + " has another size";
+    }
+    return "";
+}
+
+void write_map(const fs::path& file, int edge, int seed) {
+    std::vector<uint8_t> texels(size_t(edge) * size_t(edge) * 3);
+    for (size_t i = 0; i < texels.size(); ++i) texels[i] = uint8_t(mix32(uint32_t(i) + uint32_t(seed) * 7919u) >> 24);
+    auto out = OIIO::ImageOutput::create(file.string());
+    out->open(file.string(), OIIO::ImageSpec(edge, edge, 3, OIIO::TypeDesc::UINT8));
+    out->write_image(OIIO::TypeDesc::UINT8, texels.data());
+    out->close();
+}
+std::string wrong_images(const fs::path& folder) {
+    std::error_code ec;
+    for (const auto& e : fs::directory_iterator(folder, ec)) {
+        if (e.path().filename().string()[0] == '.' || e.path().extension() == ".note") continue;
+        auto in = OIIO::ImageInput::open(e.path().string());
+        if (!in) return e.path().string() + ": " + OIIO::geterror();
+        for (int level = 0; in->seek_subimage(0, level); ++level) {
+            std::vector<float> texels(size_t(in->spec().width) * size_t(in->spec().height) *
+                                      size_t(in->spec().nchannels));
+            if (!in->read_image(0, level, 0, -1, OIIO::TypeDesc::FLOAT, texels.data()))
+                return e.path().string() + ": " + in->geterror();
+        }
+        in->geterror();
+    }
+    return "";
+}
+
+void pack(const fs::path& folder, bool once) {
+    const test::Scratch maps;
+    write_map(maps.path / "crate_basecolor.png", 128, 1);
+    write_map(maps.path / "crate_roughness.png", 128, 2);
+    std::vector<Error> problems;
+    const auto sets = texture::find_map_sets({maps.path}, problems);
+    const auto recipe = exchange::read_recipe(shipped_assets() / "recipes" / "each-slot-8bit.json");
+    for (int i = 0; i == 0 || !once; ++i) {
+        (void)exchange::pack(sets.at(0), *recipe, folder / "packed");
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_pack(const fs::path& folder) {
+    return wrong_images(folder / "packed");
+}
+
+void collect(const fs::path& folder, bool once) {
+    const test::Scratch from;
+    from.write("square.obj", test::square_obj);
+    write_map(from.path / "a.png", 256, 3);
+    Scene s = test::plain_scene("square.obj");
+    s.name = "0";
+    scene::Node n;
+    n.id = "i";
+    n.kind = "image";
+    n.type = "color3";
+    n.inputs["file"].value = std::string("a.png");
+    s.build_ups[0].layers[0].nodes.push_back(n);
+    for (int i = 0; i == 0 || !once; ++i) {
+        (void)exchange::collect(s, Paths(from.path, {}, nullptr), folder / "to" / "p.vemtra");
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_collect(const fs::path& folder) {
+    const fs::path to = folder / "to";
+    if (std::string w = wrong_numbered(to / "p.vemtra"); !w.empty()) return w;
+    const auto asset = read_file(to / "assets" / "square.obj");
+    if (!asset || *asset != test::square_obj) return "the asset is not what it was";
+    return wrong_images(to / "maps");
+}
+
+void prepare(const fs::path& folder, bool once) {
+    const test::Scratch from;
+    texture::MapCache cache(folder / "cache", uint64_t(3) << 20);
+    for (int i = 0; i == 0 || !once; ++i) {
+        write_map(from.path / "m.png", 300, i);
+        cache.prepare_all({{from.path / "m.png", "srgb_texture"}});
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_prepare(const fs::path& folder) {
+    return wrong_images(folder / "cache");
+}
+
+/// Fields of a square, whose wanted reach is the number.
+struct FieldOfSquare {
+    std::vector<geometry::Instance> instances;
+    std::unique_ptr<geometry::Geometry> geometry;
+    FieldOfSquare() {
+        auto mesh = std::make_shared<geometry::Mesh>();
+        mesh->positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+        mesh->normals.assign(3, V3f(0, 0, 1));
+        mesh->indices = {0, 1, 2};
+        geometry =
+            std::make_unique<geometry::Geometry>(std::vector<geometry::Instance>{{geometry::make_shape(mesh), M44f()}});
+    }
+    static nodes::FieldRequest request(int number) {
+        nodes::FieldRequest r;
+        r.field = "cavity";
+        r.parameters.assign(geometry::field_kinds()[0].parameters.size(), .01f + .001f * float(number));
+        return r;
+    }
+    static constexpr size_t floats = 300000;  // a large one: a kill shall meet its writing
+};
+void fields(const fs::path& folder, bool once) {
+    ::setenv("XDG_CACHE_HOME", folder.c_str(), 1);
+    const FieldOfSquare square;
+    for (int i = 0; i == 0 || !once; ++i) {
+        geometry::FormField field;
+        field.parts.resize(1);
+        field.parts[0].at_vertex.assign(3, float(i));
+        field.parts[0].first.assign(1, 0);
+        field.parts[0].resolution.assign(1, 1);
+        field.parts[0].inside.assign(FieldOfSquare::floats, float(i));
+        geometry::keep_field(*square.geometry, {1}, FieldOfSquare::request(i % 5), field);
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_fields(const fs::path& folder) {
+    const char* before = std::getenv("XDG_CACHE_HOME");
+    const std::string kept = before ? before : "";
+    ::setenv("XDG_CACHE_HOME", folder.c_str(), 1);
+    const FieldOfSquare square;
+    std::string wrong;
+    size_t whole = 0, there = 0;
+    for (const auto& e : fs::directory_iterator(folder / "vemtra" / "fields"))
+        there += e.path().extension() == ".field" && e.path().filename().string()[0] != '.';
+    for (int i = 0; i < 5; ++i) {
+        const auto field = geometry::cached_field(*square.geometry, {1}, FieldOfSquare::request(i));
+        if (!field) continue;
+        ++whole;
+        if (field->parts[0].inside.size() != FieldOfSquare::floats) wrong = "a field is not whole";
+    }
+    if (whole != there || !whole)
+        wrong = std::to_string(there) + " fields, " + std::to_string(whole) + " of them whole";
+    ::setenv("XDG_CACHE_HOME", kept.c_str(), 1);
+    return wrong;
+}
+
+}  // namespace
+
+const std::vector<Work>& works() {
+    static const std::vector<Work> all = {
+        {"save", save, wrong_save},       {"autosave", autosave, wrong_autosave}, {"picture", picture, wrong_picture},
+        {"pack", pack, wrong_pack},       {"collect", collect, wrong_collect},    {"prepare", prepare, wrong_prepare},
+        {"fields", fields, wrong_fields},
+    };
+    return all;
+}
+const Work* work(const std::string& name) {
+    for (const Work& w : works())
+        if (name == w.name) return &w;
+    return nullptr;
+}
+
+size_t unfinished_files(const fs::path& folder) {
+    size_t n = 0;
+    for (const auto& e : fs::recursive_directory_iterator(folder))
+        n += e.path().filename().string().find(".part") != std::string::npos;
+    return n;
+}
+
+bool was_work(int argc, char** argv) {
+    if (argc < 4 || std::string(argv[1]) != "--work") return false;
+    if (const Work* w = work(argv[2])) w->go(argv[3], argc > 4);
+    return true;
+}
+
+}  // namespace vemtra::hostile
