@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <sys/stat.h>
+#include <sys/statvfs.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -13,6 +14,7 @@
 #include <new>
 #include <set>
 
+#include "base/folders.h"
 #include "base/hash.h"
 
 namespace vemtra {
@@ -161,6 +163,21 @@ void sweep(const fs::path& folder) {
     }
 }
 
+/// Why nothing can be written into a folder; 0 where nothing is known to stand against it. Libraries that write files
+/// keep the system's reason to themselves.
+int what_stands_against(const fs::path& folder) {
+    constexpr uint64_t next_to_nothing = 1 << 16;  // bytes
+    const fs::path probe = folder / (std::string(".probe") + std::string(mark) + host_mark() + "-" +
+                                     std::to_string(::getpid()) + "-0" + std::string(part));
+    const int fd = ::open(probe.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600);
+    if (fd < 0) return errno;
+    ::close(fd);
+    ::unlink(probe.c_str());
+    struct statvfs info;
+    const bool known = ::statvfs(folder.c_str(), &info) == 0;
+    return known && uint64_t(info.f_bavail) * info.f_frsize < next_to_nothing ? ENOSPC : 0;
+}
+
 fs::path temporary_beside(const fs::path& folder, const fs::path& path) {
     static std::atomic<unsigned> counter{0};
     return folder / ("." + path.stem().string().substr(0, longest_stem) + std::string(mark) + host_mark() + "-" +
@@ -179,7 +196,15 @@ Status write_atomically_with(const fs::path& path, const std::function<Status(co
         if (error.file.empty() || error.file == temporary.string()) error.file = path.string();
         return error;
     };
-    if (Status s = write(temporary); !s) return give_up(s.error());
+    if (Status s = write(temporary); !s) {
+        Error error = s.error();
+        ::unlink(temporary.c_str());  // what it holds may be all that was left
+        if (errno = what_stands_against(folder); errno && error.why.find(std::strerror(errno)) == std::string::npos) {
+            error.why = std::strerror(errno);
+            error.remedy = remedy_for_write();
+        }
+        return give_up(error);
+    }
     if (Status s = flush(temporary, O_RDWR | O_CLOEXEC); !s) return give_up(s.error());
     if (::rename(temporary.c_str(), path.c_str()) != 0)
         return give_up(system_error("Cannot replace", path, remedy_for_write()));
@@ -213,6 +238,15 @@ Status copy_file_atomically(const fs::path& from, const fs::path& to) {
     });
     ::close(opened->descriptor);
     return copied;
+}
+
+Status make_folder(const fs::path& folder) {
+    std::error_code ec;
+    if (folder.empty() || fs::is_directory(folder, ec)) return Done{};
+    fs::create_directories(folder, ec);
+    if (!ec) return Done{};
+    errno = ec.value();
+    return Error{"Cannot create the folder", folder.string(), "", ec.message(), remedy_for_write()};
 }
 
 std::vector<fs::directory_entry> entries_of(const fs::path& folder) {

@@ -34,7 +34,7 @@ inline uint64_t hash_bytes(const void* data, size_t size, uint64_t seed = 0x9e37
         h = mix(h ^ w) + 0x9e3779b97f4a7c15ULL;
     }
     uint64_t tail = 0;
-    std::memcpy(&tail, p, size);
+    if (size) std::memcpy(&tail, p, size);
     return mix(h ^ tail);
 }
 inline uint64_t hash_text(std::string_view text, uint64_t seed = 0) {

@@ -3,6 +3,7 @@
 #include <map>
 #include <set>
 
+#include "base/folders.h"
 #include "base/text.h"
 #include "scene/project_file.h"
 #include "texture/texture.h"
@@ -85,8 +86,7 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
         report(progress, float(++done) / float(std::max<size_t>(1, total)));
     });
     if (stop) return Error{"The project was not collected", project.string(), "", "it was stopped", ""};
-    std::error_code ec;
-    fs::create_directories(to, ec);
+    if (Status s = make_folder(to); !s) return s.error();
     if (Status s = scene::save(scene, project); !s) return s.error();
     return out;
 }

@@ -7,8 +7,10 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "base/folders.h"
 #include "base/json_text.h"
 #include "texture/colour.h"
+#include "texture/write_image.h"
 
 namespace OCIO = OCIO_NAMESPACE;
 
@@ -337,14 +339,7 @@ Result<fs::path> Packer::write(int tile) {
     if (Status s = to_space(pixels); !s) return s.error();
     const fs::path to = target(tile);
     const OIIO::ImageSpec spec = this->spec(to);
-    const Status written = write_atomically_with(to, [&](const fs::path& temporary) -> Status {
-        auto file = OIIO::ImageOutput::create(temporary.string());
-        if (!file || !file->open(temporary.string(), spec) ||
-            !file->write_image(OIIO::TypeDesc::FLOAT, pixels.data()) || !file->close())
-            return Error{"A map cannot be written", to.string(), "", file ? file->geterror() : OIIO::geterror(),
-                         "Check the space and the rights of the folder"};
-        return Done{};
-    });
+    const Status written = texture::write_image(to, spec, OIIO::TypeDesc::FLOAT, pixels.data());
     if (!written) return written.error();
     return to;
 }
@@ -353,8 +348,7 @@ Result<fs::path> Packer::write(int tile) {
 
 Result<Packed> pack(const MapSet& set, const Recipe& recipe, const fs::path& folder, Progress* progress) {
     Packed out;
-    std::error_code ec;
-    fs::create_directories(folder, ec);
+    if (Status s = make_folder(folder); !s) return s.error();
     std::set<int> tiles;
     for (const MapEntry& m : set.maps) tiles.insert(m.tiles.begin(), m.tiles.end());
     if (tiles.empty()) tiles.insert(0);

@@ -103,7 +103,7 @@ void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, P
             b, layer,
             "the build-up '" + name + "' holds more than " + std::to_string(most_nested) + " others within one another",
             "Give some of them surfaces of their own");
-    if (out.total_layers + inner->total_layers > most_total_layers)
+    if (out.total_layers + inner->total_layers + std::min(b.layers.size(), most_layers) > most_total_layers)
         return left_plain(b, layer,
                           "with it the build-up would show more than " + std::to_string(most_total_layers) + " layers",
                           "Nest fewer build-ups in one another");

@@ -8,6 +8,7 @@
 #include <mutex>
 
 #include "base/text.h"
+#include "texture/write_image.h"
 
 namespace vemtra::render {
 
@@ -53,10 +54,6 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
 
 namespace {
 
-Error cannot_write(const fs::path& file, const std::string& why) {
-    return {"Cannot write the picture", file.string(), "", why, "Choose another place, or free some space"};
-}
-
 void describe(OIIO::ImageSpec& spec, const PictureSettings& s, const PictureInfo& info) {
     spec.attribute("Software", "Vemtra " VEMTRA_VERSION);
     spec.attribute("vemtra:samples", s.samples);
@@ -64,18 +61,6 @@ void describe(OIIO::ImageSpec& spec, const PictureSettings& s, const PictureInfo
     spec.attribute("vemtra:project", info.project);
     spec.attribute("vemtra:seconds", float(info.seconds));
     spec.attribute("vemtra:view", view_name(s.view));
-}
-
-Status write_image(const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* data, const fs::path& file) {
-    return write_atomically_with(file, [&](const fs::path& temporary) -> Status {
-        auto out = OIIO::ImageOutput::create(temporary.string());
-        if (!out) return cannot_write(file, OIIO::geterror());
-        if (!out->open(temporary.string(), spec)) return cannot_write(file, out->geterror());
-        const bool ok = out->write_image(type, data);
-        const std::string why = ok ? "" : out->geterror();
-        if (!out->close() || !ok) return cannot_write(file, why.empty() ? out->geterror() : why);
-        return Done{};
-    });
 }
 
 }  // namespace
@@ -123,7 +108,7 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
         spec.attribute("vemtra:region", std::to_string(settings.region.x0) + "," + std::to_string(settings.region.y0) +
                                             "," + std::to_string(settings.region.x1) + "," +
                                             std::to_string(settings.region.y1));
-    return write_image(spec, OIIO::TypeDesc::FLOAT, data.data(), file);
+    return texture::write_image(file, spec, OIIO::TypeDesc::FLOAT, data.data());
 }
 
 Result<std::vector<uint8_t>> displayed(const std::vector<V3f>& linear, View view, const scene::Display& display) {
@@ -157,7 +142,7 @@ Status write_png(const Prepared& prepared, const Film& film, const PictureSettin
     OIIO::ImageSpec spec(film.width, film.height, 3, OIIO::TypeDesc::UINT8);
     spec.attribute("oiio:ColorSpace", "sRGB");
     describe(spec, settings, info);
-    return write_image(spec, OIIO::TypeDesc::UINT8, rgba->data(), file);
+    return texture::write_image(file, spec, OIIO::TypeDesc::UINT8, rgba->data());
 }
 
 // The register: one line per format.

@@ -210,9 +210,10 @@ std::string rest_of(const Parsed& p, const Reading& r) {
     std::string out;
     for (size_t i = 0; i < p.tokens.size(); ++i) {
         const bool word = i >= r.first && i < r.first + r.count;
-        if (p.taken[i] || (word && !r.cut)) continue;
+        const bool cut = r.cut && i == r.first;  // a word at the end of its token; what follows it is whole tokens
+        if (p.taken[i] || (word && !cut)) continue;
         std::string t = p.stem.substr(p.tokens[i].begin, p.tokens[i].end - p.tokens[i].begin);
-        if (word) t.resize(t.size() - r.cut);
+        if (cut) t.resize(t.size() - std::min(t.size(), r.cut));
         if (!out.empty() && !p.tokens[i].glued) out += '_';
         out += t;
     }

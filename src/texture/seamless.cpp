@@ -58,6 +58,7 @@ float Tones::to_normal(float value) const {
 }
 
 float Tones::from_normal(float g) const {
+    if (!std::isfinite(g)) g = .5f;
     const float p = .5f * std::erfc(-(g - .5f) / deviation * .70710678f), rank = std::clamp(p, 0.f, 1.f) * steps;
     const int i = std::min(int(rank), steps - 1);
     const float t = rank - float(i);

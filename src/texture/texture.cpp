@@ -254,7 +254,8 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
     float *u = memory.data(), *v = u + 3 * stride, *value = v + 3 * stride;
     std::vector<Copies> copies(stride);
     for (size_t i = 0; i < stride; ++i) {
-        copies[i] = copies_at(place[0][i], place[1][i]);
+        auto countable = [](float x) { return std::fabs(x) < 0x1p23f ? x : 0.f; };  // else it has no fraction left
+        copies[i] = copies_at(countable(place[0][i]), countable(place[1][i]));
         for (size_t k = 0; k < 3; ++k) u[k * stride + i] = copies[i].u[k], v[k * stride + i] = copies[i].v[k];
     }
     for (size_t k = 0; k < 3; ++k) {

@@ -8,7 +8,7 @@ using namespace vemtra::test;
 namespace {
 
 struct Set {
-    Scratch s;
+    Scratch s, out;
     void map(const std::string& name, float value, int channels = 1) const {
         write_image(s.path / name, 8, 8, channels, OIIO::TypeDesc::UINT8,
                     [=](int, int, int c) { return value + .1f * float(c); });
@@ -23,7 +23,7 @@ struct Set {
         Scratch elsewhere;
         const auto r = exchange::read_recipe(elsewhere.write("r.json", recipe));
         REQUIRE(r);
-        return exchange::pack(found(), *r, s.path / "out");
+        return exchange::pack(found(), *r, out.path);
     }
     float value_of(const fs::path& file) const {
         auto in = OIIO::ImageInput::open(file.string());
@@ -46,7 +46,7 @@ TEST_CASE("a set with neither roughness nor gloss is packed by every recipe that
         INFO(file.stem().string());
         const auto recipe = exchange::read_recipe(file);
         REQUIRE(recipe);
-        const auto packed = exchange::pack(set.found(), *recipe, set.s.path / "out");
+        const auto packed = exchange::pack(set.found(), *recipe, set.out.path);
         REQUIRE(packed);
         CHECK(packed->written.size() + packed->left_out.size() > 0);
     }
@@ -78,11 +78,15 @@ TEST_CASE("the three names of heights stand for one another") {
 
 TEST_CASE("a set that is called like a word of recipes is packed under its name") {
     const Set set;
-    set.map("{set}_roughness.png", .2f);
-    const auto packed = set.packed(roughness);
+    set.map("crate_roughness.png", .2f);
+    texture::MapSet named = set.found();
+    named.name = "{set}{tile}";
+    const auto recipe = exchange::read_recipe(set.out.write("r.json", roughness));
+    REQUIRE(recipe);
+    const auto packed = exchange::pack(named, *recipe, set.out.path);
     REQUIRE(packed);
     REQUIRE(packed->written.size() == 1);
-    CHECK(packed->written[0].filename() == "{set}_r.png");
+    CHECK(fs::exists(packed->written[0]));
 }
 
 TEST_CASE("recipes that lie are refused with their place") {

@@ -90,7 +90,7 @@ TEST_CASE("one position with ever new UVs is read once per pair, in the time tha
     constexpr int pairs = 20000;
     for (int i = 1; i <= pairs; ++i) {
         const std::string n = std::to_string(i);
-        t += "vt 0." + n + " 0\nf 1/" + n + " 2/" + n + " 3/" + n + "\nf 1/" + n + " 3/" + n + " 2/" + n + "\n";
+        t += "vt 0." + n + " 0\nf 1/" + n + " 2/" + n + " 3/" + n + "\nf 1/" + n + " 2/" + n + " 3/" + n + "\n";
     }
     const auto r = imported("a.obj", t);
     REQUIRE(r);

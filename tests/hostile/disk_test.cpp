@@ -68,7 +68,7 @@ std::vector<Case> prepared_cases(const fs::path& disk, const fs::path& elsewhere
         {"a project over another one", {"new", square, "-o", on_disk("old.vemtra")}, 1},
         {"a new project", {"new", square, "-o", on_disk("new.vemtra")}, 1},
         {"packed maps", {"maps", disk.string(), "--pack", "each-slot-8bit", "-o", on_disk("packed")}, 1},
-        {"collected files", {"collect", project, "-o", on_disk("to")}, 1},
+        {"collected files", {"collect", project, "-o", on_disk("to") + "/p.vemtra"}, 1},
         {"caches",
          {"render", project, "-o", (elsewhere / "c.png").string(), "--size", "64x40", "--samples", "1", "--outside"},
          0,

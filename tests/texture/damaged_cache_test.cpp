@@ -73,53 +73,61 @@ void change(const fs::path& file, const std::function<void(std::string&)>& spoil
 
 }  // namespace
 
+namespace {
+/// What every texel of the map is, channel by channel.
+std::vector<float> right() {
+    std::vector<float> all;
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < 140; ++y)
+            for (int x = 0; x < 200; ++x) all.push_back(value_at(x, y, c));
+    return all;
+}
+bool is_right(const std::vector<float>& texels) {
+    const std::vector<float> all = right();
+    for (size_t i = 0; i < all.size(); ++i)
+        if (!(std::fabs(texels[i] - all[i]) < 1e-6f)) return false;
+    return texels.size() == all.size();
+}
+}  // namespace
+
+// Each damage has a map of its own: what a process has read once it does not read again.
 TEST_CASE("a prepared map that was cut, emptied or is another file is made anew") {
-    const Map m;
-    const fs::path prepared = m.prepared();
-    const std::vector<float> right = m.texels();
-    CHECK(right[200 * 3 + 5] == Approx(value_at(5, 3, 0)).margin(1e-6));
-    const std::string whole = *read_file(prepared);
-    const std::function<void(std::string&)> damages[] = {
-        [](std::string& b) { b.clear(); },
-        [](std::string& b) { b.resize(b.size() / 2); },
-        [](std::string& b) { b.resize(100); },
-        [](std::string& b) { b.assign(b.size(), '\0'); },
-        [&](std::string& b) { b = *read_file(m.file); },
+    const std::function<void(const Map&, std::string&)> damages[] = {
+        [](const Map&, std::string&) {},
+        [](const Map&, std::string& b) { b.clear(); },
+        [](const Map&, std::string& b) { b.resize(b.size() / 2); },
+        [](const Map&, std::string& b) { b.resize(100); },
+        [](const Map&, std::string& b) { b.assign(b.size(), '\0'); },
+        [](const Map& m, std::string& b) { b = *read_file(m.file); },
     };
     for (size_t i = 0; i < std::size(damages); ++i) {
         INFO("damage " << i);
-        std::ofstream(prepared, std::ios::binary | std::ios::trunc) << whole;
-        change(prepared, damages[i]);
-        const std::string damaged = *read_file(prepared);
+        const Map m;
+        const fs::path prepared = m.prepared();
+        const size_t size = fs::file_size(prepared);
+        change(prepared, [&](std::string& b) { damages[i](m, b); });
         std::vector<Error> told;
-        CHECK(m.texels(&told) == right);
+        CHECK(is_right(m.texels(&told)));
         CHECK(told.empty());
-        CHECK(read_file(m.prepared())->size() == whole.size());
-        CHECK(m.texels() == right);
+        CHECK(fs::file_size(m.prepared()) == size);
     }
 }
 
 TEST_CASE("a prepared map of another size than its original is not believed") {
     const Map m;
-    const fs::path prepared = m.prepared();
-    const std::vector<float> right = m.texels();
     Map other;
     write_image(other.file, 64, 64, 3, OIIO::TypeDesc::UINT8, value_at);
-    fs::copy_file(other.prepared(), prepared, fs::copy_options::overwrite_existing);
-    CHECK(m.texels() == right);
+    fs::copy_file(other.prepared(), m.prepared(), fs::copy_options::overwrite_existing);
+    CHECK(is_right(m.texels()));
 }
 
 TEST_CASE("bytes that turned over in a prepared map change no texel") {
-    const Map m;
-    const fs::path prepared = m.prepared();
-    const std::vector<float> right = m.texels();
-    const std::string whole = *read_file(prepared);
     std::mt19937 random(5);
     int wrong = 0;
-    for (int round = 0; round < 60; ++round) {
-        std::ofstream(prepared, std::ios::binary | std::ios::trunc) << whole;
-        change(prepared, [&](std::string& b) { b[random() % b.size()] ^= char(1 << random() % 8); });
-        wrong += m.texels() != right;
+    for (int round = 0; round < 40; ++round) {
+        const Map m;
+        change(m.prepared(), [&](std::string& b) { b[random() % b.size()] ^= char(1 << random() % 8); });
+        wrong += !is_right(m.texels());
     }
     CHECK(wrong == 0);
 }

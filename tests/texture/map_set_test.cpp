@@ -59,6 +59,12 @@ TEST_CASE("green of a normal map: the name says it, and the pixels know") {
     CHECK(read_map_names({"door_normal_opengl.png"})[0].green == 1);
     CHECK(read_map_names({"door_normal_dx.png"})[0].green == -1);
     CHECK(read_map_names({"doorNormalDX.png"})[0].green == -1);
+    // A word at the end of a longer one, and a short one behind it.
+    const auto glued = read_map_names({"lanternnormal_gl.png"})[0];
+    CHECK(glued.green == 1);
+    CHECK(glued.kind == MapKind::normal);
+    CHECK(glued.set == "lantern");
+    CHECK(read_map_names({"hellcuinormal_dx_ep_l.png"})[0].green == -1);
     CHECK(read_map_names({"door_nor_gl_4k.exr"})[0].green == 1);
     CHECK(read_map_names({"door_normal.png"})[0].green == 0);
     Scratch s;
