@@ -328,23 +328,25 @@ void add_crowds(std::vector<HostileInput>& all) {
     }));
 }
 
-void add_wrong_types(std::vector<HostileInput>& all) {
-    std::function<void(Json&, const Json&, int&, int)> replace = [&replace](Json& j, const Json& by, int& count,
-                                                                            int at) {
-        for (auto& item : j) {
-            if (count++ == at) {
-                item = by;
-                return;
-            }
-            if (item.is_structured()) replace(item, by, count, at);
+/// The value that is met as the n-th from here becomes another one.
+void replace(Json& j, const Json& by, int& n) {
+    for (auto& item : j) {
+        if (n-- == 0) {
+            item = by;
+            return;
         }
-    };
+        if (item.is_structured()) replace(item, by, n);
+        if (n < 0) return;
+    }
+}
+
+void add_wrong_types(std::vector<HostileInput>& all) {
     for (const char* by : {"null", "\"word\"", "[]", "{}", "true", "[[[1]]]", "{\"from\":7}", "18446744073709551615"})
         all.push_back(demo_input(std::string("values replaced by ") + by, [=](Json& j) {
             std::mt19937 random(7);
             for (int i = 0; i < 60; ++i) {
-                int count = 0;
-                replace(j, Json::parse(by), count, int(random() % 900));
+                int n = int(random() % 900);
+                replace(j, Json::parse(by), n);
             }
         }));
     for (const char* key : {"assets", "parts", "build_ups", "networks", "rigs", "cameras", "render", "display", "rig",

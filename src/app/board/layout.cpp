@@ -1,8 +1,8 @@
 #include "app/board/layout.h"
 
 #include <algorithm>
-#include <functional>
-#include <set>
+#include <string_view>
+#include <unordered_map>
 
 #include "nodes/description.h"
 #include "scene/graph.h"
@@ -32,108 +32,145 @@ std::shared_ptr<const nodes::NodeDescription> known(const scene::Node& n) {
     const nodes::NodeDescription* d = nodes::describe(n.kind);
     return d ? std::shared_ptr<const nodes::NodeDescription>(std::shared_ptr<void>(), d) : nullptr;
 }
-}  // namespace
 
-BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Scene* scene) {
-    BoardLayout out;
-    struct Pending {
-        const std::vector<scene::Node>* nodes;
-        const scene::Layer* layer;
-        std::map<std::string, int> column;
-        int columns = 0, rows = 1;
-    };
-    std::vector<Pending> lanes;
-    for (size_t k = b.layers.size(); k-- > 0;) lanes.push_back({&b.layers[k].nodes, &b.layers[k], {}, 0, 1});
-    if (!b.commons.empty()) lanes.push_back({&b.commons, nullptr, {}, 0, 1});
+/// The nodes of one lane, and how far each stands from the layer's end.
+struct Lane {
+    const std::vector<scene::Node>* nodes = nullptr;
+    const scene::Layer* layer = nullptr;  ///< null: commons
+    std::unordered_map<std::string_view, int> column;
+    int columns = 0, rows = 1;
 
-    size_t most_columns = 1;
-    for (Pending& lane : lanes) {
-        std::set<std::string> own, open;
-        for (const scene::Node& n : *lane.nodes) own.insert(n.id);
-        std::map<std::string, std::vector<std::string>> readers;
-        for (const scene::Node& n : *lane.nodes)
+    /// Column 0 is next to the layer's end; a node stands one column left of the leftmost of its readers. Nodes are
+    /// taken when all their readers have been; those of a circle, which never are, stand where they happen to.
+    void place() {
+        std::unordered_map<std::string_view, int> readers;
+        for (const scene::Node& n : *nodes) readers.try_emplace(n.id, 0);
+        auto each_source = [&](const scene::Node& n, auto&& f) {
             for (const auto& [name, input] : n.inputs)
-                if (own.count(input.from)) readers[input.from].push_back(n.id);
-        // Column 0 is next to the layer's end; a node stands one column left of the leftmost of its readers.
-        std::function<int(const std::string&)> place = [&](const std::string& id) {
-            if (auto it = lane.column.find(id); it != lane.column.end()) return it->second;
-            if (!open.insert(id).second) return 0;  // a circle: drawn anyhow
-            int c = 0;
-            for (const std::string& r : readers[id]) c = std::max(c, place(r) + 1);
-            open.erase(id);
-            return lane.column[id] = c;
+                if (const auto it = readers.find(input.from); it != readers.end()) f(it);
         };
-        std::map<int, int> used;
-        for (const scene::Node& n : *lane.nodes) {
-            const int c = place(n.id);
-            lane.columns = std::max(lane.columns, c + 1);
-            lane.rows = std::max(lane.rows, ++used[c]);
+        std::unordered_map<std::string_view, const scene::Node*> by_id;
+        for (const scene::Node& n : *nodes) {
+            by_id.emplace(n.id, &n);
+            each_source(n, [](auto it) { ++it->second; });
         }
-        most_columns = std::max(most_columns, size_t(lane.columns));
+        std::vector<const scene::Node*> open;
+        for (const scene::Node& n : *nodes)
+            if (readers[n.id] == 0) open.push_back(&n);
+        while (!open.empty()) {
+            const scene::Node& n = *open.back();
+            open.pop_back();
+            const int next = column[n.id] + 1;
+            each_source(n, [&](auto it) {
+                int& c = column[it->first];
+                c = std::max(c, next);
+                if (--it->second == 0) open.push_back(by_id.at(it->first));
+            });
+        }
+        std::unordered_map<int, int> used;
+        for (const scene::Node& n : *nodes) {
+            const int c = column[n.id];
+            columns = std::max(columns, c + 1);
+            rows = std::max(rows, ++used[c]);
+        }
     }
-    const double right = std::max(least_width, margin * 2 + double(most_columns) * column + end_width + 24);
-    double y = margin;
-    for (Pending& pending : lanes) {
+};
+
+class Layouting {
+public:
+    Layouting(const scene::BuildUp& b, double least_width, const scene::Scene* scene) : scene_(scene) {
+        for (size_t k = b.layers.size(); k-- > 0;) lanes_.push_back({&b.layers[k].nodes, &b.layers[k], {}, 0, 1});
+        if (!b.commons.empty()) lanes_.push_back({&b.commons, nullptr, {}, 0, 1});
+        for (Lane& lane : lanes_) {
+            lane.place();
+            most_columns_ = std::max(most_columns_, lane.columns);
+        }
+        out_.width = std::max(least_width, margin * 2 + double(most_columns_) * column + end_width + 24);
+    }
+
+    BoardLayout run() {
+        double y = margin;
+        for (const Lane& lane : lanes_) y = stand(lane, y);
+        out_.height = y + margin;
+        for (size_t i = 0; i < out_.tiles.size(); ++i) tile_at_.emplace(out_.tiles[i].node, i);
+        for (size_t l = 0; l < lanes_.size(); ++l) {
+            wire_nodes(lanes_[l], int(l));
+            if (lanes_[l].layer) wire_end(*lanes_[l].layer, int(l));
+        }
+        return std::move(out_);
+    }
+
+private:
+    /// The lane and its tiles; where the next one begins.
+    double stand(const Lane& of, double y) {
         BoardLane lane;
-        const int index = int(out.lanes.size());
-        if (pending.layer) {
-            lane.layer = pending.layer->id;
+        if (of.layer) {
+            lane.layer = of.layer->id;
             lane.tabs.push_back(scene::gate_slot);
-            for (const nodes::Port& port : nodes::slots_of(*pending.layer).ports)
-                if (auto it = pending.layer->surface.find(port.name);
-                    it != pending.layer->surface.end() && !it->second.from.empty())
+            for (const nodes::Port& port : nodes::slots_of(*of.layer).ports)
+                if (auto it = of.layer->surface.find(port.name);
+                    it != of.layer->surface.end() && !it->second.from.empty())
                     lane.tabs.push_back(port.name);
         }
         const double tabs_height = 10 + 17.0 * double(std::max<size_t>(1, lane.tabs.size()));
-        const bool bare = pending.nodes->empty();
-        const double content = std::max(bare ? 0.0 : row * pending.rows, pending.layer ? tabs_height : 0.0);
-        lane.rect = QRectF(0, y, right, lane_head + content + 8);
-        if (pending.layer) lane.end = QRectF(right - end_width - 6, y + lane_head, end_width, tabs_height);
-        std::map<int, int> used;
-        for (const scene::Node& n : *pending.nodes) {
+        const double content = std::max(of.nodes->empty() ? 0.0 : row * of.rows, of.layer ? tabs_height : 0.0);
+        lane.rect = QRectF(0, y, out_.width, lane_head + content + 8);
+        if (of.layer) lane.end = QRectF(out_.width - end_width - 6, y + lane_head, end_width, tabs_height);
+        std::unordered_map<int, int> used;
+        for (const scene::Node& n : *of.nodes) {
             // Commons feed what stands further right in any lane: they begin at the left.
-            const int c =
-                pending.layer ? pending.column[n.id] : int(most_columns) - pending.columns + pending.column[n.id];
+            const int own = of.column.at(n.id), c = of.layer ? own : most_columns_ - of.columns + own;
             BoardTile tile;
             tile.node = n.id;
-            tile.lane = index;
-            tile.rect = QRectF(right - end_width - 30 - column * double(c + 1) + (column - tile_width),
+            tile.lane = int(out_.lanes.size());
+            tile.rect = QRectF(out_.width - end_width - 30 - column * double(c + 1) + (column - tile_width),
                                y + lane_head + row * used[c]++, tile_width, tile_height);
-            if (const auto d = scene ? nodes::describe(*scene, n) : known(n))
+            if (const auto d = scene_ ? nodes::describe(*scene_, n) : known(n))
                 for (const nodes::Port& p : d->ports)
                     if (!p.uniform) tile.inputs.push_back(p.name);
-            out.tiles.push_back(std::move(tile));
+            out_.tiles.push_back(std::move(tile));
         }
-        y = lane.rect.bottom() + lane_gap;
-        out.lanes.push_back(std::move(lane));
+        const double next = lane.rect.bottom() + lane_gap;
+        out_.lanes.push_back(std::move(lane));
+        return next;
     }
-    out.width = right;
-    out.height = y + margin;
 
-    auto wire = [&](const std::string& from, const std::string& to, const QPointF& stop, int lane) {
-        const BoardTile* source = out.tile(from);
-        if (source) out.wires.push_back({from, to, BoardLayout::output_tab(*source), stop, source->lane != lane});
-    };
-    for (size_t l = 0; l < lanes.size(); ++l) {
-        for (const scene::Node& n : *lanes[l].nodes) {
-            const BoardTile* tile = out.tile(n.id);
+    void wire(const std::string& from, const std::string& to, const QPointF& stop, int lane) {
+        const auto it = tile_at_.find(from);
+        if (it == tile_at_.end()) return;
+        const BoardTile& source = out_.tiles[it->second];
+        out_.wires.push_back({from, to, BoardLayout::output_tab(source), stop, source.lane != lane});
+    }
+    void wire_nodes(const Lane& lane, int index) {
+        for (const scene::Node& n : *lane.nodes) {
+            const BoardTile& tile = out_.tiles[tile_at_.at(n.id)];
             for (const auto& [name, input] : n.inputs) {
-                if (input.from.empty()) continue;
-                const auto at = std::find(tile->inputs.begin(), tile->inputs.end(), name);
-                if (at != tile->inputs.end())
-                    wire(input.from, n.id, BoardLayout::input_tab(*tile, size_t(at - tile->inputs.begin())), int(l));
+                const auto at = std::find(tile.inputs.begin(), tile.inputs.end(), name);
+                if (!input.from.empty() && at != tile.inputs.end())
+                    wire(input.from, n.id, BoardLayout::input_tab(tile, size_t(at - tile.inputs.begin())), index);
             }
         }
-        if (!lanes[l].layer) continue;
-        for (size_t t = 0; t < out.lanes[l].tabs.size(); ++t) {
-            const std::string& slot = out.lanes[l].tabs[t];
-            const scene::Input* input = &lanes[l].layer->gate.mask;
-            if (slot != scene::gate_slot) input = &lanes[l].layer->surface.at(slot);
-            if (!input->from.empty())
-                wire(input->from, lanes[l].layer->id, BoardLayout::end_tab(out.lanes[l], t), int(l));
+    }
+    void wire_end(const scene::Layer& layer, int index) {
+        const BoardLane& lane = out_.lanes[size_t(index)];
+        for (size_t t = 0; t < lane.tabs.size(); ++t) {
+            const bool gate = lane.tabs[t] == scene::gate_slot;
+            const scene::Input& input = gate ? layer.gate.mask : layer.surface.at(lane.tabs[t]);
+            if (!input.from.empty()) wire(input.from, layer.id, BoardLayout::end_tab(lane, t), index);
         }
     }
-    return out;
+
+    const scene::Scene* scene_;
+    std::vector<Lane> lanes_;
+    int most_columns_ = 1;
+    BoardLayout out_;
+    std::unordered_map<std::string, size_t> tile_at_;
+};
+
+}  // namespace
+
+BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Scene* scene) {
+    return Layouting(b, least_width, scene).run();
 }
 
 }  // namespace vemtra::app

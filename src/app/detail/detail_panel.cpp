@@ -73,90 +73,118 @@ void DetailPanel::rebuild() {
     setWidget(form_);  // deletes the rows that were there
 }
 
+namespace {
+
+/// Reaches the layer of a scene; null where it is gone.
+struct LayerPlace {
+    std::string build_up, layer;
+    const scene::Layer* in(const Scene& s) const {
+        const auto* b = scene::find(s.build_ups, build_up);
+        return b ? scene::find(b->layers, layer) : nullptr;
+    }
+    scene::Layer* in(Scene& s) const {
+        auto* b = scene::find(s.build_ups, build_up);
+        return b ? scene::find(b->layers, layer) : nullptr;
+    }
+};
+
+/// A row for a member of the layer.
+template <class Get> void amount_row(Form& form, const char* title, const char* help, const LayerPlace& at, Get get) {
+    form.number(
+        title, help, {0.f, 1.f, 1.f, true},
+        [=](const Scene& s) {
+            const scene::Layer* l = at.in(s);
+            return l ? std::optional<float>(get(*l)) : std::nullopt;
+        },
+        [=](Scene& s, float v) {
+            if (scene::Layer* l = at.in(s)) get(*l) = v;
+        });
+}
+
+}  // namespace
+
 void DetailPanel::build_layer(const scene::Layer& layer) {
-    const std::string b = bench_.selection().build_up, id = layer.id;
-    auto with = [=](const Scene& s) -> const scene::Layer* {
-        const auto* build_up = scene::find(s.build_ups, b);
-        return build_up ? scene::find(build_up->layers, id) : nullptr;
-    };
-    const bool base = bench_.build_up()->layers.front().id == id;
-    const bool coat = !scene::traits(layer.kind).may_be_build_up;
+    const LayerPlace at{bench_.selection().build_up, layer.id};
+    const bool base = bench_.build_up()->layers.front().id == layer.id;
     form_->heading(base ? "Base layer" : scene::traits(layer.kind).title);
     form_->text(
         "name", "What the layer is called on the board.",
         [=](const Scene& s) {
-            auto* l = with(s);
+            const scene::Layer* l = at.in(s);
             return l ? std::optional(l->name) : std::nullopt;
         },
         [=](Scene& s, const std::string& v) {
-            if (auto* l = with(s)) const_cast<scene::Layer*>(l)->name = v;
+            if (scene::Layer* l = at.in(s)) l->name = v;
         });
     if (!base) {
-        form_->number(
-            "amount", "How much of the layer is there at all: 0.5 is half there everywhere.", {0.f, 1.f, 1.f, true},
-            [=](const Scene& s) {
-                auto* l = with(s);
-                return l ? std::optional(l->amount) : std::nullopt;
-            },
-            [=](Scene& s, float v) {
-                if (auto* l = with(s)) const_cast<scene::Layer*>(l)->amount = v;
-            });
-        Port gate{.name = scene::gate_slot,
-                  .help = "The mask: white shows the layer, black hides it.",
-                  .value = 1.f,
-                  .hard = true};
-        add_port(bench_, *form_, gate, Type::number, reach_slot(b, id, gate));
-        form_->number(
-            "gate amount", "Towards 0 the mask is pushed to white: the gate stands open.", {0.f, 1.f, 1.f, true},
-            [=](const Scene& s) {
-                auto* l = with(s);
-                return l ? std::optional(l->gate.amount) : std::nullopt;
-            },
-            [=](Scene& s, float v) {
-                if (auto* l = with(s)) const_cast<scene::Layer*>(l)->gate.amount = v;
-            });
+        amount_row(
+            *form_, "amount", "How much of the layer is there at all: 0.5 is half there everywhere.", at,
+            [](auto& l) -> auto& { return l.amount; });
+        const Port gate{.name = scene::gate_slot,
+                        .help = "The mask: white shows the layer, black hides it.",
+                        .value = 1.f,
+                        .hard = true};
+        add_port(bench_, *form_, gate, Type::number, reach_slot(at.build_up, at.layer, gate));
+        amount_row(
+            *form_, "gate amount", "Towards 0 the mask is pushed to white: the gate stands open.", at,
+            [](auto& l) -> auto& { return l.gate.amount; });
     }
-    if (!coat) {
-        // Another build-up may stand in place of a surface, unless that would run in a circle.
-        std::vector<std::string> ids{""};
-        QStringList names{"surface of its own"};
-        for (const auto& other : bench_.scene().build_ups)
-            if (!scene::build_up_reaches(bench_.scene(), other.id, b))
-                ids.push_back(other.id), names << QString::fromStdString(other.name);
-        if (ids.size() > 1)
-            form_->choice(
-                "made of", "A surface of its own, or a finished build-up as a layer of this one.", names,
-                [=](const Scene& s) {
-                    auto* l = with(s);
-                    return l ? std::optional(int(std::max<std::ptrdiff_t>(
-                                   0, std::find(ids.begin(), ids.end(), l->build_up) - ids.begin() <
-                                              std::ptrdiff_t(ids.size())
-                                          ? std::find(ids.begin(), ids.end(), l->build_up) - ids.begin()
-                                          : 0)))
-                             : std::nullopt;
-                },
-                [=](Scene& s, int i) {
-                    if (auto* l = with(s)) const_cast<scene::Layer*>(l)->build_up = ids[size_t(i)];
-                });
+    if (scene::traits(layer.kind).may_be_build_up) {
+        build_made_of(layer);
         if (!layer.build_up.empty()) {
             form_->note("This layer is a whole build-up. Select a part that wears it to change it.");
             return;
         }
     }
+    build_slots(layer);
+}
+
+/// Another build-up may stand in place of a surface, unless that would run in a circle.
+void DetailPanel::build_made_of(const scene::Layer& layer) {
+    const LayerPlace at{bench_.selection().build_up, layer.id};
+    const std::vector<char> reaches = scene::BuildUpReach(bench_.scene()).to(at.build_up);
+    std::vector<std::string> ids{""};
+    QStringList names{"surface of its own"};
+    for (size_t i = 0; i < bench_.scene().build_ups.size(); ++i) {
+        if (reaches[i]) continue;
+        const scene::BuildUp& other = bench_.scene().build_ups[i];
+        ids.push_back(other.id);
+        names << QString::fromStdString(other.name);
+    }
+    if (ids.size() == 1) return;
+    form_->choice(
+        "made of", "A surface of its own, or a finished build-up as a layer of this one.", names,
+        [=](const Scene& s) -> std::optional<int> {
+            const scene::Layer* l = at.in(s);
+            if (!l) return std::nullopt;
+            const auto it = std::find(ids.begin(), ids.end(), l->build_up);
+            return it == ids.end() ? 0 : int(it - ids.begin());
+        },
+        [=](Scene& s, int i) {
+            if (scene::Layer* l = at.in(s)) l->build_up = ids[size_t(i)];
+        });
+}
+
+/// The slots of the layer's surface: what is wired first, then group by group.
+void DetailPanel::build_slots(const scene::Layer& layer) {
+    const std::string& b = bench_.selection().build_up;
     const auto& ports = nodes::slots_of(layer).ports;
-    auto wired = [&](const Port& p) {
+    auto input_of = [&](const Port& p) -> const scene::Input* {
         const auto it = layer.surface.find(p.name);
-        return it != layer.surface.end() && !it->second.from.empty();
+        return it == layer.surface.end() ? nullptr : &it->second;
+    };
+    auto wired = [&](const Port& p) {
+        const scene::Input* i = input_of(p);
+        return i && !i->from.empty();
     };
     auto changed = [&](const Port& p) {
-        const auto it = layer.surface.find(p.name);
-        return it != layer.surface.end() &&
-               (!it->second.from.empty() || it->second.worn || !(it->second.value == p.value));
+        const scene::Input* i = input_of(p);
+        return i && (!i->from.empty() || i->worn || !(i->value == p.value));
     };
     if (std::any_of(ports.begin(), ports.end(), wired)) {
         form_->heading("Wired");
         for (const Port& p : ports)
-            if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, id, p));
+            if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, layer.id, p));
     }
     // The first two groups are always of use; the others are open where something in them is set.
     for (size_t i = 0; i < ports.size();) {
@@ -166,7 +194,7 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
         for (; end < ports.size() && ports[end].group == group; ++end) used |= changed(ports[end]);
         form_->begin_fold(QString::fromStdString(group), used);
         for (; i < end; ++i)
-            if (!wired(ports[i])) add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, id, ports[i]));
+            if (!wired(ports[i])) add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, layer.id, ports[i]));
         form_->end_fold();
     }
 }

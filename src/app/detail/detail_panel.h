@@ -20,6 +20,8 @@ private:
     void rebuild();
     void refresh();
     void build_layer(const scene::Layer& layer);
+    void build_made_of(const scene::Layer& layer);
+    void build_slots(const scene::Layer& layer);
     void build_node(const scene::Node& node);
     std::string shape() const;  ///< what the rows depend on; a change needs new rows
     Workbench& bench_;
