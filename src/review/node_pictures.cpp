@@ -47,6 +47,8 @@ private:
 
 }  // namespace
 
+constexpr size_t most_steps = 20000;  // of all nodes' programs together: beyond, nodes have no picture
+
 void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& points, Measured& out) {
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, out.build_up);
     if (!build_up) return;
@@ -55,13 +57,15 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
     for (size_t i = 0; i < points.size(); ++i)
         if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index)) picks.push_back(i);
     const Framing framed(p, index, points, picks);
+    size_t left = most_steps;
     scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer*) {
-        if (!nodes::describe(*p.scene, n)) return;
+        if (!left || !nodes::describe(*p.scene, n)) return;
         program::Resources resources = p.resources;
         std::vector<Error> ignored;
         const program::Program program =
             program::compile(*build_up, {{"node", nodes::Type::color, {scene::Value{0.f}, n.id}}}, resources, ignored,
                              &p.scene->networks);
+        left -= std::min(left, program.steps() + 1);
         if (!resources.within(p.resources)) return;  // it feeds nothing that shows
         NodeMeasure& m = out.nodes[n.id];
         std::vector<float> values(picks.size());

@@ -116,7 +116,8 @@ Measured measure_layers(const render::Prepared& p, const std::string& build_up_i
     Measured out;
     out.build_up = build_up_id;
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, build_up_id);
-    if (build_up) LayerMeasuring(p, *build_up, size_t(build_up - p.scene->build_ups.data()), points, out).run();
+    if (build_up && !build_up->layers.empty())  // what has none wears the plain one
+        LayerMeasuring(p, *build_up, size_t(build_up - p.scene->build_ups.data()), points, out).run();
     return out;
 }
 

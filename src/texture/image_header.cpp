@@ -39,6 +39,22 @@ Status sane_size(const fs::path& file, const OIIO::ImageSpec& s) {
     return Done{};
 }
 
+/// The most that a format's compression can make of a byte; a file that is shorter than its claim over that lies. What
+/// compresses without such a bound (OpenEXR, TIFF, WebP, JPEG's runs) is not in the list.
+Status long_enough(const fs::path& file, const OIIO::ImageSpec& s, const std::string& format) {
+    static constexpr std::pair<const char*, double> most[] = {{"png", 1100.},  // deflate: 1032 (RFC 1951)
+                                                              {"bmp", 300.},
+                                                              {"targa", 300.},
+                                                              {"hdr", 300.}};
+    std::error_code ec;
+    const double bytes = double(fs::file_size(file, ec));
+    for (const auto& [name, ratio] : most)
+        if (format == name && !ec && double(s.image_bytes(true)) > ratio * bytes + 65536.)
+            return refused(file, "it is too short for its " + std::to_string(s.width) + " x " +
+                                     std::to_string(s.height) + " texels: the file is cut off");
+    return Done{};
+}
+
 }  // namespace
 
 Error refused_map(const fs::path& file, const std::string& why, const std::string& remedy) {
@@ -59,6 +75,7 @@ Result<ImageHeader> header_of(const fs::path& file) {
     if (!in) return refused(file, plain_reason(OIIO::geterror()));
     const OIIO::ImageSpec& s = in->spec();
     if (Status sane = sane_size(file, s); !sane) return sane.error();
+    if (Status enough = long_enough(file, s, in->format_name()); !enough) return enough.error();
     ImageHeader h;
     h.width = s.width;
     h.height = s.height;

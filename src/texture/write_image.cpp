@@ -74,10 +74,11 @@ Error unwritten(const fs::path& file, const std::string& why) {
 
 Status write_to(const fs::path& temporary, const fs::path& file, const OIIO::ImageSpec& spec, OIIO::TypeDesc type,
                 const void* pixels) {
-    std::unique_ptr<RememberingFile> disk;  // null for TIFF, which goes to the disk by a library that does look
+    std::unique_ptr<RememberingFile> disk;                     // null for TIFF and JPEG, whose libraries do look
     auto out = OIIO::ImageOutput::create(temporary.string());  // it must go before the file that it writes through
     if (!out) return unwritten(file, OIIO::geterror());
-    if (out->supports("ioproxy")) {
+    const std::string format = out->format_name();
+    if (format == "png" || format == "openexr") {
         disk = std::make_unique<RememberingFile>(temporary);
         if (const bool good = disk->opened() && out->set_ioproxy(disk.get()); !good)
             return unwritten(file, std::strerror(disk->finish()));

@@ -201,3 +201,37 @@ TEST_CASE("glTF that nests without end, or shares what must be a tree, is refuse
     number.replace(number.find("\"count\":3"), 9, "\"count\":1e400");
     CHECK(why(imported("a.gltf", number)).find("too large") != std::string::npos);
 }
+
+TEST_CASE("round a vertex of very many faces a flat disc is smooth, and a rim stays hard") {
+    // A lid: a disc of fans round one vertex, and the same fans again as a cone that falls away steeply.
+    std::string t = "v 0 0 0\n";
+    constexpr int n = 1000;
+    for (int i = 0; i < n; ++i) {
+        const double a = 2 * M_PI * i / n;
+        for (const double z : {0., -5.})
+            t +=
+                "v " + std::to_string(std::cos(a)) + " " + std::to_string(std::sin(a)) + " " + std::to_string(z) + "\n";
+    }
+    for (int i = 0; i < n; ++i) {
+        const int a = 2 + 2 * i, b = 2 + 2 * ((i + 1) % n);
+        t += "f 1 " + std::to_string(a) + " " + std::to_string(b) + "\n";          // disc
+        t += "f 1 " + std::to_string(a + 1) + " " + std::to_string(b + 1) + "\n";  // cone
+    }
+    const auto r = imported("a.obj", t);
+    REQUIRE(r);
+    const geometry::Mesh& m = *r->parts[0].mesh;
+    REQUIRE(m.triangles() == 2 * n);
+    size_t disc = 0;
+    for (size_t f = 0; f < m.triangles(); ++f) {
+        const V3f &a = m.positions[m.indices[3 * f]], &b = m.positions[m.indices[3 * f + 1]],
+                  &c = m.positions[m.indices[3 * f + 2]];
+        const V3f flat = (b - a).cross(c - a).normalized();
+        for (size_t k = 0; k < 3; ++k) {
+            const V3f& normal = m.normals[m.indices[3 * f + k]];
+            CHECK(normal.length() == Approx(1.f).epsilon(1e-4));
+            CHECK(normal.dot(flat) > .7f);  // nothing is smoothed over the edge between disc and cone
+        }
+        disc += flat.z > .99f;
+    }
+    CHECK(disc == n);
+}

@@ -46,18 +46,22 @@ void add_obj(std::vector<HostileInput>& all) {
         return t + face + "\n";
     });
     obj("300 000 faces that read one vertex with ever new UVs", [] {
-        std::string t = "v 0 0 0\nv 1 0 0\nv 0 1 0\n";
+        std::string t = "v 0 0 0\n";
         for (int i = 1; i <= 300000; ++i) {
-            const std::string n = std::to_string(i);
-            t += "vt 0." + n + " 0\nf 1/" + n + " 2/" + n + " 3/" + n + "\n";
+            const std::string n = std::to_string(i), x = std::to_string(std::cos(i * 2.09e-5));
+            t += "v " + x + " " + std::to_string(std::sin(i * 2.09e-5)) + " 0\nvt 0." + n + " 0\n";
+            if (i > 1) t += "f 1/" + n + " " + std::to_string(i) + "/1 " + std::to_string(i + 1) + "/2\n";
         }
         return t;
     });
     obj("a line of 50 megabytes", [=] { return square + "v " + std::string(50000000, '1') + "\n"; });
     obj("50 megabytes of line breaks", [=] { return square + std::string(50000000, '\n'); });
     obj("300 000 groups", [=] {
-        std::string t = "v 0 0 0\nv 1 0 0\nv 0 1 0\n";
-        for (int i = 0; i < 300000; ++i) t += "g same\nf 1 2 3\n";
+        std::string t;
+        for (int i = 0; i < 300000; ++i) {
+            const std::string x = std::to_string(i % 550), y = std::to_string(i / 550);
+            t += "g same\nv " + x + " " + y + " 0\nv " + x + ".9 " + y + " 0\nv " + x + " " + y + ".9 0\nf -3 -2 -1\n";
+        }
         return t;
     });
     obj("indices of every wrong kind", [=] {
