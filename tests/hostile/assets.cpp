@@ -152,7 +152,8 @@ void add_ply(std::vector<HostileInput>& all) {
 Json triangle_gltf() {
     return Json::parse(R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
       "meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
-      "buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],
+      "buffers":[{"byteLength":36,
+      "uri":"data:application/octet-stream;base64,AAAAAAAAAAAAAAAAAACAPwAAAAAAAAAAAAAAAAAAgD8AAAAA"}],
       "bufferViews":[{"buffer":0,"byteLength":36}],
       "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}]})");
 }

@@ -91,7 +91,8 @@ TEST_CASE("numbers of a rig and a camera come into the ranges that light is comp
     const auto loaded = scene::parse(
         R"({"vemtra": 1,
             "rigs": [{"id": "r", "environment": {"exposure": 900, "rotation": 1e9, "tint": [-1, 1e6, 1]},
-                      "lights": [{"id": "l", "position": [1e9, 0, 0], "size": [-1, 1e9], "intensity": -3, "exposure": -99}],
+                      "lights": [{"id": "l", "position": [1e9, 0, 0], "size": [-1, 1e9],
+                                  "intensity": -3, "exposure": -99}],
                       "groups": [{"name": "g", "exposure": 1e6}], "stage": {"height": -1e9, "fade_end": -1}}],
             "cameras": [{"id": "c", "position": [1e11, 0, 0], "target": [1e11, 0, 0], "focal_length": 0}],
             "render": {"clamp": -1, "depth": 999999, "samples": -1}, "display": {"exposure": 1e5}})",
