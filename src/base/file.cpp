@@ -85,13 +85,6 @@ Result<OrdinaryFile> open_ordinary(const fs::path& path) {
                  known && S_ISDIR(info.st_mode) ? "it is a folder" : "it is no ordinary file", "Name a file"};
 }
 
-Status ordinary_file(const fs::path& path) {
-    const Result<OrdinaryFile> opened = open_ordinary(path);
-    if (!opened) return opened.error();
-    ::close(opened->descriptor);
-    return Done{};
-}
-
 Result<std::string> read_file(const fs::path& path, size_t most) {
     const Result<OrdinaryFile> opened = open_ordinary(path);
     if (!opened) return opened.error();

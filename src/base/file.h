@@ -24,8 +24,6 @@ struct OrdinaryFile {
 /// Opens what is an ordinary file, or leads to one. Folders, pipes, sockets and devices are refused before anything
 /// waits for them.
 Result<OrdinaryFile> open_ordinary(const fs::path& path);
-/// Whether open_ordinary would open it; for libraries that open files by themselves.
-Status ordinary_file(const fs::path& path);
 
 /// The bytes of an ordinary file; an Error names the file and the system's reason.
 Result<std::string> read_file(const fs::path& path, size_t most = most_file_bytes);

@@ -54,7 +54,6 @@ TEST_CASE("only ordinary files are opened, and nothing waits for the others") {
         CHECK_FALSE(read.error().why.empty());
         CHECK_FALSE(read.error().remedy.empty());
         CHECK_FALSE(ByteStream::open(s.path / name));
-        CHECK_FALSE(ordinary_file(s.path / name));
     }
     CHECK(read_file(pipe).error().why == "it is no ordinary file");
     CHECK(read_file(s.path / "folder").error().why == "it is a folder");
