@@ -27,15 +27,15 @@ for f in src/nodes/kernels/*.cpp; do
 done
 for f in src/*/; do [ -f "$f/README.md" ] || fail "$f has no README.md"; done
 
-# A node or a port is reached by its use or its role.
-if grep -rnE '(inputs(\.find|\.at|\.count)?[[(]"|port\("|kind [!=]= "|describe\("|surface(\.find|\.at|\.count)?[[(]")' src --include=*.cpp --include=*.h | grep -v '^src/nodes/'; then
+# A node or a port is reached by its use or its role; only documents of the open standard are spoken to in its words.
+if grep -rnE '(inputs(\.find|\.at|\.count)?[[(]"|port\("|kind [!=]= "|describe\("|surface(\.find|\.at|\.count)?[[(]")' src --include=*.cpp --include=*.h | grep -vE '^src/(nodes|exchange/standard)/'; then
   fail "a node or a port is named in quotes outside of src/nodes"
 fi
-kinds=$(sed -nE 's/^## .* `([a-z0-9_]+)`$/\1/p' docs/nodes.md | grep -vE '^(add|coat|constant|image|invert|max|min|mix|normal|position|ramp|range|grain|levels|cavity|placement|subtract|multiply)$')
+kinds=$(sed -nE 's/^## .* `([a-z0-9_]+)`$/\1/p' docs/nodes.md | grep -vE '^(add|coat|constant|image|invert|max|min|mix|normal|position|ramp|range|grain|levels|cavity|placement|subtract|multiply|and|or|xor|not|in|out|over|mask|plus|minus|divide|sin|cos|tan|asin|acos|ln|exp|floor|ceil|round|sign|line|grid|circle|clamp|dot|switch|power|convert|extract|contrast|distance|difference|screen|tangent|inside|outside|luminance|normalize|saturate|reflect|refract|fract|sqrt|absval|burn|dodge|overlay|matte)$')
 ports=$(sed -nE 's/^\| `([a-z0-9_]+)` \|.*/\1/p' docs/nodes.md | sort -u | grep -E '_|^.{9,}$' | grep -vE '^(projection|direction|amplitude|thickness|variation|interval[0-9]+)$')
 pattern=$(printf '%s\n' $kinds $ports | paste -sd'|')
 # The texture floor's table of words in file names says for which slot a map is meant.
-if grep -rnE "\"($pattern)\"" src --include=*.cpp --include=*.h | grep -vE '^src/(nodes/|texture/map_(names.cpp|words.h))'; then fail "a node or a port is named in quotes outside of src/nodes"; fi
+if grep -rnE "\"($pattern)\"" src --include=*.cpp --include=*.h | grep -vE '^src/(nodes/|exchange/standard/|texture/map_(names.cpp|words.h))'; then fail "a node or a port is named in quotes outside of src/nodes"; fi
 
 clang-format --dry-run -Werror $(echo "$sources" | grep -v microsurface_data) 2>&1 | grep -E 'error|warning' | head -5 | grep . && fail "run clang-format -i on what is named above"
 while read -r f; do awk -v f="$f" 'length > 120 { print f ":" FNR ": " length " columns" }' "$f"; done <<<"$sources" | grep . && fail "a line is longer than 120 columns"

@@ -18,6 +18,7 @@
 #include "app/status_line.h"
 #include "app/view/render_view.h"
 #include "nodes/description.h"
+#include "nodes/wiring.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 
@@ -104,6 +105,8 @@ void MainWindow::follow_bench() {
         if (may_discard()) open_project(file);
     });
     connect(board_, &Board::add_node_wanted, this, [this] { open_node_list(); });
+    connect(board_, &Board::reader_wanted, this, &MainWindow::open_node_list_for);
+    connect(board_, &Board::swap_wanted, this, &MainWindow::open_swap_list);
 }
 
 void MainWindow::restore_layout() {
@@ -125,9 +128,50 @@ void MainWindow::add_node(const std::string& kind) {
     }
     std::string made;
     bench_->edit_build_up("Add " + d->title, [&](scene::BuildUp& x) {
-        made = scene::add_node(x, bench_->selection().layer, kind, nodes::type_name(d->types.front()), d->title);
+        made = nodes::add_where_wanted(x, bench_->selection().layer, *d, bench_->selection().node);
     });
     bench_->select_node(made);
+}
+
+void MainWindow::open_node_list_for(const std::string& from, const std::string& layer, const QPoint& at) {
+    std::vector<Command> all;
+    for (const auto& d : nodes::catalogue()) {
+        if (!nodes::main_input(d)) continue;
+        all.push_back({QString::fromStdString(d.title), QString::fromStdString(d.help), [=, this, &d] {
+                           std::string made;
+                           bench_->edit_build_up("Add " + d.title, [&](scene::BuildUp& x) {
+                               made = nodes::add_reading(x, layer, d, from);
+                           });
+                           bench_->select_node(made);
+                       }});
+    }
+    command_list_->open(std::move(all), "Add a node that reads it", at);
+}
+
+void MainWindow::open_swap_list() {
+    const std::string node = bench_->selection().node;
+    if (node.empty()) return status_->say("Select a node first");
+    std::vector<Command> all;
+    for (const auto& d : nodes::catalogue())
+        all.push_back({QString::fromStdString(d.title), QString::fromStdString(d.help), [=, this, &d] {
+                           bench_->edit_build_up("Swap for " + d.title,
+                                                 [&](scene::BuildUp& x) { nodes::swap_kind(x, node, d); });
+                       }});
+    command_list_->open(std::move(all), "What it is to be instead",
+                        board_->mapToGlobal(QPoint(board_->width() / 2, 30)));
+}
+
+void MainWindow::hand_over() {
+    const QString f = QFileDialog::getSaveFileName(
+        this, "Hand the materials over", QString::fromStdString((bench_->folder() / "materials.mtlx").string()),
+        "MaterialX documents (*.mtlx)");
+    if (!f.isEmpty()) bench_->hand_over(f.toStdString());
+}
+
+void MainWindow::take_in() {
+    const QString f = QFileDialog::getOpenFileName(
+        this, "Take materials in", QString::fromStdString(bench_->folder().string()), "MaterialX documents (*.mtlx)");
+    if (!f.isEmpty()) bench_->take_in(f.toStdString());
 }
 
 void MainWindow::open_command_list() {

@@ -33,6 +33,10 @@ public:
     bool open_project(const fs::path& file, bool ask = true);
     void open_command_list();
     void open_node_list();
+    /// The nodes that can work on what `from` gives; the chosen one reads it, in that layer's lane.
+    void open_node_list_for(const std::string& from, const std::string& layer, const QPoint& at);
+    /// What the selected node could be instead.
+    void open_swap_list();
 
 protected:
     void closeEvent(QCloseEvent*) override;
@@ -49,6 +53,8 @@ private:
     void make_layers_menu();
     void make_nodes_menu();
     void make_view_menu();
+    void hand_over();
+    void take_in();
     void add_command(QMenu* menu, const QString& name, const QString& help, const QKeySequence& key,
                      std::function<void()> run);
     void refresh();

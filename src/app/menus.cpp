@@ -95,6 +95,10 @@ void MainWindow::make_project_menu() {
             if (!f.endsWith(".vemtra")) f += ".vemtra";
             bench_->collect_into(f.toStdString());
         });
+    add_command(project, "&Hand materials over...", "Write the build-ups as a document of the open standard, MaterialX",
+                {}, [this] { hand_over(); });
+    add_command(project, "&Take materials in...",
+                "Bring in build-ups and networks of a MaterialX document written anywhere", {}, [this] { take_in(); });
     add_command(project, "&Files and folders",
                 "What the project uses and whether it is there; memory and disk for maps", {}, [this] {
                     drawer_->setVisible(true);
@@ -190,10 +194,17 @@ void MainWindow::make_nodes_menu() {
                     const std::string n = bench_->selection().node;
                     bench_->show_node(n.empty() || bench_->live().shown_node == n ? "" : n);
                 });
+    add_command(nodes_menu, "S&wap...", "Another kind of node in place of the selected one, which keeps what fits",
+                QKeySequence("Shift+N"), [this] { open_swap_list(); });
     nodes_menu->addSeparator();
-    for (const auto& d : nodes::catalogue())
-        add_command(nodes_menu, QString::fromStdString(d.title), QString::fromStdString(d.help), {},
+    std::map<std::string, QMenu*> groups;
+    for (const auto& d : nodes::catalogue()) {
+        QMenu*& group = groups[d.group];
+        if (!group)
+            group = nodes_menu->addMenu(QString::fromStdString(d.group).replace(0, 1, QChar(d.group[0]).toUpper()));
+        add_command(group, QString::fromStdString(d.title), QString::fromStdString(d.help), {},
                     [this, kind = d.kind] { add_node(kind); });
+    }
 }
 
 void MainWindow::make_view_menu() {

@@ -76,7 +76,8 @@ void StatusLine::refresh_work() {
     const auto maps = bench_.workshop().textures()->maps().state();
     const bool job = bench_.jobs().busy();
     const bool preparing = !job && session.isEmpty() && maps.wanted > maps.done;
-    QString text = session, help;
+    QString text = session;
+    QString help;
     float fraction = bench_.session().fraction();
     if (job) {
         text = bench_.jobs().text();

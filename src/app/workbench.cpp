@@ -225,7 +225,8 @@ std::vector<Finding> Workbench::findings() {
 
 size_t Workbench::memory() const {
     std::ifstream statm("/proc/self/statm");
-    size_t total = 0, resident = 0;
+    size_t total = 0;
+    size_t resident = 0;
     statm >> total >> resident;
     return resident * size_t(sysconf(_SC_PAGESIZE));
 }

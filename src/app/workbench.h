@@ -72,6 +72,10 @@ public:
     void write_picture(const fs::path& file);
     /// Copies the project with all that it uses beside `project`; the open one stays as it is.
     void collect_into(const fs::path& project);
+    /// The materials as a document of the open standard; what it cannot say is told.
+    void hand_over(const fs::path& document);
+    /// Build-ups and networks of such a document come into the project; the first is worn by the selected part.
+    void take_in(const fs::path& document);
     /// Looks for files that are not at their place, in this folder and below, and uses what is found.
     void find_missing_in(const fs::path& folder);
     Paths paths() const;  ///< how the project's paths are meant

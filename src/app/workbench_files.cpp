@@ -6,6 +6,7 @@
 
 #include "app/workbench.h"
 #include "exchange/collect.h"
+#include "exchange/standard/document.h"
 #include "render/asset_into.h"
 #include "render/picture.h"
 #include "scene/edits.h"
@@ -58,7 +59,8 @@ bool Workbench::open(const fs::path& file) {
 }
 
 bool Workbench::save(const fs::path& file) {
-    const fs::path target = absolute_path(file), old_folder = folder();
+    const fs::path target = absolute_path(file);
+    const fs::path old_folder = folder();
     scene::Scene moved = scene();
     if (target.parent_path() != old_folder || !file_) {
         // Paths are relative to the project: where it moves, they follow; what an untitled project named in full
@@ -197,6 +199,45 @@ void Workbench::collect_into(const fs::path& project) {
                                         .arg(QString::fromStdString(project.parent_path().string())));
                     };
                 });
+}
+
+namespace {
+/// Many small troubles as one: the first in full, and how many more.
+Error together(const std::vector<Error>& problems, const std::string& file) {
+    Error e = problems.front();
+    if (e.file.empty()) e.file = file;
+    if (problems.size() > 1) e.remedy += ". " + std::to_string(problems.size() - 1) + " more like this";
+    return e;
+}
+}  // namespace
+
+void Workbench::hand_over(const fs::path& document) {
+    const auto problems =
+        exchange::write_standard_file(scene(), file_ ? *file_ : folder() / "untitled.vemtra", document);
+    if (!problems) {
+        Q_EMIT failed(problems.error());
+        return;
+    }
+    if (!problems->empty()) Q_EMIT failed(together(*problems, document.string()));
+    Q_EMIT said("Handed over in " + QString::fromStdString(document.string()));
+}
+
+void Workbench::take_in(const fs::path& document) {
+    auto read = exchange::read_standard_document(document);
+    if (!read) {
+        Q_EMIT failed(read.error());
+        return;
+    }
+    const std::vector<Error> problems = read->problems;
+    const size_t networks = read->networks.size();
+    std::vector<std::string> ids;
+    edit("Take materials in", [&](scene::Scene& s) {
+        ids = exchange::take_in(std::move(*read), s, absolute_path(document),
+                                file_ ? *file_ : folder() / "untitled.vemtra");
+        if (scene::Part* p = scene::find(s.parts, selection_.part); p && !ids.empty()) p->build_up = ids.front();
+    });
+    if (!problems.empty()) Q_EMIT failed(together(problems, document.string()));
+    Q_EMIT said(QString("Took in %1 materials and %2 networks").arg(ids.size()).arg(networks));
 }
 
 void Workbench::find_missing_in(const fs::path& folder) {

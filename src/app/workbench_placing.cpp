@@ -96,7 +96,8 @@ void Workbench::turn_by(const V3f& axis, float degrees, const std::string& merge
             turn.setAxisAngle(own, radians(degrees));
             scene::Placement still = q;
             still.position = V3f(0.f);
-            const V3f position = q.position, scale = q.scale;
+            const V3f position = q.position;
+            const V3f scale = q.scale;
             q = scene::placement_of(scene::matrix_of(still) * turn);
             q.position = position;
             q.scale = scale;

@@ -33,7 +33,8 @@ ByteStream::~ByteStream() {
 
 ByteStream::ByteStream(ByteStream&& o) noexcept
     : file_(std::exchange(o.file_, -1)), size_(o.size_), before_(o.before_) {
-    const size_t at = size_t(o.p_ - o.start_), have = size_t(o.end_ - o.start_);
+    const size_t at = size_t(o.p_ - o.start_);
+    const size_t have = size_t(o.end_ - o.start_);
     const bool own = o.start_ == o.buffer_.data();
     buffer_ = std::move(o.buffer_);
     start_ = own ? buffer_.data() : o.start_;

@@ -14,14 +14,17 @@ std::vector<std::pair<int, fs::path>> tile_files(const fs::path& pattern) {
     const bool pairs = at == std::string::npos;
     if (pairs) at = name.find("<UVTILE>");
     if (at == std::string::npos) return {{0, pattern}};
-    const std::string before = name.substr(0, at), after = name.substr(at + (pairs ? 8 : 6));
+    const std::string before = name.substr(0, at);
+    const std::string after = name.substr(at + (pairs ? 8 : 6));
     // u1_v1 counts from one, in either case, with or without the line between.
     auto number = [&](const std::string& middle) {
         if (!pairs) {
             if (middle.size() != 4 || middle.find_first_not_of("0123456789") != std::string::npos) return 0;
             return std::stoi(middle);
         }
-        int u = 0, v = 0, end = 0;
+        int u = 0;
+        int v = 0;
+        int end = 0;
         const std::string m = lower(middle);
         if (m.size() > 8 ||
             (std::sscanf(m.c_str(), "u%2d_v%2d%n", &u, &v, &end) != 2 &&
@@ -67,7 +70,8 @@ Paths::Paths(fs::path project_folder, const std::vector<std::string>& search_fol
 }
 
 bool Paths::leaves(const std::string& file) const {
-    const fs::path p(file), at = p.is_absolute() ? p : folder / p;
+    const fs::path p(file);
+    const fs::path at = p.is_absolute() ? p : folder / p;
     if (!lies_in(folder, at)) return true;
     for (const auto& [tile, one] : tile_files(at))
         if (!lies_in(folder, one)) return true;  // a tile may be a link that leads out
@@ -75,7 +79,8 @@ bool Paths::leaves(const std::string& file) const {
 }
 
 Result<fs::path> Paths::find(const std::string& file) const {
-    const fs::path p(file), at = p.is_absolute() ? p : folder / p;
+    const fs::path p(file);
+    const fs::path at = p.is_absolute() ? p : folder / p;
     const bool may_read = !blocked || !blocked->count(file);
     if (may_read && (search.empty() || something_at(at))) return at;
     for (const fs::path& s : search)

@@ -18,7 +18,8 @@ inline std::string valid_utf8(std::string_view text) {
     out.reserve(text.size());
     for (size_t i = 0; i < text.size();) {
         const auto at = [&](size_t k) { return i + k < text.size() ? static_cast<unsigned char>(text[i + k]) : 0u; };
-        const unsigned a = at(0), b = at(1);
+        const unsigned a = at(0);
+        const unsigned b = at(1);
         const size_t length = a < 0x80                ? 1
                               : a >= 0xc2 && a < 0xe0 ? 2
                               : a >= 0xe0 && a < 0xf0 ? 3

@@ -58,7 +58,10 @@ inline V3f turned_by_transpose(const V3f& d, const M44f& m) {
 /// The dual basis of two vectors in their plane: d1 . e1 = 1, d1 . e2 = 0, and the other way round. False where they
 /// span no area.
 inline bool dual_basis(const V3f& e1, const V3f& e2, V3f& d1, V3f& d2) {
-    const float a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), d = a * c - b * b;
+    const float a = e1.dot(e1);
+    const float b = e1.dot(e2);
+    const float c = e2.dot(e2);
+    const float d = a * c - b * b;
     if (!(d > 0.f)) return false;
     d1 = (e1 * c - e2 * b) / d;
     d2 = (e2 * a - e1 * b) / d;
@@ -85,10 +88,12 @@ struct Frame {
 /// the quarter.
 inline void sincos_turn(float u, float& sine, float& cosine) {
     const int q = int(4.f * u + .5f);
-    const float x = (u - .25f * float(q)) * (2.f * pi), x2 = x * x;
+    const float x = (u - .25f * float(q)) * (2.f * pi);
+    const float x2 = x * x;
     const float s = x * (1.f + x2 * (-1.f / 6.f + x2 * (1.f / 120.f - x2 * (1.f / 5040.f))));
     const float c = 1.f + x2 * (-.5f + x2 * (1.f / 24.f + x2 * (-1.f / 720.f + x2 * (1.f / 40320.f))));
-    const float a = q & 1 ? c : s, b = q & 1 ? s : c;
+    const float a = q & 1 ? c : s;
+    const float b = q & 1 ? s : c;
     sine = q & 2 ? -a : a;
     cosine = (q + 1) & 2 ? -b : b;
 }

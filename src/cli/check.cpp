@@ -18,7 +18,8 @@ int run(const Options& all, const std::string& project, bool json) {
     place(options, all, loaded->scene, project);
     options.field_rays = 1;  // whether a field can be computed, not its value
     auto prepared = render::prepare(std::make_shared<const scene::Scene>(loaded->scene), workshop, options);
-    std::vector<Error> problems = loaded->problems, hints;
+    std::vector<Error> problems = loaded->problems;
+    std::vector<Error> hints;
     review::Remembered remembered;
     const Paths paths(options.folder, loaded->scene.search_folders, options.blocked);
     for (const review::Finding& f : review::findings(*prepared, *workshop.textures(), paths, remembered))

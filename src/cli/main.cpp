@@ -8,9 +8,9 @@ using namespace vemtra::cli;
 namespace {
 
 // The register: one line per command.
-constexpr void (*commands[])(CLI::App&, Options&) = {add_render,  add_new,     add_info,  add_values,
-                                                     add_check,   add_measure, add_stock, add_maps,
-                                                     add_collect, add_find,    add_nodes};
+constexpr void (*commands[])(CLI::App&, Options&) = {add_render,  add_new,    add_info,  add_values,  add_check,
+                                                     add_measure, add_stock,  add_maps,  add_collect, add_find,
+                                                     add_nodes,   add_export, add_import};
 
 }  // namespace
 

@@ -29,8 +29,8 @@ int run() {
         if (d.ports.empty()) return;
         std::printf("\n| input | type | default | usual range | meaning |\n|---|---|---|---|---|\n");
         for (const nodes::Port& p : d.ports) {
-            std::string value = p.reads == nodes::Reads::literal ? text(p.value) : nodes::info(p.reads).title,
-                        range = "-";
+            std::string value = p.reads == nodes::Reads::literal ? text(p.value) : nodes::info(p.reads).title;
+            std::string range = "-";
             if (!p.choices.empty()) {
                 range.clear();
                 for (const auto& c : p.choices) range += (range.empty() ? "" : ", ") + c;

@@ -67,5 +67,7 @@ void add_maps(CLI::App& app, Options& all);
 void add_collect(CLI::App& app, Options& all);
 void add_find(CLI::App& app, Options& all);
 void add_nodes(CLI::App& app, Options& all);
+void add_export(CLI::App& app, Options& all);
+void add_import(CLI::App& app, Options& all);
 
 }  // namespace vemtra::cli

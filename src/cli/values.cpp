@@ -2,7 +2,9 @@
 #include <cstdio>
 #include <optional>
 
+#include "base/text.h"
 #include "cli/support.h"
+#include "exchange/standard/evaluate.h"
 #include "nodes/description.h"
 #include "review/evaluate_at.h"
 #include "scene/graph.h"
@@ -12,8 +14,9 @@ namespace vemtra::cli {
 namespace {
 
 struct ValuesCall {
-    std::string project, node, slot, part;
+    std::string project, node, slot, part, output;
     int uv_grid = 8, tile = 1001;
+    float z = 0.f;
     bool json = false;
 };
 
@@ -21,7 +24,8 @@ struct ValuesCall {
 struct SlotName {
     std::string part, layer, slot;
     static std::optional<SlotName> of(const std::string& text) {
-        const size_t a = text.find('/'), b = text.rfind('/');
+        const size_t a = text.find('/');
+        const size_t b = text.rfind('/');
         if (a == std::string::npos || a == b) return std::nullopt;
         return SlotName{text.substr(0, a), text.substr(a + 1, b - a - 1), text.substr(b + 1)};
     }
@@ -88,7 +92,21 @@ void answer(const std::vector<float>& values, const ValuesCall& call, nodes::Typ
                      {"grid", grid}});
 }
 
+/// An output of a document of the open standard, on the unit square.
+int run_document(const ValuesCall& call) {
+    if (call.uv_grid < 1 || call.uv_grid > 4096) return wrong_call("--uv-grid takes 1 to 4096");
+    const auto document = exchange::read_standard_document(call.project);
+    if (!document) return fail(document.error());
+    warn(document->problems);
+    const auto values = exchange::evaluate(*document, call.output, call.uv_grid, call.z, call.project);
+    if (!values) return fail(values.error());
+    warn(values->problems);
+    answer(values->grid, call, values->type, size_t(nodes::components(values->type)));
+    return values->problems.empty() ? done : incomplete;
+}
+
 int run(const Options& all, const ValuesCall& call) {
+    if (lower(fs::path(call.project).extension().string()) == ".mtlx") return run_document(call);
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
     if (call.node.empty() == call.slot.empty())
@@ -135,10 +153,12 @@ int run(const Options& all, const ValuesCall& call) {
 void add_values(CLI::App& app, Options& all) {
     auto v = std::make_shared<ValuesCall>();
     auto* c = app.add_subcommand("values", "Evaluate a network over a grid of UVs");
-    c->add_option("project", v->project, "Project file")->required();
+    c->add_option("project", v->project, "Project file, or a document of the open standard (.mtlx)")->required();
     c->add_option("--node", v->node, "Node id");
     c->add_option("--slot", v->slot, "PART/LAYER/SLOT; the slot 'gate' is the mask");
     c->add_option("--part", v->part, "Part to evaluate on; else the first that has the node");
+    c->add_option("--output", v->output, "Of a document: GRAPH/OUTPUT, or OUTPUT outside of any nodegraph");
+    c->add_option("--z", v->z, "Of a document: the third coordinate of the position")->check(CLI::Range(-1e6f, 1e6f));
     c->add_option("--uv-grid", v->uv_grid, "N: points at the centres of N x N pixels of the tile");
     c->add_option("--tile", v->tile, "UDIM tile")->check(CLI::Range(1001, 1999));
     c->add_flag("--json", v->json, "As JSON");

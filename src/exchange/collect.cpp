@@ -34,7 +34,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
     Collected out;
     std::map<std::string, std::string> moved;  // absolute pattern -> new path
     std::set<std::string> taken;
-    size_t total = 0, done = 0;
+    size_t total = 0;
+    size_t done = 0;
     for_each_file(scene, [&](const std::string&, std::string&, const char*) { ++total; });
     scene.search_folders.clear();  // all that they gave is beside the project now
     bool stop = false;
@@ -62,12 +63,13 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
             const fs::path target = to / kind / name;
             fs::create_directories(target.parent_path(), ec);
             const std::string pattern = from.filename().string();
-            const size_t at = pattern.find("<U"), end = at == std::string::npos ? at : pattern.find('>', at);
+            const size_t at = pattern.find("<U");
+            const size_t end = at == std::string::npos ? at : pattern.find('>', at);
             for (const auto& [tile, file] : files) {
                 std::string file_name = name;
                 if (tile) {  // the tile's part of the name, as it stands in the file's
-                    const std::string own = file.filename().string(),
-                                      part = own.substr(at, own.size() - (pattern.size() - (end - at + 1)));
+                    const std::string own = file.filename().string();
+                    const std::string part = own.substr(at, own.size() - (pattern.size() - (end - at + 1)));
                     const size_t where = name.find("<U");
                     file_name = name.substr(0, where) + part + name.substr(name.find('>', where) + 1);
                 }

@@ -218,7 +218,8 @@ bool Packer::is_blank() const {
 }
 
 void to_linear(OIIO::ImageBuf& image, const texture::ColourDecode& decode) {
-    const size_t n = size_t(image.nchannels()), width = size_t(image.spec().width);
+    const size_t n = size_t(image.nchannels());
+    const size_t width = size_t(image.spec().width);
     auto* p = static_cast<float*>(image.localpixels());
     std::vector<float> rgb(width * 3);
     for (int y = 0; y < image.spec().height; ++y, p += width * n) {
@@ -271,7 +272,8 @@ void Packer::bring_to_one_size() {
 
 // The channels of the output side by side; what has no map is neutral.
 std::vector<float> Packer::gathered() const {
-    const size_t n = sources_.size(), texels = size_t(width_) * size_t(height_);
+    const size_t n = sources_.size();
+    const size_t texels = size_t(width_) * size_t(height_);
     std::vector<float> pixels(texels * n);
     for (size_t c = 0; c < n; ++c) {
         const Source& s = sources_[c];

@@ -68,15 +68,20 @@ const FieldKind* field_kind(const std::string& name) {
 float FormField::at(const Mesh& mesh, const Place& place) const {
     const PartField& f = parts[place.instance];
     if (f.at_vertex.empty()) return 0.f;
-    const uint32_t triangle = place.face, *i = &mesh.indices[3 * size_t(triangle)];
-    const float u = place.u, v = place.v;
+    const uint32_t triangle = place.face;
+    const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
+    const float u = place.u;
+    const float v = place.v;
     const int r = f.resolution.empty() ? 1 : f.resolution[triangle];
     if (r <= 1) return f.at_vertex[i[0]] * (1.f - u - v) + f.at_vertex[i[1]] * u + f.at_vertex[i[2]] * v;
     const float* grid = f.inside.data() + f.first[triangle];
-    const float x = clamp01(u) * float(r), y = clamp01(v) * float(r);
-    int ix = std::min(int(x), r - 1), iy = std::min(int(y), r - 1);
+    const float x = clamp01(u) * float(r);
+    const float y = clamp01(v) * float(r);
+    int ix = std::min(int(x), r - 1);
+    int iy = std::min(int(y), r - 1);
     if (ix + iy > r - 1) ix = std::max(0, r - 1 - iy);
-    const float fx = x - float(ix), fy = y - float(iy);
+    const float fx = x - float(ix);
+    const float fy = y - float(iy);
     auto value = [&](int a, int b) { return grid[grid_row(r, b) + size_t(a)]; };
     if (fx + fy <= 1.f || ix + iy + 2 > r)
         return value(ix, iy) * (1.f - fx - fy) + value(ix + 1, iy) * fx + value(ix, iy + 1) * fy;
@@ -149,7 +154,9 @@ private:
         size_t own = 0;
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
             const uint32_t* i = &m_.indices[3 * size_t(t)];
-            const V3f &a = world_[i[0]], &b = world_[i[1]], &c = world_[i[2]];
+            const V3f& a = world_[i[0]];
+            const V3f& b = world_[i[1]];
+            const V3f& c = world_[i[2]];
             const float longest = std::sqrt(std::max({(b - a).length2(), (c - a).length2(), (c - b).length2()}));
             const float steps = std::ceil(longest / (.5f * spacing));
             if (!(steps < hopeless * max_resolution)) continue;
@@ -191,7 +198,9 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
     size_t total = 0;
     for (size_t p = 0; kind && p < parts; ++p) {
         if (!wanted[p]) continue;
-        const float from = float(p) / float(parts), to = float(p + 1) / float(parts), between = lerp(from, to, .6f);
+        const float from = float(p) / float(parts);
+        const float to = float(p + 1) / float(parts);
+        const float between = lerp(from, to, .6f);
         const PartSampling sampling(geometry, uint32_t(p), *kind, request, rays);
         if (!sampling.at_vertices(field->parts[p], from, between, progress)) return nullptr;
         if (!sampling.inside(field->parts[p], total, between, to, progress)) return nullptr;
@@ -209,7 +218,8 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     if (bytes->size() < 8) return nullptr;
     std::memcpy(&check, bytes->data(), 8);
     if (check != hash_bytes(bytes->data() + 8, bytes->size() - 8)) return nullptr;
-    const char *p = bytes->data() + 8, *end = bytes->data() + bytes->size();
+    const char* p = bytes->data() + 8;
+    const char* end = bytes->data() + bytes->size();
     auto field = std::make_shared<FormField>();
     field->rays = field_rays_final;
     auto take = [&](auto& array, size_t expected) {

@@ -129,7 +129,9 @@ std::vector<Geometry::Strewn> Geometry::strewn(const std::vector<uint32_t>& inst
 }
 
 V3f offset_origin(const V3f& p, const V3f& n) {
-    constexpr float origin = 1.f / 32.f, float_scale = 1.f / 65536.f, int_scale = 256.f;
+    constexpr float origin = 1.f / 32.f;
+    constexpr float float_scale = 1.f / 65536.f;
+    constexpr float int_scale = 256.f;
     V3f out;
     for (int i = 0; i < 3; ++i) {
         const int of = int(int_scale * n[i]);

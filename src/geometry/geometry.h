@@ -87,7 +87,8 @@ inline bool hit_something(const Place& p) {
 /// length. What is no such ray is sent as one that ends before it begins: it hits nothing.
 inline bool is_ray(const V3f& origin, const V3f& direction) {
     constexpr float most = 1e18f;  // squares of it are numbers, too
-    const float places = std::fabs(origin.x) + std::fabs(origin.y) + std::fabs(origin.z), length2 = direction.length2();
+    const float places = std::fabs(origin.x) + std::fabs(origin.y) + std::fabs(origin.z);
+    const float length2 = direction.length2();
     return places < most && length2 > 0.f && length2 < most;
 }
 inline constexpr float no_ray = -1.f;  ///< its end

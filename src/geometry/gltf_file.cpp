@@ -127,7 +127,8 @@ Result<GltfFile> GltfFile::open(const std::string& file, ByteStream& content) {
     g.file_ = file;
     if (content.left() > most_file_bytes) return g.broken("", "it is larger than anything of its kind");
     const std::string_view bytes = content.rest();
-    std::string_view json(bytes), chunk;
+    std::string_view json(bytes);
+    std::string_view chunk;
     if (bytes.compare(0, 4, "glTF") == 0) {  // GLB: header, then the JSON's chunk, then the first buffer's
         auto word = [&](size_t at) {
             uint32_t v = 0;
@@ -158,7 +159,8 @@ Status GltfFile::load_buffers(std::string_view chunk) {
     const std::filesystem::path folder = std::filesystem::path(file_).parent_path();
     const Json& all = array("buffers");
     for (size_t i = 0; i < all.size(); ++i) {
-        const std::string place = "buffer " + std::to_string(i), uri = text(all[i], "uri");
+        const std::string place = "buffer " + std::to_string(i);
+        const std::string uri = text(all[i], "uri");
         std::string data;
         if (uri.compare(0, 5, "data:") == 0) {
             const size_t comma = uri.find(',');
@@ -189,7 +191,8 @@ Status GltfFile::load_buffers(std::string_view chunk) {
 }
 
 Status GltfFile::spend(size_t bytes, const std::string& place) const {
-    constexpr size_t always = size_t(256) << 20, times = 64;  // meshes compress to a thirtieth at best
+    constexpr size_t always = size_t(256) << 20;
+    constexpr size_t times = 64;  // meshes compress to a thirtieth at best
     spent_ += bytes;
     if (spent_ <= always + times * packed_) return Done{};
     return broken(place, "the file says the same bytes so often that it would fill the memory");
@@ -209,7 +212,8 @@ Status GltfFile::unpack_views() {
         if (!packed) continue;
         const std::string place = "bufferView " + std::to_string(i);
         const int buffer = number(*packed, "buffer");
-        const size_t offset = size_in(*packed, "byteOffset", 0), length = size_in(*packed, "byteLength", 0);
+        const size_t offset = size_in(*packed, "byteOffset", 0);
+        const size_t length = size_in(*packed, "byteLength", 0);
         if (buffer < 0 || size_t(buffer) >= buffers_.size()) return broken(place, "its packed buffer does not exist");
         const std::string& data = buffers_[size_t(buffer)];
         if (offset > data.size() || length > data.size() - offset)
@@ -232,7 +236,8 @@ Result<std::string_view> GltfFile::view(int index, const std::string& place) con
     const int buffer = number(v, "buffer");
     if (buffer < 0 || size_t(buffer) >= buffers_.size()) return broken(place, "a buffer does not exist");
     const std::string& data = buffers_[size_t(buffer)];
-    const size_t offset = size_in(v, "byteOffset", 0), length = size_in(v, "byteLength", 0);
+    const size_t offset = size_in(v, "byteOffset", 0);
+    const size_t length = size_in(v, "byteLength", 0);
     if (offset > data.size() || length > data.size() - offset)
         return broken(place, "a view points outside of its buffer: the file is cut off");
     return std::string_view(data).substr(offset, length);
@@ -275,7 +280,8 @@ Status GltfFile::floats(int index, int components, std::vector<float>& out, size
     Result<Accessor> a = accessor(index, place);
     if (!a) return a.error();
     const Json& json = array("accessors")[size_t(index)];
-    const size_t n = size_t(components), size = size_of(a->component);
+    const size_t n = size_t(components);
+    const size_t size = size_of(a->component);
     const bool some = only && !json.contains("sparse");
     count = some ? only->size() : a->count;
     if (Status s = spend(count * n * sizeof(float), place); !s) return s;
@@ -303,17 +309,20 @@ Status GltfFile::fill_sparse(const Json& json, const Accessor& a, int components
     if (sparse == json.end()) return Done{};
     if (!sparse->is_object() || !sparse->contains("indices") || !sparse->contains("values"))
         return broken(place, "a sparse accessor is not complete");
-    const Json &at = (*sparse)["indices"], &values = (*sparse)["values"];
+    const Json& at = (*sparse)["indices"];
+    const Json& values = (*sparse)["values"];
     if (!at.is_object() || !values.is_object()) return broken(place, "a sparse accessor is not complete");
-    const size_t count = size_in(*sparse, "count", 0), size = size_of(a.component),
-                 element = size * size_t(a.components);
+    const size_t count = size_in(*sparse, "count", 0);
+    const size_t size = size_of(a.component);
+    const size_t element = size * size_t(a.components);
     const int index_type = number(at, "componentType", 0);
     const size_t index_size = index_type == f32 ? 0 : size_of(index_type);
-    Result<std::string_view> where = view(number(at, "bufferView"), place),
-                             what = view(number(values, "bufferView"), place);
+    Result<std::string_view> where = view(number(at, "bufferView"), place);
+    Result<std::string_view> what = view(number(values, "bufferView"), place);
     if (!where) return where.error();
     if (!what) return what.error();
-    const size_t first_index = size_in(at, "byteOffset", 0), first_value = size_in(values, "byteOffset", 0);
+    const size_t first_index = size_in(at, "byteOffset", 0);
+    const size_t first_value = size_in(values, "byteOffset", 0);
     if (!index_size || first_index > where->size() || first_value > what->size() ||
         count > (where->size() - first_index) / index_size || count > (what->size() - first_value) / element)
         return broken(place, "a sparse accessor is longer than its buffers: the file is cut off");

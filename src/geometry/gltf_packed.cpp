@@ -48,8 +48,10 @@ bool DracoMesh::attribute(int id, int components, std::vector<float>& out) const
 
 Result<std::string> unpack_meshopt(std::string_view bytes, const GltfFile::Json& d) {
     auto why = [](const char* text) { return Error{"", "", "", text, ""}; };
-    const int count = GltfFile::number(d, "count", 0), stride = GltfFile::number(d, "byteStride", 0);
-    const std::string mode = GltfFile::text(d, "mode"), filter = GltfFile::text(d, "filter");
+    const int count = GltfFile::number(d, "count", 0);
+    const int stride = GltfFile::number(d, "byteStride", 0);
+    const std::string mode = GltfFile::text(d, "mode");
+    const std::string filter = GltfFile::text(d, "filter");
     // One packed byte holds at most a group of 16 bytes that are all the same, for each byte of an element.
     if (count <= 0 || stride <= 0 || stride > 256 || size_t(count) > bytes.size() * 256)
         return why("its packed elements claim more than their bytes can hold");

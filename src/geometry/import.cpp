@@ -20,7 +20,8 @@ struct Cleaned {
 /// From the whole area in the UVs over the whole area of the surface.
 float uv_per_metre(const Mesh& m, const std::vector<V2f>& uvs) {
     if (uvs.empty()) return 0.f;
-    double surface = 0, flat = 0;
+    double surface = 0;
+    double flat = 0;
     for (size_t t = 0; t + 2 < m.indices.size(); t += 3) {
         const uint32_t* i = &m.indices[t];
         surface +=
@@ -58,12 +59,16 @@ Cleaned drop_broken(RawPart& raw) {
     const size_t vertices = raw.positions.size();
     size_t kept = 0;
     for (size_t t = 0; t + 2 < raw.indices.size(); t += 3) {
-        const uint32_t a = raw.indices[t], b = raw.indices[t + 1], c = raw.indices[t + 2];
+        const uint32_t a = raw.indices[t];
+        const uint32_t b = raw.indices[t + 1];
+        const uint32_t c = raw.indices[t + 2];
         if (a >= vertices || b >= vertices || c >= vertices) {
             ++cleaned.bad_indices;
             continue;
         }
-        const V3f &p = raw.positions[a], &q = raw.positions[b], &r = raw.positions[c];
+        const V3f& p = raw.positions[a];
+        const V3f& q = raw.positions[b];
+        const V3f& r = raw.positions[c];
         if (!sane(p) || !sane(q) || !sane(r)) {
             ++cleaned.not_finite;
             continue;
@@ -89,8 +94,9 @@ void mend_normals(RawPart& raw) {
     for (size_t t = 0; t < raw.indices.size(); t += 3)
         for (size_t c = 0; c < 3; ++c)
             if (V3f& n = raw.normals[raw.indices[t + c]]; n.length2() < .5f) {
-                const V3f &p = raw.positions[raw.indices[t]], &q = raw.positions[raw.indices[t + 1]],
-                          &r = raw.positions[raw.indices[t + 2]];
+                const V3f& p = raw.positions[raw.indices[t]];
+                const V3f& q = raw.positions[raw.indices[t + 1]];
+                const V3f& r = raw.positions[raw.indices[t + 2]];
                 n = (q - p).cross(r - p).normalized();
             }
 }

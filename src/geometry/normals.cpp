@@ -28,11 +28,13 @@ public:
 
 private:
     void find_faces() {
-        const size_t corners = raw_.indices.size(), vertices = raw_.positions.size();
+        const size_t corners = raw_.indices.size();
+        const size_t vertices = raw_.positions.size();
         face_.resize(corners / 3);
         for (size_t f = 0; f < face_.size(); ++f) {
-            const V3f &a = raw_.positions[raw_.indices[3 * f]], &b = raw_.positions[raw_.indices[3 * f + 1]],
-                      &c = raw_.positions[raw_.indices[3 * f + 2]];
+            const V3f& a = raw_.positions[raw_.indices[3 * f]];
+            const V3f& b = raw_.positions[raw_.indices[3 * f + 1]];
+            const V3f& c = raw_.positions[raw_.indices[3 * f + 2]];
             face_[f] = (b - a).cross(c - a).normalized();
         }
         first_.assign(vertices + 1, 0);
@@ -44,10 +46,11 @@ private:
     }
 
     float corner_angle(size_t c) const {
-        const size_t f = c / 3 * 3, i = c - f;
+        const size_t f = c / 3 * 3;
+        const size_t i = c - f;
         const V3f& p = raw_.positions[raw_.indices[c]];
-        const V3f a = (raw_.positions[raw_.indices[f + (i + 1) % 3]] - p).normalized(),
-                  b = (raw_.positions[raw_.indices[f + (i + 2) % 3]] - p).normalized();
+        const V3f a = (raw_.positions[raw_.indices[f + (i + 1) % 3]] - p).normalized();
+        const V3f b = (raw_.positions[raw_.indices[f + (i + 2) % 3]] - p).normalized();
         return std::acos(std::clamp(a.dot(b), -1.f, 1.f));
     }
 

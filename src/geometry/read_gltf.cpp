@@ -31,7 +31,8 @@ public:
     Status read() {
         if (Status s = extensions(); !s) return s;
         std::vector<int> roots;
-        const Json &scenes = g_.array("scenes"), &nodes = g_.array("nodes");
+        const Json& scenes = g_.array("scenes");
+        const Json& nodes = g_.array("nodes");
         if (!scenes.empty()) {
             const int wanted = std::clamp(GltfFile::number(g_.json(), "scene", 0), 0, int(scenes.size()) - 1);
             if (scenes[size_t(wanted)].is_object()) roots = children(scenes[size_t(wanted)], "nodes");
@@ -114,7 +115,10 @@ private:
         }
         if (numbers(n, "scale", 3, v)) m = M44f().setScale(V3f(v[0], v[1], v[2]));
         if (numbers(n, "rotation", 4, v)) {
-            const float x = v[0], y = v[1], z = v[2], w = v[3];
+            const float x = v[0];
+            const float y = v[1];
+            const float z = v[2];
+            const float w = v[3];
             m = m * M44f(1 - 2 * (y * y + z * z), 2 * (x * y + z * w), 2 * (x * z - y * w), 0, 2 * (x * y - z * w),
                          1 - 2 * (x * x + z * z), 2 * (y * z + x * w), 0, 2 * (x * z + y * w), 2 * (y * z - x * w),
                          1 - 2 * (x * x + y * y), 0, 0, 0, 0, 1);

@@ -53,8 +53,9 @@ public:
     }
     /// Returns UINT32_MAX for a corner without a valid position.
     uint32_t vertex(const Corner& c) {
-        const int64_t v = resolve(c.v, positions.size()), t = resolve(c.t, uvs.size()),
-                      n = resolve(c.n, normals.size());
+        const int64_t v = resolve(c.v, positions.size());
+        const int64_t t = resolve(c.t, uvs.size());
+        const int64_t n = resolve(c.n, normals.size());
         if (v < 0) return UINT32_MAX;
         if (head_.size() < positions.size()) head_.resize(positions.size(), UINT32_MAX);
         int links = 0;

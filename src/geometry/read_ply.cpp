@@ -146,7 +146,11 @@ private:
     Status read_header_line(const std::string& text, int number) {
         const std::string place = "line " + std::to_string(number);
         std::istringstream words(text);
-        std::string first, a, b, c, d;
+        std::string first;
+        std::string a;
+        std::string b;
+        std::string c;
+        std::string d;
         words >> first >> a >> b >> c >> d;
         if (first == "format")
             header_.format = a == "ascii"                  ? Format::ascii

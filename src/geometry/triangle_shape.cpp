@@ -20,7 +20,9 @@ public:
 
     SurfacePoint at(uint32_t face, float u, float v) const override {
         const uint32_t* i = corners(face);
-        const V3f &a = m_.positions[i[0]], &b = m_.positions[i[1]], &c = m_.positions[i[2]];
+        const V3f& a = m_.positions[i[0]];
+        const V3f& b = m_.positions[i[1]];
+        const V3f& c = m_.positions[i[2]];
         const float w = 1.f - u - v;
         SurfacePoint s;
         s.position = a * w + b * u + c * v;
@@ -33,7 +35,9 @@ public:
         if (s.normal.dot(s.normal_geometric) < 0.f)
             s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
         if (!m_.uvs.empty()) {
-            const V2f &ta = m_.uvs[i[0]], &tb = m_.uvs[i[1]], &tc = m_.uvs[i[2]];
+            const V2f& ta = m_.uvs[i[0]];
+            const V2f& tb = m_.uvs[i[1]];
+            const V2f& tc = m_.uvs[i[2]];
             s.uv = ta * w + tb * u + tc * v;
             s.uv_per_metre = std::sqrt(std::fabs((tb - ta).cross(tc - ta)) / area2);
         }
@@ -74,9 +78,12 @@ public:
         u = v = V3f(0.f);
         if (uvs.empty()) return;
         const uint32_t* i = corners(face);
-        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]], e2 = m_.positions[i[2]] - m_.positions[i[0]];
-        const V2f t1 = uvs[i[1]] - uvs[i[0]], t2 = uvs[i[2]] - uvs[i[0]];
-        V3f d1, d2;
+        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]];
+        const V3f e2 = m_.positions[i[2]] - m_.positions[i[0]];
+        const V2f t1 = uvs[i[1]] - uvs[i[0]];
+        const V2f t2 = uvs[i[2]] - uvs[i[0]];
+        V3f d1;
+        V3f d2;
         if (!dual_basis(e1, e2, d1, d2)) return;
         u = d1 * t1.x + d2 * t2.x;
         v = d1 * t1.y + d2 * t2.y;
@@ -86,8 +93,10 @@ public:
     V3f tangent(uint32_t face) const override {
         if (m_.uvs.empty()) return V3f(0.f);
         const uint32_t* i = corners(face);
-        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]], e2 = m_.positions[i[2]] - m_.positions[i[0]];
-        const V2f t1 = m_.uvs[i[1]] - m_.uvs[i[0]], t2 = m_.uvs[i[2]] - m_.uvs[i[0]];
+        const V3f e1 = m_.positions[i[1]] - m_.positions[i[0]];
+        const V3f e2 = m_.positions[i[2]] - m_.positions[i[0]];
+        const V2f t1 = m_.uvs[i[1]] - m_.uvs[i[0]];
+        const V2f t2 = m_.uvs[i[2]] - m_.uvs[i[0]];
         const float area = t1.x * t2.y - t1.y * t2.x;
         const V3f t = (e1 * t2.y - e2 * t1.y) * std::copysign(1.f, area);
         return std::fabs(area) > 1e-20f && t.length2() > 1e-30f ? t.normalized() : V3f(0.f);

@@ -19,14 +19,25 @@ void describe_cavity(std::vector<NodeDescription>&);
 void describe_evenlight(std::vector<NodeDescription>&);
 void describe_facing(std::vector<NodeDescription>&);
 void describe_grain(std::vector<NodeDescription>&);
+void describe_mathematics(std::vector<NodeDescription>&);
+void describe_vectors(std::vector<NodeDescription>&);
+void describe_colour(std::vector<NodeDescription>&);
+void describe_choosing(std::vector<NodeDescription>&);
+void describe_compositing(std::vector<NodeDescription>&);
+void describe_shapes(std::vector<NodeDescription>&);
+void describe_plane_noise(std::vector<NodeDescription>&);
+void describe_random(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
         for (auto* describe_family :
-             {describe_cavity, describe_facing, describe_grain, describe_gradient_noise, describe_worley_noise,
-              describe_ramp, describe_image, describe_placement, describe_normalmap, describe_adjust,
-              describe_evenlight, describe_arithmetic, describe_geometry})
+             {describe_cavity,       describe_facing,      describe_grain,       describe_gradient_noise,
+              describe_worley_noise, describe_ramp,        describe_image,       describe_placement,
+              describe_normalmap,    describe_adjust,      describe_evenlight,   describe_arithmetic,
+              describe_geometry,     describe_plane_noise, describe_random,      describe_shapes,
+              describe_colour,       describe_choosing,    describe_compositing, describe_mathematics,
+              describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

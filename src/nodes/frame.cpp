@@ -17,9 +17,12 @@ std::optional<PlacedFrame> frame_of(const scene::Node& n) {
         const V3f size = vector(Role::frame_size);
         f.size = V2f(std::max(1e-4f, size.x), std::max(1e-4f, size.y));
         f.turned = vector(Role::frame_turn);
-        const float cx = std::cos(radians(f.turned.x)), sx = std::sin(radians(f.turned.x)),
-                    cy = std::cos(radians(f.turned.y)), sy = std::sin(radians(f.turned.y)),
-                    cz = std::cos(radians(f.turned.z)), sz = std::sin(radians(f.turned.z));
+        const float cx = std::cos(radians(f.turned.x));
+        const float sx = std::sin(radians(f.turned.x));
+        const float cy = std::cos(radians(f.turned.y));
+        const float sy = std::sin(radians(f.turned.y));
+        const float cz = std::cos(radians(f.turned.z));
+        const float sz = std::sin(radians(f.turned.z));
         f.x = V3f(cy * cz + sy * sx * sz, cx * sz, -sy * cz + cy * sx * sz);
         f.y = V3f(-cy * sz + sy * sx * cz, cx * cz, sy * sz + cy * sx * cz);
         f.z = V3f(sy * cx, -sx, cy * cx);

@@ -34,7 +34,9 @@ scene::Value plain_value(const MapWire& w) {
 /// The nodes of one map: how it is read, then what its use needs. Returns the id of the last one.
 std::string read_map(BuildUp& b, const std::string& layer, const MapWire& w, const std::string& placement) {
     using How = MapWire::Use;
-    const bool height = w.use == How::height, color = w.use == How::color, normal = w.use == How::normal;
+    const bool height = w.use == How::height;
+    const bool color = w.use == How::color;
+    const bool normal = w.use == How::normal;
     std::string out = add(b, layer, height ? Use::relief : Use::map,
                           color              ? Type::color
                           : height || normal ? Type::vector3

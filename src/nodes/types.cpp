@@ -28,6 +28,12 @@ const TypeInfo& info(Type type) {
     return rows[size_t(type)];
 }
 
+const std::vector<Type>& value_types() {
+    static const std::vector<Type> all{Type::number,  Type::color,   Type::vector2,
+                                       Type::vector3, Type::vector4, Type::color4};
+    return all;
+}
+
 bool type_from_name(const std::string& name, Type& type) {
     for (const TypeInfo& row : rows)
         if (name == row.name) return type = row.type, true;
@@ -47,6 +53,9 @@ std::array<float, most_components> literal(const scene::Value& value, Type type)
     } else if (const auto* v = std::get_if<V4f>(&value)) {
         std::copy_n(&v->x, std::min<size_t>(type == Type::place ? 2 : 4, count), out.begin());
     }
+    const bool all_given = std::holds_alternative<float>(value) || std::holds_alternative<bool>(value) ||
+                           std::holds_alternative<V4f>(value);
+    if (type == Type::color4 && !all_given) out[3] = 1.f;
     for (float& x : out)
         if (!std::isfinite(x)) x = 0.f;
     return out;

@@ -39,10 +39,12 @@ inline const char* type_name(Type t) {
 inline char type_letter(Type t) {
     return info(t).letter;
 }
+/// What can be computed with component by component: number, colour, vectors of two to four, colour with alpha.
+const std::vector<Type>& value_types();
 bool type_from_name(const std::string& name, Type& type);
 
 /// The floats of a literal as a value of the type. One number stands for all components; what a shorter literal lacks
-/// is 0; of a place there is (u, v) alone, without a footprint.
+/// is 0, an alpha 1; of a place there is (u, v) alone, without a footprint.
 std::array<float, most_components> literal(const scene::Value& value, Type type);
 /// The other way: what the project keeps.
 scene::Value to_value(Type type, const V3f& v);

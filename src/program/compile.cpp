@@ -207,9 +207,10 @@ private:
     }
 
     // One number fills all components; several become a number by the type's own rule; fewer drop the last, more are
-    // filled with 0.
+    // filled with 0, an alpha with 1.
     std::vector<Source> convert(const Typed& t, Type type) {
-        const size_t have = t.sources.size(), need = size_t(nodes::components(type));
+        const size_t have = t.sources.size();
+        const size_t need = size_t(nodes::components(type));
         if (have == need) return t.sources;
         if (type == Type::place && t.type == Type::place)
             return {t.sources.begin(), t.sources.begin() + long(need)};  // the first side of a box
@@ -222,7 +223,7 @@ private:
         if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance)
             return emit(nodes::luminance_kernel().get(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
         std::vector<Source> out = t.sources;
-        while (out.size() < need) out.push_back(constant(0.f));
+        while (out.size() < need) out.push_back(constant(type == Type::color4 && out.size() == 3 ? 1.f : 0.f));
         out.resize(need);
         return out;
     }
@@ -355,7 +356,8 @@ private:
         const scene::Node& n = *at.node;
         check(n, d);
         Typed result{d.output_type(n), {}};
-        std::vector<Source> in, box;
+        std::vector<Source> in;
+        std::vector<Source> box;
         std::vector<float> uniform;
         size_t place_at = 0;  // where in `in` the place is that a box has three of
         for (const nodes::Port& p : d.ports) {
@@ -389,7 +391,8 @@ private:
             }
             for (const Source& s : convert(typed, type)) in.push_back(s);
         }
-        const int components = d.components_of(n), handle = request(at, d, components);
+        const int components = d.components_of(n);
+        const int handle = request(at, d, components);
         if (box.empty()) {
             result.sources = emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies);
             return result;
@@ -425,7 +428,8 @@ private:
         for (const auto& output : program_.outputs_)
             for (const Source& s : output.sources)
                 if (s.kind == Source::Kind::reg) last[size_t(s.index)] = int(program_.steps_.size());
-        std::vector<int> moved(size_t(program_.registers_), -1), available;
+        std::vector<int> moved(size_t(program_.registers_), -1);
+        std::vector<int> available;
         int used = 0;
         auto apply = [&](Source& s) {
             if (s.kind == Source::Kind::reg) s.index = moved[size_t(s.index)];

@@ -88,8 +88,10 @@ void Renderer::cross(Tile& t, Path& path, const MaterialPoint& point) {
 void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack,
                             const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random) {
     const Body body = scattering_body(point.slots, path.at.instance);
-    const float a = random.next(), b = random.next();
-    const V3f in = -frame.to_world(surface::cosine_direction(a, b)), ng = point.s.normal_geometric;
+    const float a = random.next();
+    const float b = random.next();
+    const V3f in = -frame.to_world(surface::cosine_direction(a, b));
+    const V3f ng = point.s.normal_geometric;
     if (in.dot(ng) >= -1e-4f) return;
     Path out = path;
     out.throughput *= weight;
@@ -105,7 +107,12 @@ void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& poin
         f = V3f(base.leaving_subsurface(wi));
         pdf = std::max(0.f, wi.z) * inverse_pi;
     };
-    float u0, u1, l0, l1, c0, c1;
+    float u0;
+    float u1;
+    float l0;
+    float l1;
+    float c0;
+    float c1;
     sample_2d(path.seed, sample, pair_of(bounce, pair_direction), u0, u1);
     sample_2d(path.seed, sample, pair_of(bounce, pair_light), l0, l1);
     sample_2d(path.seed, sample, pair_of(bounce, pair_exit_light), c0, c1);

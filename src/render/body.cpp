@@ -14,7 +14,8 @@ V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
         c = (1.f + g * g - q * q) / (2.f * g);
     }
     const float s = std::sqrt(std::max(0.f, 1.f - c * c));
-    float sine, cosine;
+    float sine;
+    float cosine;
     sincos_turn(v, sine, cosine);
     return Frame(along).to_world({s * cosine, s * sine, c}).normalized();
 }
@@ -30,7 +31,8 @@ Body clear_body(const surface::Slots& s, uint32_t instance, int priority, float 
     b.priority = priority;
     b.ior = ior;
     if (s.transmission_depth <= 0.f) return b;
-    V3f absorbs, scatters;
+    V3f absorbs;
+    V3f scatters;
     for (int c = 0; c < 3; ++c) {
         const float extinction = -std::log(std::max(1e-4f, s.transmission_color[c])) / s.transmission_depth;
         scatters[c] = s.transmission_scatter[c] / s.transmission_depth;
@@ -49,7 +51,8 @@ Body scattering_body(const surface::Slots& s, uint32_t instance) {
     b.instance = instance;
     b.g = s.subsurface_scatter_anisotropy;
     for (int c = 0; c < 3; ++c) {
-        const float r = s.subsurface_radius * s.subsurface_radius_scale[c], a = s.subsurface_color[c];
+        const float r = s.subsurface_radius * s.subsurface_radius_scale[c];
+        const float a = s.subsurface_color[c];
         b.sigma_t[c] = 1.f / std::max(1e-6f, r);
         const float q = 4.09712f + 4.20863f * a - std::sqrt(9.59217f + 41.6808f * a + 17.7126f * a * a);
         b.alpha[c] = clamp01((1.f - q * q) / (1.f - b.g * q * q));
@@ -70,7 +73,8 @@ Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& 
         const float sum = p.x + p.y + p.z;
         if (!(sum > 0.f)) return w;
         p /= sum;
-        const float pick = random.next(), u = random.next();
+        const float pick = random.next();
+        const float u = random.next();
         const float sigma = pick < p.x ? body.sigma_t.x : pick < p.x + p.y ? body.sigma_t.y : body.sigma_t.z;
         const float d = body.scatters() && sigma > 0.f ? -std::log(1.f - u) / sigma : INFINITY;
         RTCRayHit ray = geometry::single_ray(w.origin, w.direction, d);
@@ -93,7 +97,8 @@ Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& 
             w.weight /= keep;
         }
         w.origin += w.direction * d;
-        const float a = random.next(), b = random.next();
+        const float a = random.next();
+        const float b = random.next();
         w.direction = henyey_greenstein(w.direction, body.g, a, b);
     }
     return w;

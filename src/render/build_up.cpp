@@ -120,7 +120,8 @@ void BuildUpCompiler::left_plain(const scene::BuildUp& b, const scene::Layer& la
 
 void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p) {
     const nodes::NodeDescription& description = nodes::slots_of(layer);
-    std::vector<program::Wanted> all, varying;
+    std::vector<program::Wanted> all;
+    std::vector<program::Wanted> varying;
     for (const nodes::Port& port : description.ports) {
         const auto it = layer.surface.find(port.name);
         scene::Input input = it == layer.surface.end() ? scene::Input() : it->second;

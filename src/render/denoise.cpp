@@ -5,15 +5,21 @@
 namespace vemtra::render {
 
 void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
-    const int w = film.width, h = film.height;
+    const int w = film.width;
+    const int h = film.height;
     const size_t n = size_t(w) * size_t(h);
     if (n == 0 || linear.size() != n) return;
     // Light without the surface's own colour: irradiance-like, smooth where the form is smooth.
-    std::vector<V3f> light(n), next(n), normal(n), albedo(n);
-    std::vector<float> depth(n), sigma(n);
+    std::vector<V3f> light(n);
+    std::vector<V3f> next(n);
+    std::vector<V3f> normal(n);
+    std::vector<V3f> albedo(n);
+    std::vector<float> depth(n);
+    std::vector<float> sigma(n);
     parallel_ranges(n, 8192, [&](size_t first, size_t last) {
         for (size_t p = first; p < last; ++p) {
-            const float count = float(std::max(1u, film.samples[p])), hits = film.alpha[p];
+            const float count = float(std::max(1u, film.samples[p]));
+            const float hits = film.alpha[p];
             const V3f a = film.albedo[p] / count + V3f((count - hits) / count);
             for (int c = 0; c < 3; ++c) albedo[p][c] = std::max(.02f, a[c]);
             light[p] = linear[p] / albedo[p];
@@ -45,8 +51,8 @@ void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
                 for (int x = 0; x < w; ++x) {
                     const size_t p = size_t(y) * size_t(w) + size_t(x);
                     const float lp = luminance(light[p]);
-                    const float tolerance = 1.f / (strength * sigma[p] * (lp + .05f) + 1e-4f),
-                                depth_tolerance = 1.f / (.01f * depth[p] * float(step) + 1e-6f);
+                    const float tolerance = 1.f / (strength * sigma[p] * (lp + .05f) + 1e-4f);
+                    const float depth_tolerance = 1.f / (.01f * depth[p] * float(step) + 1e-6f);
                     V3f sum(0.f);
                     float weight = 0.f;
                     for (int j = -2; j <= 2; ++j) {
@@ -56,9 +62,10 @@ void denoise(const Film& film, std::vector<V3f>& linear, float strength) {
                             const int u = x + i * step;
                             if (u < 0 || u >= w) continue;
                             const size_t q = size_t(v) * size_t(w) + size_t(u);
-                            const float dn = (normal[p] - normal[q]).length2(), da = (albedo[p] - albedo[q]).length2();
-                            const float dd = std::fabs(depth[p] - depth[q]) * depth_tolerance,
-                                        dl = std::fabs(lp - luminance(light[q])) * tolerance;
+                            const float dn = (normal[p] - normal[q]).length2();
+                            const float da = (albedo[p] - albedo[q]).length2();
+                            const float dd = std::fabs(depth[p] - depth[q]) * depth_tolerance;
+                            const float dl = std::fabs(lp - luminance(light[q])) * tolerance;
                             const float x2 = dn * 24.f + da * 12.f + dd * dd + dl * dl;
                             // exp(-x) by its rational bound: monotone, and enough for a weight
                             const float e = 1.f + x2 * (.5f + x2 * .125f);

@@ -17,8 +17,10 @@ inline V3f black_body(float kelvin) {
                     (1.f + 8.42420235e-4f * t + 7.08145163e-7f * t * t);
     const float v = (.317398726f + 4.22806245e-5f * t + 4.20481691e-8f * t * t) /
                     (1.f - 2.89741816e-5f * t + 1.61456053e-7f * t * t);
-    const float x = 3.f * u / (2.f * u - 8.f * v + 4.f), y = 2.f * v / (2.f * u - 8.f * v + 4.f);
-    const float X = x / y, Z = (1.f - x - y) / y;
+    const float x = 3.f * u / (2.f * u - 8.f * v + 4.f);
+    const float y = 2.f * v / (2.f * u - 8.f * v + 4.f);
+    const float X = x / y;
+    const float Z = (1.f - x - y) / y;
     V3f rgb(3.2406f * X - 1.5372f - .4986f * Z, -.9689f * X + 1.8758f + .0415f * Z, .0557f * X - .204f + 1.057f * Z);
     for (int c = 0; c < 3; ++c) rgb[c] = std::max(0.f, rgb[c]);
     return rgb / std::max(1e-6f, luminance(rgb));

@@ -54,7 +54,8 @@ float Film::noise(const PixelRect& r) const {
 }
 
 float Film::noise(const PixelRect& r, float below_two) const {
-    double difference = 0, total = 0;
+    double difference = 0;
+    double total = 0;
     for (int y = r.y0; y < r.y1; ++y)
         for (int x = r.x0; x < r.x1; ++x) {
             const size_t p = size_t(y) * size_t(width) + size_t(x);
@@ -64,8 +65,8 @@ float Film::noise(const PixelRect& r, float below_two) const {
             }
             float sum = 0.f;
             for (const auto& group : light) sum += luminance(group[p]);
-            const float odd = odd_luminance[p] / float(samples[p] / 2),
-                        even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
+            const float odd = odd_luminance[p] / float(samples[p] / 2);
+            const float even = (sum - odd_luminance[p]) / float(samples[p] - samples[p] / 2);
             difference += double(.5f * std::fabs(odd - even) / (.05f + sum / float(samples[p])));
             total += 1;
         }

@@ -49,11 +49,14 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
 }
 
 uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
-    const int w = r.x1 - r.x0, h = r.y1 - r.y0, n = w * h;
+    const int w = r.x1 - r.x0;
+    const int h = r.y1 - r.y0;
+    const int n = w * h;
     alignas(64) uint32_t seeds[tile_capacity];
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) seeds[y * w + x] = pixel_seed(uint32_t(r.x0 + x), uint32_t(r.y0 + y), f_.seed);
-    float *cu = t.camera_u.data(), *cv = t.camera_v.data();
+    float* cu = t.camera_u.data();
+    float* cv = t.camera_v.data();
     for (int i = 0; i < n; ++i) sample_2d(seeds[i], sample, pair_camera, cu[i], cv[i]);
     t.paths.resize(size_t(n));
     alignas(64) RTCRayHit16 packet;
@@ -63,10 +66,12 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
     alignas(64) int valid[16];
     for (int first = 0; first < n; first += 16) {
         const int count = std::min(16, n - first);
-        alignas(64) float sx[16], sy[16];
+        alignas(64) float sx[16];
+        alignas(64) float sy[16];
         for (int k = 0; k < 16; ++k) {
             const int i = std::min(first + k, n - 1);
-            const int x = r.x0 + i % w, y = r.y0 + i / w;
+            const int x = r.x0 + i % w;
+            const int y = r.y0 + i / w;
             sx[k] = (2.f * (float(x) + .5f + tent(cu[i])) / float(f_.width) - 1.f) * camera_.tan_x;
             sy[k] = (1.f - 2.f * (float(y) + .5f + tent(cv[i])) / float(f_.height)) * camera_.tan_y;
         }
@@ -119,9 +124,10 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
     // Tiles are known by their place in the whole frame, whichever part of it is rendered. Whether a tile is done is
     // judged by all of it.
     if (frame.noise > 0.f) r = whole_tiles(r, frame.width, frame.height);
-    const int first_x = r.x0 / tile_size * tile_size, first_y = r.y0 / tile_size * tile_size;
-    const int across = (r.x1 - first_x + tile_size - 1) / tile_size,
-              down = (r.y1 - first_y + tile_size - 1) / tile_size;
+    const int first_x = r.x0 / tile_size * tile_size;
+    const int first_y = r.y0 / tile_size * tile_size;
+    const int across = (r.x1 - first_x + tile_size - 1) / tile_size;
+    const int down = (r.y1 - first_y + tile_size - 1) / tile_size;
     const size_t frame_across = size_t((frame.width + tile_size - 1) / tile_size);
     if (frame.noise > 0.f) film.finished.resize(frame_across * size_t((frame.height + tile_size - 1) / tile_size), 0);
     static tbb::enumerable_thread_specific<std::unique_ptr<Tile>> tiles;
@@ -133,7 +139,8 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
         std::unique_ptr<Tile> tile = mine ? std::move(mine) : std::make_unique<Tile>();
         Renderer renderer(prepared, frame.camera ? *frame.camera : prepared.camera, frame, film, costs);
         for (size_t i = from; i < to; ++i) {
-            const int x = first_x + int(i) % across * tile_size, y = first_y + int(i) / across * tile_size;
+            const int x = first_x + int(i) % across * tile_size;
+            const int y = first_y + int(i) / across * tile_size;
             const PixelRect part{std::max(x, r.x0), std::max(y, r.y0), std::min(x + tile_size, r.x1),
                                  std::min(y + tile_size, r.y1)};
             const size_t id = size_t(y / tile_size) * frame_across + size_t(x / tile_size);

@@ -16,7 +16,9 @@ float unit(uint32_t h) {
 
 /// The scattered point nearest to p among the cells around it (Worley 1996): the flake that p lies on.
 uint32_t nearest_flake(const V3f& p) {
-    const int cx = int(std::floor(p.x)), cy = int(std::floor(p.y)), cz = int(std::floor(p.z));
+    const int cx = int(std::floor(p.x));
+    const int cy = int(std::floor(p.y));
+    const int cz = int(std::floor(p.z));
     float best = INFINITY;
     uint32_t id = 0;
     for (int z = cz - 1; z <= cz + 1; ++z)
@@ -37,7 +39,10 @@ void PointArrays::set(int index, const Prepared& prepared, const geometry::Place
     using namespace nodes;
     const size_t i = size_t(index);
     const geometry::Instance& in = prepared.geometry->instances()[at.instance];
-    V3f p = s.position, n = s.normal, w = wo, t(0.f);
+    V3f p = s.position;
+    V3f n = s.normal;
+    V3f w = wo;
+    V3f t(0.f);
     if (prepared.resources.tangents) t = in.shape->tangent(at.face);
     if (!in.identity) {
         p = in.point_to_object(p);
@@ -69,7 +74,8 @@ void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geomet
     along.normalize();
     const float size = std::max(width, 1e-6f * prepared.scene_size);
     const V3f axes[] = {along * (size / cosine), s.normal.cross(along) * size};
-    V3f gu, gv;
+    V3f gu;
+    V3f gv;
     const size_t instances = prepared.build_up_of.size();
     resize_sets(prepared.uv_set_of.size() / std::max<size_t>(1, instances));
     for (size_t k = 0; k < sets.size() / 6; ++k) {
@@ -224,7 +230,8 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, cons
     if (!own_normal && !brushed) return {};
     const MaterialPoint& point = points[size_t(i)];
     const geometry::Instance& in = p.geometry->instances()[point.at.instance];
-    V3f normal(0.f), tangent(0.f);
+    V3f normal(0.f);
+    V3f tangent(0.f);
     if (own_normal) {  // a network's normal lies around the mesh's own, which the frame's may be turned over from
         normal = in.normal_to_world(normal_asset);
         if (!in.identity) normal.normalize();
@@ -248,7 +255,8 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, cons
 /// any of them, which is the smooth lobe that they make together.
 bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
-    const float ratio = point.width / s.flake_size, blend = clamp01((ratio - .4f) / 1.2f);
+    const float ratio = point.width / s.flake_size;
+    const float blend = clamp01((ratio - .4f) / 1.2f);
     uint32_t id;
     if (random.next() < blend) {
         id = mix32(uint32_t(random.next() * 16777216.f) + 77u);
@@ -259,7 +267,9 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
     }
     if (unit(mix32(id + 11)) >= s.flake_density) return false;
     // Slopes of a GGX surface as rough as the spread.
-    const float a = s.flake_spread * s.flake_spread, u = unit(mix32(id + 12)), turn = 2.f * pi * unit(mix32(id + 13));
+    const float a = s.flake_spread * s.flake_spread;
+    const float u = unit(mix32(id + 12));
+    const float turn = 2.f * pi * unit(mix32(id + 13));
     const float slope = std::min(3.f, a * std::sqrt(u / std::max(1e-4f, 1.f - u)));
     normal_local = V3f(slope * std::cos(turn), slope * std::sin(turn), 1.f).normalized();
     V3f color = s.flake_color;

@@ -9,8 +9,10 @@ namespace vemtra::render {
 template <class Value>
 void Renderer::next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick,
                           float l0, float l1, int bounce, uint32_t ordinal, Value&& value) {
-    V3f direction, radiance;
-    float distance = INFINITY, density = 0.f;
+    V3f direction;
+    V3f radiance;
+    float distance = INFINITY;
+    float density = 0.f;
     int group = 0;
     if (pick < p_.rig.environment_share) {
         direction = p_.rig.environment->sample(l0, l1, density);

@@ -82,11 +82,13 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
     for (size_t g = 1; g < prepared.rig.groups.size(); ++g)
         for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.rig.groups[g] + c);
     for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back(coverage_channel(prepared.layers[l]));
-    const size_t channels = names.size(), pixels = film.samples.size();
+    const size_t channels = names.size();
+    const size_t pixels = film.samples.size();
     std::vector<float> data(pixels * channels);
     for (size_t p = 0; p < pixels; ++p) {
         float* to = &data[p * channels];
-        const float n = 1.f / float(std::max(1u, film.samples[p])), a = film.alpha[p] > 0.f ? 1.f / film.alpha[p] : 0.f;
+        const float n = 1.f / float(std::max(1u, film.samples[p]));
+        const float a = film.alpha[p] > 0.f ? 1.f / film.alpha[p] : 0.f;
         const V3f normal = film.normal[p].length() > 0.f ? film.normal[p].normalized() : V3f(0.f);
         const float head[] = {
             beauty[p].x,          beauty[p].y,          beauty[p].z, film.alpha[p] * n, film.albedo[p].x * n,

@@ -6,11 +6,15 @@ namespace vemtra::render {
 /// Clay: matt grey under an even sky, one occlusion ray per sample. Form only: no material, no light of the rig.
 uint64_t Renderer::clay(Tile& t, uint32_t sample) {
     const size_t n = t.paths.size();
-    float *ru = t.camera_r.data(), *rv = t.camera_s.data();
+    float* ru = t.camera_r.data();
+    float* rv = t.camera_s.data();
     alignas(64) uint32_t seeds[tile_capacity];
     for (size_t i = 0; i < n; ++i) seeds[i] = t.paths[i].seed;
     for (size_t i = 0; i < n; ++i) {
-        float u, v, sine, cosine;
+        float u;
+        float v;
+        float sine;
+        float cosine;
         sample_2d(seeds[i], sample, pair_of(0, pair_layer), u, v);
         sincos_turn(v, sine, cosine);
         const float s = std::sqrt(u);
@@ -35,7 +39,9 @@ uint64_t Renderer::clay(Tile& t, uint32_t sample) {
             path.at.instance = stage_hit;
             path.t = ts;
         }
-        V3f position, ng, normal;
+        V3f position;
+        V3f ng;
+        V3f normal;
         if (path.at.instance == stage_hit) {
             position = path.origin + path.direction * path.t;
             normal = ng = V3f(0, path.direction.y < 0.f ? 1.f : -1.f, 0);

@@ -174,7 +174,9 @@ private:
         if (!p_.rig.stage_on || std::fabs(direction.y) < 1e-9f) return INFINITY;
         const float t = (p_.rig.stage_height - origin.y) / direction.y;
         if (!(t > 1e-5f)) return INFINITY;
-        const float x = origin.x + t * direction.x, z = origin.z + t * direction.z, r = std::sqrt(x * x + z * z);
+        const float x = origin.x + t * direction.x;
+        const float z = origin.z + t * direction.z;
+        const float r = std::sqrt(x * x + z * z);
         if (r >= p_.rig.stage_fade_end) return INFINITY;
         const float k = clamp01((r - p_.rig.stage_fade_start) / (p_.rig.stage_fade_end - p_.rig.stage_fade_start));
         solid = 1.f - k * k * (3.f - 2.f * k);

@@ -27,7 +27,8 @@ public:
 
 /// Bilinear enlargement of 4-byte pixels by a whole factor.
 std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int height, int factor) {
-    const int w = width * factor, h = height * factor;
+    const int w = width * factor;
+    const int h = height * factor;
     std::vector<uint8_t> to(size_t(w) * size_t(h) * 4);
     struct Tap {
         int first, second, part;  // two texels, and 256ths of the second
@@ -40,17 +41,19 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
         }
         return all;
     };
-    const std::vector<Tap> across = taps(w, width), down = taps(h, height);
+    const std::vector<Tap> across = taps(w, width);
+    const std::vector<Tap> down = taps(h, height);
     parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
         std::vector<uint16_t> row(size_t(width) * 4);  // the two rows mixed: the rest goes along it
         for (size_t y = first; y < last; ++y) {
-            const uint8_t *p = &from[size_t(down[y].first) * row.size()],
-                          *q = &from[size_t(down[y].second) * row.size()];
+            const uint8_t* p = &from[size_t(down[y].first) * row.size()];
+            const uint8_t* q = &from[size_t(down[y].second) * row.size()];
             const int part = down[y].part;
             for (size_t i = 0; i < row.size(); ++i) row[i] = uint16_t(p[i] * (256 - part) + q[i] * part);
             uint8_t* out = &to[y * size_t(w) * 4];
             for (const Tap& t : across) {
-                const uint16_t *l = &row[size_t(t.first) * 4], *r = &row[size_t(t.second) * 4];
+                const uint16_t* l = &row[size_t(t.first) * 4];
+                const uint16_t* r = &row[size_t(t.second) * 4];
                 for (int c = 0; c < 4; ++c) out[c] = uint8_t((l[c] * (256 - t.part) + r[c] * t.part) >> 16);
                 out += 4;
             }
@@ -97,7 +100,8 @@ scene::Scene without_what_does_not_show(const scene::Scene& s) {
 
 Change classify(const LiveRequest& a, const LiveRequest& b) {
     if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked) return Change::geometry;
-    const scene::Scene &x = *a.scene, &y = *b.scene;
+    const scene::Scene& x = *a.scene;
+    const scene::Scene& y = *b.scene;
     if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders))
         return Change::geometry;
     if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
@@ -106,7 +110,8 @@ Change classify(const LiveRequest& a, const LiveRequest& b) {
         return Change::shading;
     if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
     if (!(without_what_does_not_show(x) == without_what_does_not_show(y))) return Change::shading;
-    const scene::Rig *r = scene::active_rig(x), *q = scene::active_rig(y);
+    const scene::Rig* r = scene::active_rig(x);
+    const scene::Rig* q = scene::active_rig(y);
     if (r && q && r->groups != q->groups) return Change::balance;
     return Change::display;
 }
@@ -228,7 +233,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
 FrameSettings LiveSession::frame_of(int coarse) const {
     const LiveRequest& r = at_.request;
     FrameSettings f;
-    const int w = std::max(1, r.width * r.scale_percent / 100), h = std::max(1, r.height * r.scale_percent / 100);
+    const int w = std::max(1, r.width * r.scale_percent / 100);
+    const int h = std::max(1, r.height * r.scale_percent / 100);
     f.width = std::max(1, (w + coarse - 1) / coarse);
     f.height = std::max(1, (h + coarse - 1) / coarse);
     auto scaled = [&](int x) { return x / coarse; };

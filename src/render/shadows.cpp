@@ -74,7 +74,8 @@ void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t s
         for (size_t i = 0; i < walks.size(); ++i) {
             ShadowWalk& w = walks[i];
             const MaterialPoint& point = t.materials.points[i];
-            float u, v;
+            float u;
+            float v;
             sample_2d(w.seed, sample, pair_hole_pass + surfaces, u, v);
             if (u < point.slots.geometry_opacity) continue;
             w.left -= w.t;

@@ -36,7 +36,8 @@ void Renderer::arrive(Tile& t, int bounce, uint32_t sample) {
             path.at.instance = stage_hit;
             path.t = ts;
         } else if (ts < path.t) {
-            float u, v;
+            float u;
+            float v;
             sample_2d(path.seed, sample, pair_stage + uint32_t(bounce), u, v);
             if (u < solid) path.at.instance = stage_hit, path.t = ts;
         }
@@ -82,7 +83,12 @@ void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
         Path& path = t.paths[i];
         const MaterialPoint& point = t.materials.points[i];
         const auto begin = costs_ && (i & 15) == 0 ? Clock::now() : Clock::time_point();
-        float u0, u1, l0, l1, c0, c1;
+        float u0;
+        float u1;
+        float l0;
+        float l1;
+        float c0;
+        float c1;
         sample_2d(path.seed, sample, pair_of(bounce, pair_direction), u0, u1);
         sample_2d(path.seed, sample, pair_of(bounce, pair_light), l0, l1);
         sample_2d(path.seed, sample, pair_of(bounce, pair_choice), c0, c1);
@@ -167,7 +173,8 @@ bool Renderer::survive(Path& path, int bounce, uint32_t sample) const {
     if (!(m > 0.f) || !finite(path.throughput)) return false;
     if (bounce < 2) return true;
     const float q = std::min(.95f, m);
-    float u, v;
+    float u;
+    float v;
     sample_2d(path.seed, sample, pair_of(bounce, pair_survive), u, v);
     if (u >= q) return false;
     path.throughput /= q;

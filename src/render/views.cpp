@@ -8,9 +8,12 @@ namespace {
 bool on_number(int tile, float u, float v) {
     static constexpr uint16_t digits[] = {075557, 022222, 071747, 071717, 055711,
                                           074717, 074757, 071111, 075757, 075717};  // rows, top first
-    const float x = (u * 4.f - std::floor(u * 4.f)) * 20.f - 2.f, y = (v * 4.f - std::floor(v * 4.f)) * 20.f - 2.f;
+    const float x = (u * 4.f - std::floor(u * 4.f)) * 20.f - 2.f;
+    const float y = (v * 4.f - std::floor(v * 4.f)) * 20.f - 2.f;
     if (x < 0.f || x >= 15.f || y < 0.f || y >= 5.f) return false;
-    const int column = int(x), row = 4 - int(y), place = column / 4;
+    const int column = int(x);
+    const int row = 4 - int(y);
+    const int place = column / 4;
     if (column % 4 == 3) return false;
     static constexpr int powers[] = {1000, 100, 10, 1};
     return digits[tile / powers[place] % 10] >> (3 * (4 - row) + 2 - column % 4) & 1;

@@ -11,7 +11,8 @@ namespace {
 VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, int height, float x, float y) {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    const float sx = (2.f * x / float(width) - 1.f) * camera.tan_x, sy = (1.f - 2.f * y / float(height)) * camera.tan_y;
+    const float sx = (2.f * x / float(width) - 1.f) * camera.tan_x;
+    const float sy = (1.f - 2.f * y / float(height)) * camera.tan_y;
     const V3f d = (camera.forward + camera.right * sx + camera.up * sy).normalized();
     RTCRayHit ray = single_ray(camera.origin, d);
     rtcIntersect1(prepared.geometry->scene(), &context, &ray);

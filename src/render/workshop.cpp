@@ -72,7 +72,8 @@ std::shared_ptr<const AssetState> Workshop::asset(const scene::Asset& asset, con
 M44f world_of(const AssetState::Part& part, const scene::Part& placed, const scene::Asset& asset) {
     M44f m = part.to_asset;
     if (!placed.placement.at_rest()) {
-        M44f to_pivot, back;
+        M44f to_pivot;
+        M44f back;
         to_pivot.setTranslation(-part.pivot);
         back.setTranslation(part.pivot);
         m = m * to_pivot * scene::matrix_of(placed.placement) * back;

@@ -16,7 +16,9 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& 
     auto stack = std::make_unique<surface::Stack>();
     const int batch = nodes::max_batch;
     std::vector<int> picks;
-    double sum[3] = {}, squares[3] = {}, through[3] = {};
+    double sum[3] = {};
+    double squares[3] = {};
+    double through[3] = {};
     for (int first = 0; first < paths; first += batch) {
         const int n = std::min(batch, paths - first);
         materials->begin();
@@ -44,7 +46,10 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& 
             }
             materials->stack(*stack, i, p, frame, 1.f, false, -1, random);
             const auto seen = stack->seen_from(wo);
-            float a, b, c, d;
+            float a;
+            float b;
+            float c;
+            float d;
             render::sample_2d(91u, index, 1, a, b);
             render::sample_2d(91u, index, 2, c, d);
             const surface::Scattered scattered = stack->sample(seen, c, a, b, random);

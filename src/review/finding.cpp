@@ -46,9 +46,11 @@ const std::vector<FindingKind>& finding_kinds() {
 }
 
 std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths,
-                              Remembered& remembered) {
+                              Remembered& remembered, const Progress* stop) {
     Look look(prepared, store, paths, remembered);
-    for (const FindingKind& kind : finding_kinds()) kind.look(look);
+    look.stop = stop;
+    for (const FindingKind& kind : finding_kinds())
+        if (!stopped(stop)) kind.look(look);
     return std::move(look.found);
 }
 
@@ -62,7 +64,7 @@ const std::vector<render::VisiblePoint>& Look::points() {
 }
 const Measured& Look::measured(const std::string& build_up) {
     const auto [it, fresh] = measured_.try_emplace(build_up);
-    if (fresh) it->second = measure_layers(prepared, build_up, points());
+    if (fresh) it->second = measure_layers(prepared, build_up, points(), stop);
     return it->second;
 }
 const std::vector<WiredMap>& Look::maps() {

@@ -62,6 +62,7 @@ public:
     std::vector<uint32_t> instances_of(size_t build_up) const;
 
     std::vector<Finding> found;
+    const Progress* stop = nullptr;  ///< what takes long looks at it
     void tell(Grade grade, Error error, std::string action = {}, std::function<void(scene::Scene&)> change = {});
 
 private:
@@ -75,9 +76,9 @@ struct FindingKind {
     void (*look)(Look&);
 };
 const std::vector<FindingKind>& finding_kinds();
-/// All checks, in the order of the register.
+/// All checks, in the order of the register; where they are stopped, what was found by then.
 std::vector<Finding> findings(const render::Prepared& prepared, texture::TextureStore& store, const Paths& paths,
-                              Remembered& remembered);
+                              Remembered& remembered, const Progress* stop = nullptr);
 
 /// An edit of one node of one build-up, for Finding::change.
 std::function<void(scene::Scene&)> on_node(const std::string& build_up, const std::string& node,

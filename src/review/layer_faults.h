@@ -22,12 +22,13 @@ public:
         workspace.broken = nullptr;
         int component = 0;
         bool anisotropic =
-                 layer_.fixed.specular_roughness_anisotropy > 0.f || layer_.fixed.coat_roughness_anisotropy > 0.f,
-             own_tangent = false;
+            layer_.fixed.specular_roughness_anisotropy > 0.f || layer_.fixed.coat_roughness_anisotropy > 0.f;
+        bool own_tangent = false;
         for (size_t f = 0; f < layer_.varying.size(); ++f) {
             const surface::SlotField& field = *layer_.varying[f];
             const std::string name = field.name;
-            const bool normal = name.ends_with("normal"), tangent = name.ends_with("tangent");
+            const bool normal = name.ends_with("normal");
+            const bool tangent = name.ends_with("tangent");
             anisotropic |= name.ends_with("anisotropy");
             own_tangent |= tangent;
             for (int k = 0; k < batch.n; ++k) {

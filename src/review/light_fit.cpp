@@ -21,23 +21,27 @@ LightFit fit_light(const std::vector<float>& values, const std::vector<V3f>& nor
     auto light = [&](size_t i) {
         return 1. + b[0] * double(normals[i].x) + b[1] * double(normals[i].y) + b[2] * double(normals[i].z);
     };
-    double all = 0, left = 0;
+    double all = 0;
+    double left = 0;
     // In turns: the levels for the light that is known, the light for these levels.
     for (int round = 0; round < 12; ++round) {
         double m[3][4] = {};
         all = left = 0;
         size_t n = 0;
         for (auto& [id, g] : by_group) {
-            double with = 0, square = 0, sum = 0;
+            double with = 0;
+            double square = 0;
+            double sum = 0;
             for (size_t i : g.points)
                 with += double(values[i]) * light(i), square += light(i) * light(i), sum += double(values[i]);
             g.level = square > 0 ? with / square : 0.;
             const double mean = sum / double(g.points.size());
             if (!(g.level > 1e-9) || !(mean > 1e-9)) continue;
             for (size_t i : g.points) {
-                const double x[3] = {double(normals[i].x), double(normals[i].y), double(normals[i].z)},
-                             y = double(values[i]) / g.level - 1., off = double(values[i]) / mean - 1.,
-                             miss = double(values[i]) / g.level - light(i);
+                const double x[3] = {double(normals[i].x), double(normals[i].y), double(normals[i].z)};
+                const double y = double(values[i]) / g.level - 1.;
+                const double off = double(values[i]) / mean - 1.;
+                const double miss = double(values[i]) / g.level - light(i);
                 all += off * off;
                 left += miss * miss;
                 for (int r = 0; r < 3; ++r) {

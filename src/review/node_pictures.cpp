@@ -19,8 +19,8 @@ public:
         look();
         // Parts that are thin or far apart fill little of it: then one place of them is looked at from near.
         for (int nearer = 0; nearer < 3 && picks.size() < points.size() / 5 && !seen_picks.empty(); ++nearer) {
-            const V3f at = p.geometry->at(seen[seen_picks[seen_picks.size() / 2]].at).position,
-                      away = camera.position - camera.target;
+            const V3f at = p.geometry->at(seen[seen_picks[seen_picks.size() / 2]].at).position;
+            const V3f away = camera.position - camera.target;
             camera.target = at;
             camera.position = at + away * (nearer ? .4f : .25f);
             look();
@@ -49,7 +49,8 @@ private:
 
 constexpr size_t most_steps = 20000;  // of all nodes' programs together: beyond, nodes have no picture
 
-void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& points, Measured& out) {
+void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& points, Measured& out,
+                   const Progress* stop) {
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, out.build_up);
     if (!build_up) return;
     const size_t index = size_t(build_up - p.scene->build_ups.data());
@@ -59,7 +60,7 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
     const Framing framed(p, index, points, picks);
     size_t left = most_steps;
     scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer*) {
-        if (!left || !nodes::describe(*p.scene, n)) return;
+        if (!left || stopped(stop) || !nodes::describe(*p.scene, n)) return;
         program::Resources resources = p.resources;
         std::vector<Error> ignored;
         const program::Program program =

@@ -29,8 +29,9 @@ public:
         out.points = picks_.size();
         out.layers.resize(build_up.layers.size());
     }
-    void run() {
-        for (const render::PreparedLayer& layer : p_.build_ups[index_].layers) measure(layer);
+    void run(const Progress* stop) {
+        for (const render::PreparedLayer& layer : p_.build_ups[index_].layers)
+            if (!stopped(stop)) measure(layer);
     }
 
 private:
@@ -112,19 +113,19 @@ std::vector<VisiblePoint> measuring_points(const render::Prepared& p) {
 }
 
 Measured measure_layers(const render::Prepared& p, const std::string& build_up_id,
-                        const std::vector<VisiblePoint>& points) {
+                        const std::vector<VisiblePoint>& points, const Progress* stop) {
     Measured out;
     out.build_up = build_up_id;
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, build_up_id);
     if (build_up && !build_up->layers.empty())  // what has none wears the plain one
-        LayerMeasuring(p, *build_up, size_t(build_up - p.scene->build_ups.data()), points, out).run();
+        LayerMeasuring(p, *build_up, size_t(build_up - p.scene->build_ups.data()), points, out).run(stop);
     return out;
 }
 
-Measured measure(const render::Prepared& p, const std::string& build_up) {
+Measured measure(const render::Prepared& p, const std::string& build_up, const Progress* stop) {
     const std::vector<VisiblePoint> points = measuring_points(p);
-    Measured out = measure_layers(p, build_up, points);
-    measure_nodes(p, points, out);
+    Measured out = measure_layers(p, build_up, points, stop);
+    measure_nodes(p, points, out, stop);
     return out;
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 #include <array>
 
+#include "base/progress.h"
 #include "base/result.h"
 #include "render/visible_points.h"
 
@@ -45,10 +46,11 @@ inline constexpr float measuring_width = 240.f;  ///< of the grid of measuring p
 std::vector<render::VisiblePoint> measuring_points(const render::Prepared& prepared);
 /// Layers, gates and faults of one build-up.
 Measured measure_layers(const render::Prepared& prepared, const std::string& build_up,
-                        const std::vector<render::VisiblePoint>& points);
+                        const std::vector<render::VisiblePoint>& points, const Progress* stop = nullptr);
 /// Adds what the nodes of `out.build_up` give.
-void measure_nodes(const render::Prepared& prepared, const std::vector<render::VisiblePoint>& points, Measured& out);
-/// All of it for one build-up; some ten milliseconds.
-Measured measure(const render::Prepared& prepared, const std::string& build_up);
+void measure_nodes(const render::Prepared& prepared, const std::vector<render::VisiblePoint>& points, Measured& out,
+                   const Progress* stop = nullptr);
+/// All of it for one build-up; some ten milliseconds for a few layers. Where it is stopped, what it has by then.
+Measured measure(const render::Prepared& prepared, const std::string& build_up, const Progress* stop = nullptr);
 
 }  // namespace vemtra::review

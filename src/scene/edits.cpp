@@ -159,7 +159,8 @@ Rig default_rig() {
     key.size = V2f(1.2f, 1.2f);
     key.intensity = 9.f;
     rig.lights.push_back(key);
-    LightGroup environment, keys;
+    LightGroup environment;
+    LightGroup keys;
     environment.name = "environment";
     keys.name = "key";
     rig.groups = {environment, keys};
@@ -242,7 +243,8 @@ public:
                     path.pop_back();
                     continue;
                 }
-                const size_t layer = step.layer++, next = shown_by(layers[layer]);
+                const size_t layer = step.layer++;
+                const size_t next = shown_by(layers[layer]);
                 if (next == SIZE_MAX || state[next] == done) continue;
                 if (state[next] == open) {
                     on_circle(step.build_up, layer);

@@ -196,7 +196,10 @@ private:
     }
     static bool taken(const Json& j, Input& v) {
         if (!j.is_object()) return taken(j, v.value);
-        const auto from = j.find("from"), value = j.find("value"), worn = j.find("worn"), shown = j.find("worn_shown");
+        const auto from = j.find("from");
+        const auto value = j.find("value");
+        const auto worn = j.find("worn");
+        const auto shown = j.find("worn_shown");
         if (from == j.end() && worn == j.end()) return false;
         if (from != j.end()) {
             if (!taken(*from, v.from)) return false;

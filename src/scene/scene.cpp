@@ -14,12 +14,15 @@ const LayerTraits& traits(LayerKind kind) {
 }
 
 M44f matrix_of(const Placement& p) {
-    const float cx = std::cos(radians(p.rotation.x)), sx = std::sin(radians(p.rotation.x)),
-                cy = std::cos(radians(p.rotation.y)), sy = std::sin(radians(p.rotation.y)),
-                cz = std::cos(radians(p.rotation.z)), sz = std::sin(radians(p.rotation.z));
-    const M44f about_x(1, 0, 0, 0, 0, cx, sx, 0, 0, -sx, cx, 0, 0, 0, 0, 1),
-        about_y(cy, 0, -sy, 0, 0, 1, 0, 0, sy, 0, cy, 0, 0, 0, 0, 1),
-        about_z(cz, sz, 0, 0, -sz, cz, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1);
+    const float cx = std::cos(radians(p.rotation.x));
+    const float sx = std::sin(radians(p.rotation.x));
+    const float cy = std::cos(radians(p.rotation.y));
+    const float sy = std::sin(radians(p.rotation.y));
+    const float cz = std::cos(radians(p.rotation.z));
+    const float sz = std::sin(radians(p.rotation.z));
+    const M44f about_x(1, 0, 0, 0, 0, cx, sx, 0, 0, -sx, cx, 0, 0, 0, 0, 1);
+    const M44f about_y(cy, 0, -sy, 0, 0, 1, 0, 0, sy, 0, cy, 0, 0, 0, 0, 1);
+    const M44f about_z(cz, sz, 0, 0, -sz, cz, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1);
     M44f m = M44f().setScale(p.scale) * about_x * about_y * about_z;
     for (int c = 0; c < 3; ++c) m[3][c] = p.position[c];
     return m;
@@ -39,7 +42,8 @@ Placement placement_of(const M44f& m) {
         axis[0] = -axis[0];
     }
     // Of R = Rx Ry Rz in row vectors: row 0 is (cy cz, cy sz, -sy).
-    const float sy = -axis[0].z, cy = std::hypot(axis[0].x, axis[0].y);
+    const float sy = -axis[0].z;
+    const float cy = std::hypot(axis[0].x, axis[0].y);
     constexpr float degrees = 180.f / pi;
     p.rotation.y = std::atan2(sy, cy) * degrees;
     if (cy > 1e-5f) {

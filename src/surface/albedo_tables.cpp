@@ -89,7 +89,9 @@ AlbedoTables::Rest AlbedoTables::conductor_rest(const FresnelF82& fresnel, float
     rest.roughness = roughness;
     rest.f = fresnel.from_means(row(m5_data), row(m6_data));
     rest.tail = row(tail_data);
-    const float lost = 1.f - row(white_average_), two = row(second_average_), three = row(third_average_);
+    const float lost = 1.f - row(white_average_);
+    const float two = row(second_average_);
+    const float three = row(third_average_);
     for (int c = 0; c < 3; ++c) {
         const float f = rest.f[c];
         rest.average[c] = f * f * (two + f * three) + std::max(0.f, lost - two - three) * std::pow(f, rest.tail);
@@ -97,8 +99,11 @@ AlbedoTables::Rest AlbedoTables::conductor_rest(const FresnelF82& fresnel, float
     return rest;
 }
 V3f AlbedoTables::conductor_rest_at(const Rest& rest, float mu) const {
-    const Cell r(rest.roughness, roughs), m = mu_cell(mu);
-    const float lost = 1.f - at(white_data, r, m), two = at(second_data, r, m), three = at(third_data, r, m);
+    const Cell r(rest.roughness, roughs);
+    const Cell m = mu_cell(mu);
+    const float lost = 1.f - at(white_data, r, m);
+    const float two = at(second_data, r, m);
+    const float three = at(third_data, r, m);
     V3f e;
     for (int c = 0; c < 3; ++c) {
         const float f = rest.f[c];
@@ -108,11 +113,14 @@ V3f AlbedoTables::conductor_rest_at(const Rest& rest, float mu) const {
 }
 
 AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, float eta) const {
-    const Cell e = eta_cell(eta), r(roughness, roughs), m = mu_cell(mu);
+    const Cell e = eta_cell(eta);
+    const Cell r(roughness, roughs);
+    const Cell m = mu_cell(mu);
     return {at(lost_data, e, r, m), at(reflected_data, e, r, m)};
 }
 AlbedoTables::Interface AlbedoTables::dielectric_average(float roughness, float eta) const {
-    const Cell e = eta_cell(eta), r(roughness, roughs);
+    const Cell e = eta_cell(eta);
+    const Cell r(roughness, roughs);
     auto row = [&](int k, int j) { return dielectric_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
     auto mix = [&](auto member) {
         return lerp(lerp(row(0, 0).*member, row(0, 1).*member, r.f), lerp(row(1, 0).*member, row(1, 1).*member, r.f),
@@ -124,7 +132,8 @@ float AlbedoTables::reflectance(float mu, float roughness, float eta) const {
     return at(reflectance_data, eta_cell(eta), Cell(roughness, roughs), mu_cell(mu));
 }
 float AlbedoTables::reflectance_average(float roughness, float eta) const {
-    const Cell e = eta_cell(eta), r(roughness, roughs);
+    const Cell e = eta_cell(eta);
+    const Cell r(roughness, roughs);
     auto row = [&](int k, int j) { return reflectance_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
     return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
 }

@@ -21,7 +21,9 @@ float fuzz_unscaled(float roughness, const V3f& wo, const V3f& wi) {
     const V3f sum = wo + wi;
     const float length = sum.length();
     if (wo.z <= 0.f || wi.z <= 0.f || length < 1e-6f) return 0.f;
-    const float h = sum.z / length, s2 = std::max(0.f, 1.f - h * h), a = 1.f / std::max(.05f, roughness);
+    const float h = sum.z / length;
+    const float s2 = std::max(0.f, 1.f - h * h);
+    const float a = 1.f / std::max(.05f, roughness);
     const float d = (2.f + a) * std::pow(s2, .5f * a) / (2.f * pi);
     return d / (4.f * (wo.z + wi.z - wo.z * wi.z));
 }
@@ -33,15 +35,19 @@ struct FuzzTable {
         for (int r = 0; r < n; ++r) {
             float most = 0.f;
             for (int m = 0; m < n; ++m) {
-                const float t = float(m) / (n - 1), mu = std::max(2e-3f, t * t),
-                            roughness = .05f + .95f * float(r) / (n - 1);
+                const float t = float(m) / (n - 1);
+                const float mu = std::max(2e-3f, t * t);
+                const float roughness = .05f + .95f * float(r) / (n - 1);
                 const V3f wo(std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu);
                 double sum = 0;
-                constexpr int across = 48, around = 48;
+                constexpr int across = 48;
+                constexpr int around = 48;
                 for (int i = 0; i < across; ++i)
                     for (int j = 0; j < around; ++j) {
-                        const float x = (float(i) + .5f) / across, z = x * x, phi = pi * (float(j) + .5f) / around,
-                                    s = std::sqrt(1.f - z * z);
+                        const float x = (float(i) + .5f) / across;
+                        const float z = x * x;
+                        const float phi = pi * (float(j) + .5f) / around;
+                        const float s = std::sqrt(1.f - z * z);
                         sum += double(fuzz_unscaled(roughness, wo, {s * std::cos(phi), s * std::sin(phi), z}) * z *
                                       2.f * x) *
                                2. * M_PI / (across * around);
@@ -62,19 +68,23 @@ struct FuzzTable {
 }  // namespace
 
 V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
-    const float mu_o = wo.z, mu_i = wi.z;
+    const float mu_o = wo.z;
+    const float mu_i = wi.z;
     if (r <= 0.f) return color * inverse_pi;
     const float s = wo.dot(wi) - mu_o * mu_i;
     const float s_over_t = s > 0.f ? s / std::max(mu_o, mu_i) : s;
     const float a = 1.f / (1.f + c1 * r);
     const float single = inverse_pi * a * (1.f + r * s_over_t);
-    const float e_o = fon_albedo(mu_o, r), e_i = fon_albedo(mu_i, r), e_average = a * (1.f + c2 * r);
+    const float e_o = fon_albedo(mu_o, r);
+    const float e_i = fon_albedo(mu_i, r);
+    const float e_average = a * (1.f + c2 * r);
     constexpr float eps = 1e-7f;
     const float spread =
         inverse_pi * std::max(eps, 1.f - e_o) * std::max(eps, 1.f - e_i) / std::max(eps, 1.f - e_average);
     V3f f;
     for (int c = 0; c < 3; ++c) {
-        const float rho = color[c], multiple = rho * rho * e_average / (1.f - rho * std::max(0.f, 1.f - e_average));
+        const float rho = color[c];
+        const float multiple = rho * rho * e_average / (1.f - rho * std::max(0.f, 1.f - e_average));
         f[c] = rho * single + multiple * spread;
     }
     return f;
@@ -82,7 +92,8 @@ V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
 
 float eon_bound(float r, float mu_o) {
     if (r <= 0.f) return 1.f;
-    const float a = 1.f / (1.f + c1 * r), e_average = a * (1.f + c2 * r);
+    const float a = 1.f / (1.f + c1 * r);
+    const float e_average = a * (1.f + c2 * r);
     const float rest = (1.f - fon_albedo(mu_o, r)) * (1.f - fon_albedo(1.f, r)) / std::max(1e-7f, 1.f - e_average);
     return a * (1.f + r * std::sqrt(std::max(0.f, 1.f - mu_o * mu_o)) / std::max(1e-3f, mu_o)) + std::max(0.f, rest);
 }
@@ -99,8 +110,10 @@ float fuzz_bound(float roughness) {
 float fuzz_albedo(float roughness, float mu) {
     const FuzzTable& t = FuzzTable::get();
     constexpr int n = FuzzTable::n;
-    const float x = clamp01((roughness - .05f) / .95f) * (n - 1), y = std::sqrt(clamp01(mu)) * (n - 1);
-    const int i = std::min(int(x), n - 2), j = std::min(int(y), n - 2);
+    const float x = clamp01((roughness - .05f) / .95f) * (n - 1);
+    const float y = std::sqrt(clamp01(mu)) * (n - 1);
+    const int i = std::min(int(x), n - 2);
+    const int j = std::min(int(y), n - 2);
     const float* p = &t.albedo[size_t(i * n + j)];
     return std::min(1.f, lerp(lerp(p[0], p[1], y - float(j)), lerp(p[n], p[n + 1], y - float(j)), x - float(i)));
 }

@@ -27,8 +27,10 @@ template <class Next> V3f fuzz_direction(float roughness, const V3f& wo, Next&& 
     const float most = fuzz_bound(roughness);
     V3f wi;
     for (int tries = 0; tries < 128; ++tries) {
-        const float z = std::max(1e-4f, next()), s = std::sqrt(std::max(0.f, 1.f - z * z));
-        float sine, cosine;
+        const float z = std::max(1e-4f, next());
+        const float s = std::sqrt(std::max(0.f, 1.f - z * z));
+        float sine;
+        float cosine;
         sincos_turn(next(), sine, cosine);
         wi = {s * cosine, s * sine, z};
         if (next() * most < fuzz(roughness, wo, wi) * z) break;

@@ -27,19 +27,24 @@ struct Ggx {
 
     /// OpenPBR Surface 1.1, "Microfacet model": roughness^2 stretched so that the mean square slope is kept.
     static Ggx from(float roughness, float anisotropy = 0.f) {
-        const float a = roughness * roughness, q = 1.f - anisotropy, x = a * std::sqrt(2.f / (1.f + q * q));
+        const float a = roughness * roughness;
+        const float q = 1.f - anisotropy;
+        const float x = a * std::sqrt(2.f / (1.f + q * q));
         return {std::max(min_alpha, x), std::max(min_alpha, q * x)};
     }
     float alpha() const { return std::sqrt(ax * ay); }  ///< of the isotropic surface that loses about as much
 
     float d(const V3f& h) const {
-        const float x = h.x / ax, y = h.y / ay, t = x * x + y * y + h.z * h.z;
+        const float x = h.x / ax;
+        const float y = h.y / ay;
+        const float t = x * x + y * y + h.z * h.z;
         return 1.f / (pi * ax * ay * t * t);
     }
     float lambda(const V3f& w) const {
         const float m2 = w.z * w.z;
         if (m2 <= 0.f) return 1e10f;
-        const float x = w.x * ax, y = w.y * ay;
+        const float x = w.x * ax;
+        const float y = w.y * ay;
         return .5f * (std::sqrt(1.f + (x * x + y * y) / m2) - 1.f);
     }
     float g1(const V3f& w) const { return 1.f / (1.f + lambda(w)); }
@@ -54,7 +59,8 @@ struct Ggx {
     /// Visible GGX Normals with Spherical Caps").
     V3f visible_normal(const V3f& wo, float u1, float u2) const {
         const V3f stretched = V3f(wo.x * ax, wo.y * ay, wo.z).normalized();
-        float sine, cosine;
+        float sine;
+        float cosine;
         sincos_turn(u1, sine, cosine);
         const float z = (1.f - u2) * (1.f + stretched.z) - stretched.z;
         const float s = std::sqrt(std::max(0.f, 1.f - z * z));
@@ -80,14 +86,16 @@ inline V3f refraction_half(const V3f& wo, const V3f& wi, float eta) {
 }
 /// Refracts wo at a facet with normal h, wo.h > 0. False where all light is reflected.
 inline bool refract(const V3f& wo, const V3f& h, float eta, V3f& wi) {
-    const float c = wo.dot(h), s2 = (1.f - c * c) / (eta * eta);
+    const float c = wo.dot(h);
+    const float s2 = (1.f - c * c) / (eta * eta);
     if (s2 >= 1.f) return false;
     wi = h * (c / eta - std::sqrt(1.f - s2)) - wo / eta;
     return true;
 }
 inline V3f cosine_direction(float u1, float u2) {
     const float s = std::sqrt(u1);
-    float sine, cosine;
+    float sine;
+    float cosine;
     sincos_turn(u2, sine, cosine);
     return {s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - u1))};
 }

@@ -40,9 +40,12 @@ Walked walk_microsurface(const V3f& wo, const Ggx& ggx, float eta, std::mt19937&
         u = outside ? depth : 1.f - depth;
         ++walked.bounces;
         const V3f in = -turned;
-        const float x = uniform(random), y = uniform(random);
+        const float x = uniform(random);
+        const float y = uniform(random);
         const V3f h = ggx.visible_normal(in, x, y);
-        const float mu = std::max(0.f, in.dot(h)), m = 1.f - mu, m5 = m * m * m * m * m;
+        const float mu = std::max(0.f, in.dot(h));
+        const float m = 1.f - mu;
+        const float m5 = m * m * m * m * m;
         walked.sum_m5 += m5;
         walked.sum_m6 += mu * m5 * m;
         const float relative = outside ? eta : 1.f / eta;

@@ -8,15 +8,18 @@ namespace {
 // The weight of the specular interface scales its reflectance straight on (OpenPBR 1.1, "Dielectric base").
 float weighted_eta(float eta, float weight) {
     if (weight >= 1.f) return eta;
-    const float r = (eta - 1.f) / (eta + 1.f), s = std::copysign(std::sqrt(clamp01(weight * r * r)), r);
+    const float r = (eta - 1.f) / (eta + 1.f);
+    const float s = std::copysign(std::sqrt(clamp01(weight * r * r)), r);
     return (1.f + s) / (1.f - s);
 }
 
 // Cauchy's n = a + b / lambda^2 from the Abbe number, at wavelengths that stand for the channels (OpenPBR 1.1,
 // "Dispersion").
 float dispersed(float ior, float scale, float abbe, int channel) {
-    constexpr float d = .5876f, f = .4861f, c = .6563f,
-                    at[] = {.61f, .55f, .465f};  // micrometres: Fraunhofer's d, F, C; the channels
+    constexpr float d = .5876f;
+    constexpr float f = .4861f;
+    constexpr float c = .6563f;
+    constexpr float at[] = {.61f, .55f, .465f};  // micrometres: Fraunhofer's d, F, C; the channels
     const float v = abbe / std::max(1e-3f, scale);
     const float b = (ior - 1.f) / (v * (1.f / (f * f) - 1.f / (c * c)));
     return std::max(1.f, ior + b * (1.f / (at[channel] * at[channel]) - 1.f / (d * d)));
@@ -52,7 +55,8 @@ Bsdf::Bsdf(const Slots& s, float eta, float outside_ior) : s_(s), body_(s.base_c
     interface_ =
         RoughInterface(Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy), matched_ ? 1.002f : eta);
     through_ = s.transmission_weight;
-    const float rest = 1.f - through_, under = rest * s.subsurface_weight;
+    const float rest = 1.f - through_;
+    const float under = rest * s.subsurface_weight;
     opaque_ = rest - under;
     if (thin_)
         thin_diffuse_ = under;
@@ -78,11 +82,17 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     o.wo = wo_in;
     o.wo.z = std::max(1e-4f, o.wo.z);
     const AlbedoTables& tables = AlbedoTables::get();
-    const float mu = o.wo.z, dielectric = 1.f - s_.base_metalness, r = interface_.roughness();
+    const float mu = o.wo.z;
+    const float dielectric = 1.f - s_.base_metalness;
+    const float r = interface_.roughness();
     o.interface.wo = o.wo;
     o.interface.g1 = interface_.ggx().g1(o.wo);
     o.white = tables.white(mu, r);
-    V3f single(0.f), spread(0.f), through(0.f), spread_through(0.f), under(0.f);
+    V3f single(0.f);
+    V3f spread(0.f);
+    V3f through(0.f);
+    V3f spread_through(0.f);
+    V3f under(0.f);
     if (dielectric > 0.f) {
         o.interface = interface_.seen_from(o.wo);
         o.dielectric = matched_ ? 0.f : interface_.reflectance(mu);
@@ -134,7 +144,8 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
 
 V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
     const AlbedoTables& tables = AlbedoTables::get();
-    const float dielectric = 1.f - s_.base_metalness, mu_i = std::fabs(wi.z);
+    const float dielectric = 1.f - s_.base_metalness;
+    const float mu_i = std::fabs(wi.z);
     V3f f(0.f);
     if (mu_i <= 0.f) return f;
     if (wi.z < 0.f) {
@@ -145,7 +156,8 @@ V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
             V3f color(1.f);
             if (film_) {
                 const V3f h = refraction_half(o.wo, wi, interface_.eta());
-                const float mu = std::max(0.f, o.wo.dot(h)), clear = 1.f - fresnel_dielectric(mu, interface_.eta());
+                const float mu = std::max(0.f, o.wo.dot(h));
+                const float clear = 1.f - fresnel_dielectric(mu, interface_.eta());
                 if (clear > 1e-4f)
                     color = V3f(1.f) + ((V3f(1.f) - film(mu, false)) / clear - V3f(1.f)) * s_.thin_film_weight;
             }
@@ -218,7 +230,9 @@ float Bsdf::substrate_pdf(const Seen& o, const V3f& wi) const {
         } else {
             const float eta = interface_.eta();
             const V3f h = refraction_half(o.wo, wi, eta);
-            const float oh = o.wo.dot(h), ih = wi.dot(h), denominator = oh + eta * ih;
+            const float oh = o.wo.dot(h);
+            const float ih = wi.dot(h);
+            const float denominator = oh + eta * ih;
             if (oh > 0.f && ih < 0.f)
                 p += o.p_through * o.interface.g1 * interface_.ggx().d(h) * oh * -ih * eta * eta /
                      (o.wo.z * denominator * denominator);

@@ -90,10 +90,12 @@ private:
 
 template <class Next> Scattered Bsdf::scatter(const Seen& o, Next&& next) const {
     if (!extra_.any()) return scatter_substrate(o, next);
-    const float u = next(), taken = 1.f - extra_.rest();
+    const float u = next();
+    const float taken = 1.f - extra_.rest();
     if (u >= taken) return scatter_substrate(o, next);
     Scattered s;
-    const float a = next(), b = next();
+    const float a = next();
+    const float b = next();
     if (!extra_.sample(s_, o.wo, u, a, b, s.wi)) return s;
     s.pdf = 1.f;
     s.weight = extra_.evaluate(s_, o.wo, s.wi) / std::max(1e-12f, extra_.pdf(s_, o.wo, s.wi));
@@ -103,14 +105,16 @@ template <class Next> Scattered Bsdf::scatter(const Seen& o, Next&& next) const 
 template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& next) const {
     const float u = next();
     if (!opaque()) {
-        const float a = next(), b = next();
+        const float a = next();
+        const float b = next();
         return sample_substrate(o, u, a, b);
     }
     const AlbedoTables& tables = AlbedoTables::get();
     Scattered s;
     s.pdf = 1.f;
     if (u < s_.base_metalness) {
-        const float a = next(), b = next();
+        const float a = next();
+        const float b = next();
         const Ggx& ggx = interface_.ggx();
         const V3f h = ggx.visible_normal(o.wo, a, b);
         s.wi = h * (2.f * o.wo.dot(h)) - o.wo;
@@ -119,7 +123,8 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         } else {
             for (int tries = 0; tries < 64;
                  ++tries) {  // what single scattering loses, in the directions in which it loses it
-                const float x = next(), y = next();
+                const float x = next();
+                const float y = next();
                 s.wi = cosine_direction(x, y);
                 if (next() < 1.f - tables.white(s.wi.z, interface_.roughness())) break;
             }
@@ -139,9 +144,11 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         s.weight = s_.specular_color;
         if (s.wi.z > 0.f) return s;
     }
-    const float r = s_.base_diffuse_roughness, most = eon_bound(r, o.wo.z);
+    const float r = s_.base_diffuse_roughness;
+    const float most = eon_bound(r, o.wo.z);
     for (int tries = 0; tries < 128; ++tries) {
-        const float x = next(), y = next();
+        const float x = next();
+        const float y = next();
         s.wi = cosine_direction(x, y);
         s.wi.z = std::max(1e-5f, s.wi.z);
         float chance = matched_ ? 1.f : 1.f - interface_.reflectance(s.wi.z);

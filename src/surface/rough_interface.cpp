@@ -35,9 +35,11 @@ float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     if (wi.z >= 0.f) return 0.f;
     float f = 0.f;
     const V3f h = refraction_half(o.wo, wi, eta_);
-    const float oh = o.wo.dot(h), ih = wi.dot(h);
+    const float oh = o.wo.dot(h);
+    const float ih = wi.dot(h);
     if (oh > 0.f && ih < 0.f) {
-        const float denominator = oh + eta_ * ih, g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
+        const float denominator = oh + eta_ * ih;
+        const float g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
         f = (1.f - fresnel_dielectric(oh, eta_)) * ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ /
             (o.wo.z * denominator * denominator);
     }
@@ -64,7 +66,9 @@ float RoughInterface::pdf(const Seen& o, const V3f& wi, Event event) const {
         single = o.g1 * ggx_.d(h) / (4.f * o.wo.z);
     } else {
         const V3f h = refraction_half(o.wo, wi, eta_);
-        const float oh = o.wo.dot(h), ih = wi.dot(h), denominator = oh + eta_ * ih;
+        const float oh = o.wo.dot(h);
+        const float ih = wi.dot(h);
+        const float denominator = oh + eta_ * ih;
         if (oh > 0.f && ih < 0.f)
             single = o.g1 * ggx_.d(h) * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
     }

@@ -59,9 +59,12 @@ private:
 };
 
 template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
-    const float u1 = next(), u2 = next(), u = next();
+    const float u1 = next();
+    const float u2 = next();
+    const float u = next();
     const V3f h = ggx_.visible_normal(o.wo, u1, u2);
-    const float oh = o.wo.dot(h), f = fresnel_dielectric(oh, eta_);
+    const float oh = o.wo.dot(h);
+    const float f = fresnel_dielectric(oh, eta_);
     V3f wi;
     bool kept;
     if (u < f) {
@@ -76,7 +79,8 @@ template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) co
     // What single scattering lost comes back on either side with the density Em(mu) mu / (pi Em_average), by rejection.
     const bool through = next() * std::max(1e-9f, o.rest.lost) >= o.rest.reflected;
     for (int tries = 0;; ++tries) {
-        const float a = next(), b = next();
+        const float a = next();
+        const float b = next();
         wi = cosine_direction(a, b);
         const AlbedoTables::Interface e = AlbedoTables::get().dielectric(wi.z, roughness_, through ? 1.f / eta_ : eta_);
         if (tries == 64 || next() < (through ? e.through() : e.reflected)) break;

@@ -78,7 +78,8 @@ void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) 
     for (int k = 0; k < count_; ++k) {
         const Element& e = elements_[k];
         if (e.straight()) continue;
-        const float bend = e.eta - 1.f, a = e.above.ggx().alpha();
+        const float bend = e.eta - 1.f;
+        const float a = e.above.ggx().alpha();
         variance += .5f * bend * bend * a * a * 1.5f;
         if (a < sharpest) sharpest = a, top_ = e.above.ggx();
     }
@@ -118,8 +119,10 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
         o.albedo = o.base.albedo;
         return o;
     }
-    V3f passed(1.f), surface(0.f);
-    float mu = o.wo.z, n = 1.f;
+    V3f passed(1.f);
+    V3f surface(0.f);
+    float mu = o.wo.z;
+    float n = 1.f;
     for (int k = 0; k < count_; ++k) {
         const Element& e = elements_[k];
         if (e.is_fuzz) {
@@ -142,7 +145,8 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
     V3f back = passed;  // the way out takes about what the way in took
     const V3f base = back * passed * o.base.albedo;
     o.albedo = surface + base;
-    const float s = luminance(surface), b = luminance(base);
+    const float s = luminance(surface);
+    const float b = luminance(base);
     o.p_top = s + b > 1e-6f ? std::clamp(s / (s + b), .1f, .9f) : .5f;
     o.p_base = 1.f - o.p_top;
     return o;
@@ -213,7 +217,8 @@ V3f Stack::reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) con
 }
 
 float Stack::refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const {
-    const V3f x = upright(e.tilt.in(a)), up = e.tilt.in(b);
+    const V3f x = upright(e.tilt.in(a));
+    const V3f up = e.tilt.in(b);
     const float value = e.below.refract(e.below.seen_from(x), upright(up));
     reverse_pdf = e.above.pdf(e.above.seen_from(up), e.tilt.in(a), Passage::refract);
     return value;
@@ -247,7 +252,8 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
     Event out;
     out.reflected = event == Passage::reflect;
     if (e.straight()) {
-        const float mu = std::fabs(a.z), chance = e.is_fuzz ? e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, mu) : 0.f;
+        const float mu = std::fabs(a.z);
+        const float chance = e.is_fuzz ? e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, mu) : 0.f;
         out.pdf = 1.f;
         if (!out.reflected) {
             out.direction = -a;
@@ -255,9 +261,9 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
             return out;
         }
         if (!e.is_fuzz) return {};
-        const V3f x = from_above ? a : upright(a), y = fuzz_direction(e.fuzz.roughness, x, [&] {
-                                                       return random.next();
-                                                   });  // a sheet of fibres is the same from both sides
+        const V3f x = from_above ? a : upright(a);
+        const V3f y = fuzz_direction(e.fuzz.roughness, x,
+                                     [&] { return random.next(); });  // a sheet of fibres is the same from both sides
         out.direction = from_above ? y : upright(y);
         out.weight = e.fuzz.color * (boost * chance);
         out.pdf = e.fuzz.weight * fuzz(e.fuzz.roughness, x, y) * y.z;
@@ -266,7 +272,9 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
     V3f x = e.tilt.in(a);
     const RoughInterface& i = from_above ? e.above : e.below;
     if (!from_above) x = upright(x);
-    const float u = random.next(), u1 = random.next(), u2 = random.next();
+    const float u = random.next();
+    const float u1 = random.next();
+    const float u2 = random.next();
     const RoughInterface::Sample s = i.sample(i.seen_from(x), event, u, u1, u2);
     if (s.pdf <= 0.f) return {};
     out.direction = e.tilt.out(from_above ? s.wi : upright(s.wi));
@@ -277,8 +285,9 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
 
 V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
     const int n = count_;
-    V3f W[most + 1], B[most + 1];  // direction and weight, from over element k out to wi
-    float P[most + 1];             // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
+    V3f W[most + 1];
+    V3f B[most + 1];    // direction and weight, from over element k out to wi
+    float P[most + 1];  // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
     const bool up = wi.z > 0.f;
     int reach = 0;  // W is known for elements 0..reach
     if (up) {
@@ -298,9 +307,12 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
             reach = k;
         }
     }
-    V3f sum(0.f), beta(1.f), d = -wo;
+    V3f sum(0.f);
+    V3f beta(1.f);
+    V3f d = -wo;
     int k = 0;
-    bool down = true, at_base = false;
+    bool down = true;
+    bool at_base = false;
     float reflected_pdf = -1.f;  // of the last event, where that was a reflection upwards
     for (int step = 0; step < 4096; ++step) {
         if (down && k == n) {  // at the substrate
@@ -383,9 +395,11 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
 
 Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
     Scattered out;
-    V3f beta(1.f), d = -wo;
+    V3f beta(1.f);
+    V3f d = -wo;
     int k = 0;
-    bool down = true, at_base = false;
+    bool down = true;
+    bool at_base = false;
     for (int step = 0; step < 4096; ++step) {
         if (down && k == count_) {
             if (!at_base) beta *= lift_, at_base = true;

@@ -31,8 +31,8 @@ struct Spectrum {
 };
 
 float airy(float r12, float r23, float cos_phase) {
-    const float a = r12 * r12 + r23 * r23 + 2.f * r12 * r23 * cos_phase,
-                b = 1.f + r12 * r12 * r23 * r23 + 2.f * r12 * r23 * cos_phase;
+    const float a = r12 * r12 + r23 * r23 + 2.f * r12 * r23 * cos_phase;
+    const float b = 1.f + r12 * r12 * r23 * r23 + 2.f * r12 * r23 * cos_phase;
     return b > 1e-9f ? a / b : 1.f;
 }
 
@@ -63,7 +63,8 @@ V3f thin_film_on_dielectric(float mu, float thickness, float n2, float eta) {
     if (sin3 >= 1.f) return V3f(1.f);
     const float c3 = std::sqrt(1.f - sin3);
     return integrate(mu, thickness, n2, [&](float cos_phase, float c2, int) {
-        const Amplitudes a = amplitudes(mu, c2, 1.f, n2), b = amplitudes(c2, c3, n2, eta);
+        const Amplitudes a = amplitudes(mu, c2, 1.f, n2);
+        const Amplitudes b = amplitudes(c2, c3, n2, eta);
         return .5f * (airy(a.s, b.s, cos_phase) + airy(a.p, b.p, cos_phase));
     });
 }

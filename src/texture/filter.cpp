@@ -83,11 +83,18 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
     /// u and v are folded already.
     inline __m128 bilinear(size_t level, float u, float v) const {
         const TexelImage::Level& l = image.levels()[level];
-        const float x = u * float(l.width) - .5f, y = (1.f - v) * float(l.height) - .5f;
-        const int ix = floor_int(x), iy = floor_int(y);
-        const float a = x - float(ix), b = y - float(iy);
-        const int tx = ix & (tile_edge - 1), ty = iy & (tile_edge - 1);
-        __m128 p00, p01, p10, p11;
+        const float x = u * float(l.width) - .5f;
+        const float y = (1.f - v) * float(l.height) - .5f;
+        const int ix = floor_int(x);
+        const int iy = floor_int(y);
+        const float a = x - float(ix);
+        const float b = y - float(iy);
+        const int tx = ix & (tile_edge - 1);
+        const int ty = iy & (tile_edge - 1);
+        __m128 p00;
+        __m128 p01;
+        __m128 p10;
+        __m128 p11;
         if (unsigned(ix) < unsigned(l.width - 1) && unsigned(iy) < unsigned(l.height - 1) && tx < tile_edge - 1 &&
             ty < tile_edge - 1) [[likely]] {
             const uint8_t* t =
@@ -112,9 +119,10 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
             p10 = at(ix, iy + 1);
             p11 = at(ix + 1, iy + 1);
         }
-        const __m128 va = _mm_set1_ps(a), vb = _mm_set1_ps(b);
-        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))),
-                     low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
+        const __m128 va = _mm_set1_ps(a);
+        const __m128 vb = _mm_set1_ps(b);
+        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00)));
+        const __m128 low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
         return _mm_add_ps(top, _mm_mul_ps(vb, _mm_sub_ps(low, top)));
     }
     __m128 folded(size_t level, float u, float v) const {
@@ -135,12 +143,14 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
     }
 
     static inline __m128 mix(const uint8_t* t, float a, float b, const float* curve) {
-        const __m128 va = _mm_set1_ps(a), vb = _mm_set1_ps(b);
-        const __m128 p00 = texel<format, lanes, curved>(t, curve), p01 = texel<format, lanes, curved>(t + bytes, curve);
-        const __m128 p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve),
-                     p11 = texel<format, lanes, curved>(t + (tile_edge + 1) * bytes, curve);
-        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00))),
-                     low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
+        const __m128 va = _mm_set1_ps(a);
+        const __m128 vb = _mm_set1_ps(b);
+        const __m128 p00 = texel<format, lanes, curved>(t, curve);
+        const __m128 p01 = texel<format, lanes, curved>(t + bytes, curve);
+        const __m128 p10 = texel<format, lanes, curved>(t + tile_edge * bytes, curve);
+        const __m128 p11 = texel<format, lanes, curved>(t + (tile_edge + 1) * bytes, curve);
+        const __m128 top = _mm_add_ps(p00, _mm_mul_ps(va, _mm_sub_ps(p01, p00)));
+        const __m128 low = _mm_add_ps(p10, _mm_mul_ps(va, _mm_sub_ps(p11, p10)));
         return _mm_add_ps(top, _mm_mul_ps(vb, _mm_sub_ps(low, top)));
     }
 
@@ -148,13 +158,20 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
     /// are asked for ahead of their use, and what is not there or lies on a tile's border goes the slow way.
     void run_plain(const Lookups& points, float (*out)[4]) const {
         constexpr int chunk = 128;
-        alignas(64) float fu[chunk], fv[chunk], a[chunk], b[chunk];
-        alignas(64) int tile[chunk], offset[chunk];
+        alignas(64) float fu[chunk];
+        alignas(64) float fv[chunk];
+        alignas(64) float a[chunk];
+        alignas(64) float b[chunk];
+        alignas(64) int tile[chunk];
+        alignas(64) int offset[chunk];
         const uint8_t* address[chunk];
         const TexelImage::Level& l = image.levels()[0];
         const std::atomic<uintptr_t>* tiles = l.tiles.get();
-        const float w = float(l.width), h = float(l.height);
-        const int across = l.across, last_x = l.width - 1, last_y = l.height - 1;
+        const float w = float(l.width);
+        const float h = float(l.height);
+        const int across = l.across;
+        const int last_x = l.width - 1;
+        const int last_y = l.height - 1;
         auto place = [](const float* from, float* to, int n, Wrap wrap) {
             if (wrap == Wrap::periodic)
                 for (int i = 0; i < n; ++i) to[i] = from[i] - std::floor(from[i]);
@@ -169,12 +186,17 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
             place(points.u + first, fu, n, wrap_u);
             place(points.v + first, fv, n, wrap_v);
             for (int i = 0; i < n; ++i) {
-                const float x = fu[i] * w - .5f, y = (1.f - fv[i]) * h - .5f, gx = std::floor(x), gy = std::floor(y);
+                const float x = fu[i] * w - .5f;
+                const float y = (1.f - fv[i]) * h - .5f;
+                const float gx = std::floor(x);
+                const float gy = std::floor(y);
                 a[i] = x - gx;
                 b[i] = y - gy;
                 const bool sane = std::fabs(gx) < 1e6f && std::fabs(gy) < 1e6f;
-                const int ix = int(sane ? gx : -1.f), iy = int(sane ? gy : -1.f), tx = ix & (tile_edge - 1),
-                          ty = iy & (tile_edge - 1);
+                const int ix = int(sane ? gx : -1.f);
+                const int iy = int(sane ? gy : -1.f);
+                const int tx = ix & (tile_edge - 1);
+                const int ty = iy & (tile_edge - 1);
                 const bool inside =
                     (ix >= 0) & (ix < last_x) & (iy >= 0) & (iy < last_y) & (tx < tile_edge - 1) & (ty < tile_edge - 1);
                 tile[i] = inside ? (iy / tile_edge) * across + ix / tile_edge : -1;
@@ -198,7 +220,8 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
                     sum = mix(reading.texels(image, 0, size_t(tile[i])) + offset[i], a[i], b[i], curve);
                     stale = true;
                 } else {
-                    const float u = points.u[first + i], v = points.v[first + i];
+                    const float u = points.u[first + i];
+                    const float v = points.v[first + i];
                     sum = std::fabs(u) < 1e6f && std::fabs(v) < 1e6f ? folded(0, u, v) : _mm_setzero_ps();
                     stale = true;
                 }
@@ -214,16 +237,21 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
         const bool extended = points.filter != Filter::off && points.axes[0] && points.axes[1] && points.axes[2] &&
                               points.axes[3] && image.levels().size() > 1;
         if (!extended) return run_plain(points, out);
-        const float w = float(image.levels()[0].width), h = float(image.levels()[0].height);
+        const float w = float(image.levels()[0].width);
+        const float h = float(image.levels()[0].height);
         for (int i = 0; i < points.count; ++i) {
-            const float u = points.u[i], v = points.v[i];
+            const float u = points.u[i];
+            const float v = points.v[i];
             __m128 sum;
             if (!(std::fabs(u) < 1e6f && std::fabs(v) < 1e6f)) {  // no place in the image
                 sum = _mm_setzero_ps();
             } else {
-                float au = points.axes[0][i], av = points.axes[1][i], bu = points.axes[2][i], bv = points.axes[3][i];
-                float longer = (au * w) * (au * w) + (av * h) * (av * h),
-                      shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);
+                float au = points.axes[0][i];
+                float av = points.axes[1][i];
+                float bu = points.axes[2][i];
+                float bv = points.axes[3][i];
+                float longer = (au * w) * (au * w) + (av * h) * (av * h);
+                float shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);
                 if (longer < shorter) {
                     std::swap(longer, shorter);
                     std::swap(au, bu);
@@ -236,8 +264,8 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
                 } else if (points.filter == Filter::box) {
                     sum = over_levels(.5f * std::log2(longer), u, v);
                 } else {
-                    const float wide = std::sqrt(longer),
-                                narrow = std::max({1.f, std::sqrt(shorter), wide / float(most_taps)});
+                    const float wide = std::sqrt(longer);
+                    const float narrow = std::max({1.f, std::sqrt(shorter), wide / float(most_taps)});
                     const int taps = std::min(most_taps, int(std::ceil(wide / narrow - .01f)));
                     const float lod = std::log2(narrow);
                     if (taps <= 1) {
@@ -246,7 +274,8 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
                         sum = _mm_setzero_ps();
                         float total = 0.f;
                         for (int k = 0; k < taps; ++k) {
-                            const float t = (float(k) + .5f) / float(taps) - .5f, weight = std::exp(-6.f * t * t);
+                            const float t = (float(k) + .5f) / float(taps) - .5f;
+                            const float weight = std::exp(-6.f * t * t);
                             total += weight;
                             sum = _mm_add_ps(sum,
                                              _mm_mul_ps(_mm_set1_ps(weight), over_levels(lod, u + au * t, v + av * t)));

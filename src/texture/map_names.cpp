@@ -183,7 +183,8 @@ void read_plain(Parsed& p, const std::string& file, bool tiles_seen) {
         if (p.tokens[i].text == "u" && p.tokens[i + 2].text == "v" && p.tokens[i + 1].glued && p.tokens[i + 3].glued &&
             all_digits(p.tokens[i + 1].text) && all_digits(p.tokens[i + 3].text) && p.tokens[i + 1].text.size() <= 2 &&
             p.tokens[i + 3].text.size() <= 2) {
-            const int u = std::stoi(p.tokens[i + 1].text), v = std::stoi(p.tokens[i + 3].text);
+            const int u = std::stoi(p.tokens[i + 1].text);
+            const int v = std::stoi(p.tokens[i + 3].text);
             if (u < 1 || u > 10 || v < 1 || v > 99) continue;
             n.tile = 1000 + u + 10 * (v - 1);
             n.pattern = p.stem.substr(0, p.tokens[i].begin) + "<UVTILE>" + file.substr(p.tokens[i + 3].end);

@@ -47,7 +47,8 @@ private:
 
     bool read(int y, int count, std::vector<float>& strip) {
         strip.resize(row_ * size_t(count));
-        const int y0 = spec_.y + y, y1 = y0 + count;
+        const int y0 = spec_.y + y;
+        const int y1 = y0 + count;
         return spec_.tile_width
                    ? in_.read_tiles(0, level_, spec_.x, spec_.x + spec_.width, y0, y1, 0, 1, 0, channels_,
                                     OIIO::TypeDesc::FLOAT, strip.data())
@@ -64,7 +65,8 @@ private:
 
     void add_channel(const float* texels, int c) {
         Sum& s = sums_[size_t(c)];
-        double sum = 0, squares = 0;
+        double sum = 0;
+        double squares = 0;
         for (int x = 0; x < spec_.width; ++x) {
             const float v = texels[size_t(x) * size_t(channels_) + size_t(c)];
             if (!std::isfinite(v)) continue;
@@ -81,7 +83,9 @@ private:
         for (int x = 0; x < spec_.width; ++x) {
             const float* v = texels + size_t(x) * size_t(channels_);
             spread_ = std::max(spread_, double(std::max({std::fabs(v[0] - v[1]), std::fabs(v[1] - v[2])})));
-            const float a = 2.f * v[0] - 1.f, b = 2.f * v[1] - 1.f, c = 2.f * v[2] - 1.f;
+            const float a = 2.f * v[0] - 1.f;
+            const float b = 2.f * v[1] - 1.f;
+            const float c = 2.f * v[2] - 1.f;
             length_ += double(std::sqrt(a * a + b * b + c * c));
             const float z = std::max(.05f, c);
             slopes_[2 * size_t(x)] = -a / z;
@@ -95,8 +99,8 @@ private:
     void compare_slopes() {
         for (int x = 0; x + 1 < spec_.width; ++x) {
             // v grows upwards, rows downwards.
-            const double across = double(last_slopes_[2 * size_t(x)] - slopes_[2 * size_t(x)]),
-                         up = double(slopes_[2 * size_t(x) + 3] - slopes_[2 * size_t(x) + 1]);
+            const double across = double(last_slopes_[2 * size_t(x)] - slopes_[2 * size_t(x)]);
+            const double up = double(slopes_[2 * size_t(x) + 3] - slopes_[2 * size_t(x) + 1]);
             same_ += across * up;
             left_ += across * across;
             right_ += up * up;

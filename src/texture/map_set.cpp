@@ -22,7 +22,8 @@ void set_colour_space(MapEntry& m, const std::string& from_name) {
         m.colour_space = "raw";
         return;
     }
-    const std::string named = colour_space_named(from_name), own = colour_space_named(m.header.colour_space);
+    const std::string named = colour_space_named(from_name);
+    const std::string own = colour_space_named(m.header.colour_space);
     if (!named.empty() && named != "raw")
         m.colour_space = named;
     else if (!own.empty() && own != "raw" && m.header.floating)

@@ -97,7 +97,8 @@ std::vector<Taps> taps(int fine, int coarse) {
     std::vector<Taps> all(static_cast<size_t>(coarse));
     const double ratio = double(fine) / coarse;
     for (int i = 0; i < coarse; ++i) {
-        const double a = i * ratio, b = (i + 1) * ratio;
+        const double a = i * ratio;
+        const double b = (i + 1) * ratio;
         Taps& t = all[size_t(i)];
         t.first = std::min(int(a), fine - 1);
         for (int k = t.first; k < fine && double(k) < b - 1e-9 && t.count < 3; ++k)
@@ -250,7 +251,8 @@ bool MapPreparer::read_tile_rows(int y, int rows) {
     const int tile = source_.tile_height;
     const size_t row = size_t(width_) * texel_;
     for (int part = y; part < y + rows;) {
-        const int begin = part / tile * tile, end = std::min(begin + tile, height_);
+        const int begin = part / tile * tile;
+        const int end = std::min(begin + tile, height_);
         strip_.resize(size_t(end - begin) * row);
         if (!in_.read_tiles(0, 0, source_.x, source_.x + width_, source_.y + begin, source_.y + end, 0, 1, 0, channels_,
                             type_, strip_.data()))

@@ -14,7 +14,8 @@ constexpr float deviation = 1.f / 6.f;
 /// Quantile of the normal distribution (Giles 2010, "Approximating the erfinv function", single precision).
 float normal_quantile(float p) {
     const float x = std::clamp(2.f * p - 1.f, -.999999f, .999999f);
-    float w = -std::log((1.f - x) * (1.f + x)), r;
+    float w = -std::log((1.f - x) * (1.f + x));
+    float r;
     if (w < 5.f) {
         w -= 2.5f;
         r = 2.81022636e-08f;
@@ -43,8 +44,8 @@ Tones::Tones(std::vector<float> values) {
 
 float Tones::to_normal(float value) const {
     // Of equal values the middle rank.
-    const auto low = std::lower_bound(value_at_.begin(), value_at_.end(), value),
-               high = std::upper_bound(low, value_at_.end(), value);
+    const auto low = std::lower_bound(value_at_.begin(), value_at_.end(), value);
+    const auto high = std::upper_bound(low, value_at_.end(), value);
     float rank;
     if (low != high)
         rank = .5f * float((low - value_at_.begin()) + (high - value_at_.begin()) - 1);
@@ -59,7 +60,8 @@ float Tones::to_normal(float value) const {
 
 float Tones::from_normal(float g) const {
     if (!std::isfinite(g)) g = .5f;
-    const float p = .5f * std::erfc(-(g - .5f) / deviation * .70710678f), rank = std::clamp(p, 0.f, 1.f) * steps;
+    const float p = .5f * std::erfc(-(g - .5f) / deviation * .70710678f);
+    const float rank = std::clamp(p, 0.f, 1.f) * steps;
     const int i = std::min(int(rank), steps - 1);
     const float t = rank - float(i);
     return value_at_[size_t(i)] * (1.f - t) + value_at_[size_t(i) + 1] * t;
@@ -68,10 +70,16 @@ float Tones::from_normal(float g) const {
 Copies copies_at(float u, float v) {
     // The triangle grid: a skewed square one, cut along its diagonals.
     constexpr float density = 3.4641016f;
-    const float x = (u - .57735027f * v) * density, y = 1.1547005f * v * density;
-    const float fx = std::floor(x), fy = std::floor(y), a = x - fx, b = y - fy;
-    const int ix = int(fx), iy = int(fy);
-    int cx[3], cy[3];
+    const float x = (u - .57735027f * v) * density;
+    const float y = 1.1547005f * v * density;
+    const float fx = std::floor(x);
+    const float fy = std::floor(y);
+    const float a = x - fx;
+    const float b = y - fy;
+    const int ix = int(fx);
+    const int iy = int(fy);
+    int cx[3];
+    int cy[3];
     Copies c;
     if (a + b < 1.f) {
         cx[0] = ix, cy[0] = iy, c.weight[0] = 1.f - a - b;

@@ -165,9 +165,13 @@ std::vector<Error> TexelStore::take_problems() {
 
 uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t index, uint32_t& bytes) {
     const TexelImage::Level& l = image.levels_[level];
-    const int x0 = int(index) % l.across * tile_edge, y0 = int(index) / l.across * tile_edge;
-    const int x1 = std::min(x0 + tile_edge, l.width), y1 = std::min(y0 + tile_edge, l.height);
-    const size_t lanes = size_t(image.lanes_), unit = texel_bytes(image.format_), texel = lanes * unit;
+    const int x0 = int(index) % l.across * tile_edge;
+    const int y0 = int(index) / l.across * tile_edge;
+    const int x1 = std::min(x0 + tile_edge, l.width);
+    const int y1 = std::min(y0 + tile_edge, l.height);
+    const size_t lanes = size_t(image.lanes_);
+    const size_t unit = texel_bytes(image.format_);
+    const size_t texel = lanes * unit;
     bytes = uint32_t(tile_edge * tile_edge * texel);
     {
         std::lock_guard lock(residents_mutex_);
@@ -176,8 +180,8 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
     }
     auto* texels = static_cast<uint8_t*>(std::aligned_alloc(64, (bytes + 63) / 64 * 64));
     std::memset(texels, 0, bytes);
-    const int first = image.source_.first_channel,
-              last = std::min(first + image.source_.channels, image.file_channels_);
+    const int first = image.source_.first_channel;
+    const int last = std::min(first + image.source_.channels, image.file_channels_);
     ImageCache* cache = as_cache(cache_);
     auto read_from = [&](const std::string& file) {
         return cache->get_pixels(OIIO::ustring(file), 0, int(level), x0, x1, y0, y1, 0, 1, first, last,

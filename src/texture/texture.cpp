@@ -62,7 +62,8 @@ void TextureStore::forget(const std::string& path) {
 }
 
 std::vector<Error> TextureStore::problems() {
-    const std::vector<Error> prepared = maps_.take_problems(), read = texels_.take_problems();
+    const std::vector<Error> prepared = maps_.take_problems();
+    const std::vector<Error> read = texels_.take_problems();
     std::lock_guard lock(mutex_);
     for (const auto* list : {&prepared, &read})
         for (const Error& e : *list) problems_.emplace(e.file, e);
@@ -160,7 +161,8 @@ namespace {
 
 /// Whether a prepared form can be one of the file: its size, and every level down to one texel.
 bool is_form_of(const ImageHeader& h, const TexelImage& image) {
-    int width = h.width, height = h.height;
+    int width = h.width;
+    int height = h.height;
     for (const TexelImage::Level& l : image.levels()) {
         if (l.width != width || l.height != height) return false;
         width = std::max(1, width / 2);
@@ -236,8 +238,11 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
                                int components) const {
     constexpr int across = 128;  // points a side by which the tones are known
     std::call_once(image.seamless->once, [&] {
-        std::vector<float> u, v, values(size_t(across) * across * 3), step(size_t(across) * across, 1.f / across),
-            none(step.size(), 0.f);
+        std::vector<float> u;
+        std::vector<float> v;
+        std::vector<float> values(size_t(across) * across * 3);
+        std::vector<float> step(size_t(across) * across, 1.f / across);
+        std::vector<float> none(step.size(), 0.f);
         for (int i = 0; i < across * across; ++i)
             u.push_back((float(i % across) + .5f) / across), v.push_back((float(i / across) + .5f) / across);
         float* to[] = {values.data(), values.data() + step.size(), values.data() + 2 * step.size()};
@@ -251,7 +256,9 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
     thread_local std::vector<float> memory;
     const size_t stride = size_t(n);
     memory.resize(stride * 6 + stride * 3 * 3);
-    float *u = memory.data(), *v = u + 3 * stride, *value = v + 3 * stride;
+    float* u = memory.data();
+    float* v = u + 3 * stride;
+    float* value = v + 3 * stride;
     std::vector<Copies> copies(stride);
     for (size_t i = 0; i < stride; ++i) {
         auto countable = [](float x) { return std::fabs(x) < 0x1p23f ? x : 0.f; };  // else it has no fraction left
@@ -286,7 +293,8 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
     thread_local std::vector<std::array<float, 4>> values;
     local.resize(size_t(n) * 2);
     values.resize(size_t(n));
-    float *u = local.data(), *v = local.data() + n;
+    float* u = local.data();
+    float* v = local.data() + n;
     auto* rows = reinterpret_cast<float(*)[4]>(values.data());
     Lookups points;
     points.wrap_u = image->wrap_u;
@@ -326,7 +334,8 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
         begin = end;
     };
     for (int i = 0; i < n; ++i) {
-        const float fu = std::floor(place[0][i]), fv = std::floor(place[1][i]);
+        const float fu = std::floor(place[0][i]);
+        const float fv = std::floor(place[1][i]);
         const TexelImage* tile = nullptr;
         if (fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f) {
             const size_t index = size_t(fu) + 10 * size_t(fv);
@@ -347,9 +356,11 @@ namespace {
 
 /// Rows of the file as floats, from `y` on; how many were read, 0 where they cannot be.
 int read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, int y, int channels, std::vector<float>& rows) {
-    const int band = spec.tile_width ? std::max(1, spec.tile_height) : 64, last = std::min(y + band, spec.height);
+    const int band = spec.tile_width ? std::max(1, spec.tile_height) : 64;
+    const int last = std::min(y + band, spec.height);
     rows.resize(size_t(last - y) * size_t(spec.width) * size_t(channels));
-    const int y0 = spec.y + y, y1 = spec.y + last;
+    const int y0 = spec.y + y;
+    const int y1 = spec.y + last;
     const bool whole = spec.tile_width
                            ? in.read_tiles(0, 0, spec.x, spec.x + spec.width, y0, y1, spec.z, spec.z + 1, 0, channels,
                                            OIIO::TypeDesc::FLOAT, rows.data())

@@ -83,7 +83,8 @@ Status write_to(const fs::path& temporary, const fs::path& file, const OIIO::Ima
         if (const bool good = disk->opened() && out->set_ioproxy(disk.get()); !good)
             return unwritten(file, std::strerror(disk->finish()));
     }
-    const bool opened = out->open(temporary.string(), spec), written = opened && out->write_image(type, pixels);
+    const bool opened = out->open(temporary.string(), spec);
+    const bool written = opened && out->write_image(type, pixels);
     std::string why = opened && written ? "" : out->geterror();
     if (opened && !out->close() && why.empty()) why = out->geterror();
     const int failed = disk ? disk->finish() : 0;

@@ -34,3 +34,34 @@ TEST_CASE("the layout is stable: an unrelated change moves no tile sideways, and
     scene::node(b, "break-up")->inputs["amplitude"].from = "left";
     CHECK(app::lay_out(b, 400).tiles.size() == before.tiles.size());
 }
+
+TEST_CASE("a folded lane is one line, its nodes are not shown and the others stand closer") {
+    const auto scene = scene::load(demo_project)->scene;
+    const auto& b = scene.build_ups[0];
+    const auto open = app::lay_out(b, 400);
+    const std::string kept = b.layers[1].id;
+    const auto l = app::lay_out(b, 400, nullptr, [&](const std::string& layer) { return layer != kept; });
+    CHECK(l.height < open.height);
+    for (const auto& lane : l.lanes) {
+        const bool folded = !lane.layer.empty() && lane.layer != kept;
+        CHECK(lane.folded == folded);
+        if (folded) CHECK(lane.rect.height() == app::board::folded_height);
+    }
+    for (const auto& t : l.tiles) CHECK_FALSE(l.lanes[size_t(t.lane)].folded);
+    for (const auto& w : l.wires) CHECK(l.tile(w.from) != nullptr);
+}
+
+TEST_CASE("ten layers with networks have all their lanes in sight at 1280 x 800, one of them open") {
+    scene::BuildUp b = scene::default_build_up("b", "Ten");
+    for (int i = 1; i < 10; ++i) {
+        const std::string layer = scene::add_layer(b, "Cover " + std::to_string(i));
+        for (int k = 0; k < 4; ++k) {
+            const std::string node = scene::add_node(b, layer, "levels", "float", "Levels");
+            scene::find(b.layers, layer)->gate.mask.from = node;
+        }
+    }
+    const std::string open = b.layers[4].id;
+    const auto l = app::lay_out(b, 400, nullptr, [&](const std::string& layer) { return layer != open; });
+    CHECK(l.lanes.size() == 10);
+    CHECK(l.height < 480);  // what the board has there
+}

@@ -101,13 +101,13 @@ TEST_CASE("a row of the table of types says all that a literal needs") {
         for (int c = 0; c < nodes::components(t); ++c)
             CHECK(one[size_t(c)] == (t == Type::place && c >= 2 ? 0.f : 2.f));
         const auto word = nodes::literal(scene::Value{std::string("word")}, t);
-        for (float x : word) CHECK(x == 0.f);
+        for (size_t c = 0; c < word.size(); ++c) CHECK(word[c] == (t == Type::color4 && c == 3 ? 1.f : 0.f));
         const auto broken = nodes::literal(scene::Value{V3f(NAN, INFINITY, 1.f)}, t);
         for (float x : broken) CHECK(std::isfinite(x));
     }
     const auto four = nodes::literal(scene::Value{V4f(1, 2, 3, 4)}, Type::vector4);
     CHECK(std::vector<float>(four.begin(), four.begin() + 4) == std::vector<float>{1, 2, 3, 4});
-    CHECK(nodes::literal(scene::Value{V3f(1, 2, 3)}, Type::color4)[3] == 0.f);
+    CHECK(nodes::literal(scene::Value{V3f(1, 2, 3)}, Type::color4)[3] == 1.f);  // an alpha
     CHECK(nodes::literal(scene::Value{V3f(.1f, .2f, .3f)}, Type::place) == std::array<float, 6>{.1f, .2f, 0, 0, 0, 0});
 }
 

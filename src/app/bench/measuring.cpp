@@ -14,11 +14,13 @@ Measuring::Measuring(render::LiveSession& session, render::Workshop& workshop, Q
 }
 
 Measuring::~Measuring() {
+    stop_.stop = true;
     if (thread_.joinable()) thread_.join();
 }
 
 void Measuring::want(const std::string& build_up) {
     const auto image = session_.latest();
+    if (busy_ && build_up != wanted_) stop_.stop = true;  // another one is looked at: a long one gives way
     wanted_ = build_up;
     if (image && (image->prepared != measured_of_ || build_up != measured_build_up_) && !soon_.isActive())
         soon_.start();
@@ -29,9 +31,10 @@ void Measuring::start() {
     if (!image || busy_ || (image->prepared == measured_of_ && measured_build_up_ == wanted_)) return;
     busy_ = true;
     if (thread_.joinable()) thread_.join();
+    stop_.stop = false;
     thread_ = std::thread([this, image, build_up = wanted_] {
         yield_to_window();
-        auto result = std::make_shared<Result>(measure(*image, build_up));
+        auto result = std::make_shared<Result>(measure(*image, build_up, stop_));
         QMetaObject::invokeMethod(
             this, [this, result, of = image->prepared, build_up] { take(std::move(*result), of, build_up); },
             Qt::QueuedConnection);
@@ -54,13 +57,14 @@ QImage thumbnail_of(const review::NodeMeasure& m) {
 }
 }  // namespace
 
-Measuring::Result Measuring::measure(const render::LiveImage& image, const std::string& build_up) {
+Measuring::Result Measuring::measure(const render::LiveImage& image, const std::string& build_up,
+                                     const Progress& stop) {
     Result out;
     const render::Prepared& p = *image.prepared;
-    out.measured = review::measure(p, build_up);
+    out.measured = review::measure(p, build_up, &stop);
     for (const auto& [id, m] : out.measured.nodes) out.thumbnails[id] = thumbnail_of(m);
     const Paths paths(image.request.folder, p.scene->search_folders, image.request.blocked);
-    out.findings = review::findings(p, *workshop_.textures(), paths, remembered_);
+    out.findings = review::findings(p, *workshop_.textures(), paths, remembered_, &stop);
     return out;
 }
 

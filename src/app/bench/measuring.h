@@ -6,6 +6,7 @@
 #include <QTimer>
 #include <thread>
 
+#include "base/progress.h"
 #include "render/session.h"
 #include "review/finding.h"
 
@@ -34,7 +35,7 @@ private:
         std::map<std::string, QImage> thumbnails;
     };
     void start();
-    Result measure(const render::LiveImage& image, const std::string& build_up);
+    Result measure(const render::LiveImage& image, const std::string& build_up, const Progress& stop);
     void take(Result result, std::shared_ptr<const render::Prepared> of, const std::string& build_up);
 
     render::LiveSession& session_;
@@ -45,6 +46,7 @@ private:
     std::vector<review::Finding> findings_;
     std::map<std::string, QImage> thumbnails_;
     bool busy_ = false;
+    Progress stop_;  // of the thread
     QTimer soon_;
     review::Remembered remembered_;  // of the thread alone
     std::thread thread_;

@@ -71,6 +71,10 @@ void Board::relayout() {
     const double least = std::max(50, viewport()->width() - core_width);
     const double before = layout_.width;
     layout_ = b ? lay_out(*b, least, &bench_.scene()) : BoardLayout();
+    if (b && layout_.height > viewport()->height())
+        layout_ = lay_out(*b, least, &bench_.scene(), [this](const std::string& layer) {
+            return layer != bench_.selection().layer && !opened_.contains(key_of(layer));
+        });
     const bool at_end = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
     horizontalScrollBar()->setRange(0, std::max(0, int(std::ceil(layout_.width - least))));
     horizontalScrollBar()->setPageStep(int(least));
@@ -82,11 +86,24 @@ void Board::relayout() {
         horizontalScrollBar()->setValue(horizontalScrollBar()->maximum());  // the layers' ends come first
     redraw();
 }
+std::string Board::key_of(const std::string& layer) const {
+    return (bench_.build_up() ? bench_.build_up()->id : std::string()) + "/" + layer;
+}
+void Board::open_lane(const std::string& layer, bool open) {
+    if (open)
+        opened_.insert(key_of(layer));
+    else
+        opened_.erase(key_of(layer));
+    resized_ = true;
+    relayout();
+}
 void Board::show_selected() {
     for (const BoardLane& lane : layout_.lanes) {
         if (lane.layer.empty() || lane.layer != bench_.selection().layer) continue;
-        const int top = int(lane.rect.top()) - 6, bottom = int(lane.rect.bottom()) + 6,
-                  now = verticalScrollBar()->value(), height = viewport()->height();
+        const int top = int(lane.rect.top()) - 6;
+        const int bottom = int(lane.rect.bottom()) + 6;
+        const int now = verticalScrollBar()->value();
+        const int height = viewport()->height();
         if (top < now)
             verticalScrollBar()->setValue(top);
         else if (bottom > now + height)
@@ -136,7 +153,8 @@ Board::Spot Board::spot(const QPoint& p) const {
             if (layout_.lanes[i].layer.empty() || !block_rect(i).contains(p)) continue;
             const QRectF r = block_rect(i);
             if (p.y() < r.top() + 20 && p.x() > r.right() - 26) return {Spot::block_switch, layout_.lanes[i].layer, {}};
-            if (p.y() > r.bottom() - 13) return {Spot::block_amount, layout_.lanes[i].layer, {}};
+            if (p.y() > r.bottom() - (layout_.lanes[i].folded ? 8 : 13))
+                return {Spot::block_amount, layout_.lanes[i].layer, {}};
             return {Spot::block, layout_.lanes[i].layer, {}};
         }
         return {};
@@ -161,6 +179,9 @@ Board::Spot Board::spot(const QPoint& p) const {
                 if (std::fabs(at.y() - BoardLayout::end_tab(l, i).y()) < 8) port = l.tabs[i];
             return {Spot::end, l.layer, port};
         }
+        if (!l.layer.empty() &&
+            QRectF(l.rect.left(), l.rect.top(), 26 + horizontalScrollBar()->value(), lane_head).contains(at))
+            return {Spot::fold, l.layer, {}};
         if (l.rect.contains(at)) return {Spot::lane, l.layer, {}};
     }
     return {};
@@ -185,6 +206,8 @@ bool Board::viewportEvent(QEvent* e) {
                     }
             } else if (s.kind == Spot::block)
                 text = "Drag up or down to reorder; double-click to rename";
+            else if (s.kind == Spot::fold)
+                text = "Keep this lane open, or let it fold where there is no room";
             else if (s.kind == Spot::block_switch)
                 text = "Layer on or off";
             else if (s.kind == Spot::block_amount)

@@ -4,6 +4,7 @@
 #pragma once
 #include <QAbstractScrollArea>
 #include <QPixmap>
+#include <set>
 
 #include "app/board/layout.h"
 #include "app/workbench.h"
@@ -24,9 +25,14 @@ public:
     void connect_to_layer(const std::string& node, const std::string& layer, const std::string& slot);
     void connect_nodes(const std::string& from, const std::string& to, const std::string& port);
     void delete_selected();
+    /// Lanes show their nodes while there is room for all; where there is not, only the selected one and those that
+    /// were opened do, and the others are one line each.
+    void open_lane(const std::string& layer, bool open);
 
 Q_SIGNALS:
     void add_node_wanted(const QPoint& global);
+    void reader_wanted(const std::string& from, const std::string& layer, const QPoint& global);
+    void swap_wanted();
 
 protected:
     void paintEvent(QPaintEvent* e) override;
@@ -45,7 +51,7 @@ protected:
 
 private:
     struct Spot {
-        enum Kind { nothing, tile, output, lane, end, block, block_switch, block_amount } kind = nothing;
+        enum Kind { nothing, tile, output, lane, fold, end, block, block_switch, block_amount } kind = nothing;
         std::string id, port;
     };
     void relayout();
@@ -54,6 +60,9 @@ private:
     QRectF block_rect(size_t lane) const;  ///< in the viewport
     Spot spot(const QPoint& p) const;
     void paint_lane(QPainter& p, size_t index);
+    void paint_fold(QPainter& p, const BoardLane& lane);
+    void paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer& layer);
+    std::string key_of(const std::string& layer) const;
     void paint_tile(QPainter& p, const BoardTile& tile);
     void paint_thumbnail(QPainter& p, const BoardTile& tile);
     void paint_core(QPainter& p);
@@ -72,6 +81,7 @@ private:
     QPoint wire_to_, pressed_;
     std::string shown_;
     int drop_index_ = -1;
+    std::set<std::string> opened_;  ///< lanes that stay open, by build-up and layer
     bool resized_ = true;
 };
 

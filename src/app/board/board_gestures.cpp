@@ -12,6 +12,7 @@
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "nodes/wiring.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -45,6 +46,7 @@ void Board::mousePressEvent(QMouseEvent* e) {
         case Spot::lane:
             if (!s.id.empty()) bench_.select_layer(s.id);
             break;
+        case Spot::fold: open_lane(s.id, !opened_.contains(key_of(s.id))); break;
         case Spot::block_switch:
             bench_.edit_build_up("Switch layer", [&](scene::BuildUp& b) {
                 if (auto* l = scene::find(b.layers, s.id); l && l != b.layers.data()) l->on = !l->on;
@@ -69,7 +71,8 @@ void Board::mouseMoveEvent(QMouseEvent* e) {
         wire_to_ = e->pos();
         viewport()->update();
     } else if (!amount_layer_.empty()) {
-        const double left = viewport()->width() - core_width + 12, width = core_width - 24;
+        const double left = viewport()->width() - core_width + 12;
+        const double width = core_width - 24;
         const float amount = float(std::clamp((e->pos().x() - left) / width, 0.0, 1.0));
         bench_.edit_build_up(
             "Layer amount",
@@ -97,7 +100,8 @@ void Board::mouseReleaseEvent(QMouseEvent* e) {
     }
     if (!dragged_layer_.empty() && drop_index_ >= 0) {
         const scene::BuildUp* b = bench_.build_up();
-        const int count = int(b->layers.size()), from = int(scene::find(b->layers, dragged_layer_) - b->layers.data());
+        const int count = int(b->layers.size());
+        const int from = int(scene::find(b->layers, dragged_layer_) - b->layers.data());
         int to = count - drop_index_;  // lanes run from outermost to base
         if (to > from) --to;
         bench_.edit_build_up("Move layer", [&](scene::BuildUp& x) { scene::move_layer(x, dragged_layer_, to); });
@@ -134,7 +138,9 @@ void Board::drop_wire(const QPoint& at) {
             connect_nodes(from, s.id, s.port);
         else
             choose_port(from, s.id, viewport()->mapToGlobal(at));
-    } else if (s.kind == Spot::end || (s.kind == Spot::lane && !s.id.empty())) {
+    } else if (s.kind == Spot::lane || s.kind == Spot::nothing) {  // on nothing: a node that reads it is wanted
+        Q_EMIT reader_wanted(from, s.id, viewport()->mapToGlobal(at));
+    } else if (s.kind == Spot::end) {
         if (!s.port.empty()) return connect_to_layer(from, s.id, s.port);
         QMenu menu(this);
         menu.addAction(scene::gate_slot, [=, this] { connect_to_layer(from, s.id, scene::gate_slot); });
@@ -159,6 +165,15 @@ void Board::choose_port(const std::string& from, const std::string& to, const QP
         return;
     }
     if (tile->inputs.size() == 1) return connect_nodes(from, to, tile->inputs[0]);
+    // The first free one that fits; where all are taken, the hand says which one changes its source.
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Node* source = b ? scene::find_node(*b, from).node : nullptr;
+    const scene::Node* reader = b ? scene::find_node(*b, to).node : nullptr;
+    const auto gives = source ? nodes::describe(bench_.scene(), *source) : nullptr;
+    const auto takes = reader ? nodes::describe(bench_.scene(), *reader) : nullptr;
+    if (gives && takes)
+        if (const std::string port = nodes::fitting_port(*reader, *takes, gives->output_type(*source)); !port.empty())
+            return connect_nodes(from, to, port);
     QMenu menu(this);
     for (const std::string& port : tile->inputs)
         menu.addAction(QString::fromStdString(port), [=, this] { connect_nodes(from, to, port); });
@@ -226,6 +241,7 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
                 for (auto& [name, input] : scene::node(b, s.id)->inputs) input.from.clear();
             });
         });
+        menu.addAction("Swap for another kind...", [this] { Q_EMIT swap_wanted(); });
         menu.addAction("Delete node", [this] { delete_selected(); });
     } else if (!s.id.empty()) {
         bench_.select_layer(s.id);

@@ -66,10 +66,12 @@ void Board::draw_lanes() {
         const bool touched = w.from == bench_.selection().node || w.to == bench_.selection().node;
         p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
-        const QPointF a = w.start + QPointF(6, 0), b = w.stop - QPointF(6, 0);
+        const QPointF a = w.start + QPointF(6, 0);
+        const QPointF b = w.stop - QPointF(6, 0);
         // Within a lane the turn is next to the reader; a wire from another lane climbs right beside its source.
-        const double dy = b.y() - a.y(), x = w.across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6))
-                                                            : std::max(a.x() + 4, b.x() - 6);
+        const double dy = b.y() - a.y();
+        const double x =
+            w.across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6)) : std::max(a.x() + 4, b.x() - 6);
         const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
         QPainterPath path(a);
         if (std::fabs(dy) < 1)
@@ -108,9 +110,11 @@ void Board::paint_lane(QPainter& p, size_t index) {
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line, 1));
     p.setBrush(layer ? t.panel : t.window);
     p.drawRoundedRect(lane.rect.adjusted(1, 0, -1, 0), 4, 4);
+    if (layer && lane.folded) return paint_folded(p, lane, *layer);
     p.setFont(strong_font());
     p.setPen(layer && !layer->on ? t.faint : t.text);
-    const double x = horizontalScrollBar()->value() + 10;
+    if (layer) paint_fold(p, lane);
+    const double x = horizontalScrollBar()->value() + (layer ? 26 : 10);
     p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter,
                layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") +
                            (layer->on ? "" : "  (off)")
@@ -133,6 +137,51 @@ void Board::paint_lane(QPainter& p, size_t index) {
         if (gate && input->from.empty()) label += "  " + number_text(scene::as_number(input->value, 1.f));
         p.drawText(QRectF(at.x() + 10, at.y() - 8, end_width - 12, 16), Qt::AlignVCenter, label);
     }
+}
+
+/// Two bars, one over the other: wide apart in an open lane, close together in a folded one; filled where it is kept
+/// open.
+void Board::paint_fold(QPainter& p, const BoardLane& lane) {
+    const Theme& t = theme();
+    const double left = horizontalScrollBar()->value() + 9;
+    const double middle = lane.rect.top() + (lane.folded ? folded_height : lane_head + 2) / 2;
+    const double apart = lane.folded ? 2 : 4;
+    const bool kept = opened_.contains(key_of(lane.layer));
+    p.save();
+    p.setPen(QPen(kept ? t.accent : t.text, kept ? 2.2 : 1.4));
+    p.drawLine(QPointF(left, middle - apart), QPointF(left + 9, middle - apart));
+    p.drawLine(QPointF(left, middle + apart), QPointF(left + 9, middle + apart));
+    p.restore();
+}
+
+/// One line: the measured colour, the name, the mask as it lies on the asset, what opens the gate, how much is wired.
+void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer& layer) {
+    const Theme& t = theme();
+    paint_fold(p, lane);
+    const double left = horizontalScrollBar()->value() + 26;
+    const double right = horizontalScrollBar()->value() + viewport()->width() - core_width;
+    const QRectF r = lane.rect;
+    p.setFont(strong_font());
+    p.setPen(layer.on ? t.text : t.faint);
+    const double told = 168;  // what stands at the right end
+    const QString name = QString::fromStdString(layer.name) + (layer.on ? "" : "  (off)");
+    p.drawText(QRectF(left, r.top(), right - left - told - 8, r.height()), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, int(right - left - told - 8)));
+    const QRectF picture(right - told, r.top() + 3, 36, r.height() - 6);
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.window);
+    const auto mask = bench_.thumbnails().find(layer.gate.mask.from);
+    if (mask != bench_.thumbnails().end())
+        p.drawImage(picture, mask->second);
+    else
+        p.drawRect(picture);
+    p.setFont(small_font());
+    p.setPen(t.faint);
+    size_t wired = 0;
+    for (const auto& [slot, input] : layer.surface) wired += !input.from.empty();
+    QString text = !scene::traits(layer.kind).hides ? "coat" : layer.gate.mask.from.empty() ? "no mask" : "mask";
+    if (!layer.nodes.empty()) text += QString(", %1 nodes").arg(layer.nodes.size());
+    p.drawText(QRectF(picture.right() + 8, r.top(), told - 48, r.height()), Qt::AlignVCenter, text);
 }
 
 namespace {
@@ -159,8 +208,8 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     p.setFont(small_font());
     const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17,
                       tile.rect.height() - picture_height - 3);
-    const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name),
-                  kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
+    const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name);
+    const QString kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
     p.drawText(QRectF(text.left(), text.top(), text.width(), 12), Qt::AlignVCenter,
                p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
     p.setPen(t.faint);
@@ -219,11 +268,14 @@ void Board::paint_core(QPainter& p) {
             for (size_t l = 0; l < image->layers.size() && l < image->prepared->layers.size(); ++l)
                 if (image->prepared->layers[l].build_up == b->id && image->prepared->layers[l].layer == layer->id)
                     share = image->layers[l].cost;
-        p.setFont(strong_font());
+        const bool folded = layout_.lanes[i].folded;
+        p.setFont(folded ? small_font() : strong_font());
         const QString coverage =
             !have ? "-" : QString::number(double(measured.layers[k].coverage) * 100, 'f', 1) + " %";
         p.drawText(QRectF(r.left() + 6, r.top() + 3, r.width() - 34, 16), Qt::AlignVCenter,
-                   layer->on ? coverage : "off");
+                   !layer->on ? "off"
+                   : folded   ? coverage + ", " + QString::number(share * 100, 'f', 0) + " %"
+                              : coverage);
         p.setFont(small_font());
         if (r.height() > 46) {
             p.drawText(QRectF(r.left() + 6, r.top() + 18, r.width() - 12, 13), Qt::AlignVCenter, "covered");
@@ -240,9 +292,10 @@ void Board::paint_core(QPainter& p) {
             QColor faint = ink;
             faint.setAlpha(70);
             p.setBrush(faint);
-            p.drawRect(QRectF(r.left() + 6, r.bottom() - 9, r.width() - 12, 4));
+            const double bar = r.bottom() - (folded ? 6 : 9);
+            p.drawRect(QRectF(r.left() + 6, bar, r.width() - 12, folded ? 3 : 4));
             p.setBrush(ink);
-            p.drawRect(QRectF(r.left() + 6, r.bottom() - 9, (r.width() - 12) * double(layer->amount), 4));
+            p.drawRect(QRectF(r.left() + 6, bar, (r.width() - 12) * double(layer->amount), folded ? 3 : 4));
         }
     }
     if (drop_index_ >= 0 && !dragged_layer_.empty()) {

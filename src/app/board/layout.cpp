@@ -17,7 +17,8 @@ const BoardTile* BoardLayout::tile(const std::string& node) const {
     return nullptr;
 }
 QPointF BoardLayout::input_tab(const BoardTile& t, size_t index) {
-    const double n = double(std::max<size_t>(1, t.inputs.size())), step = std::min(tab + 1.0, (tile_height - 4) / n);
+    const double n = double(std::max<size_t>(1, t.inputs.size()));
+    const double step = std::min(tab + 1.0, (tile_height - 4) / n);
     return {t.rect.left(), t.rect.top() + 2 + step * (double(index) + .5)};
 }
 QPointF BoardLayout::output_tab(const BoardTile& t) {
@@ -78,7 +79,9 @@ struct Lane {
 
 class Layouting {
 public:
-    Layouting(const scene::BuildUp& b, double least_width, const scene::Scene* scene) : scene_(scene) {
+    Layouting(const scene::BuildUp& b, double least_width, const scene::Scene* scene,
+              const std::function<bool(const std::string&)>& folded)
+        : scene_(scene), folded_(folded) {
         for (size_t k = b.layers.size(); k-- > 0;) lanes_.push_back({&b.layers[k].nodes, &b.layers[k], {}, 0, 1});
         if (!b.commons.empty()) lanes_.push_back({&b.commons, nullptr, {}, 0, 1});
         for (Lane& lane : lanes_) {
@@ -104,6 +107,14 @@ private:
     /// The lane and its tiles; where the next one begins.
     double stand(const Lane& of, double y) {
         BoardLane lane;
+        if (of.layer && folded_ && folded_(of.layer->id)) {
+            lane.layer = of.layer->id;
+            lane.folded = true;
+            lane.rect = QRectF(0, y, out_.width, folded_height);
+            const double next = lane.rect.bottom() + lane_gap / 2;
+            out_.lanes.push_back(std::move(lane));
+            return next;
+        }
         if (of.layer) {
             lane.layer = of.layer->id;
             lane.tabs.push_back(scene::gate_slot);
@@ -119,7 +130,8 @@ private:
         std::unordered_map<int, int> used;
         for (const scene::Node& n : *of.nodes) {
             // Commons feed what stands further right in any lane: they begin at the left.
-            const int own = of.column.at(n.id), c = of.layer ? own : most_columns_ - of.columns + own;
+            const int own = of.column.at(n.id);
+            const int c = of.layer ? own : most_columns_ - of.columns + own;
             BoardTile tile;
             tile.node = n.id;
             tile.lane = int(out_.lanes.size());
@@ -142,6 +154,7 @@ private:
         out_.wires.push_back({from, to, BoardLayout::output_tab(source), stop, source.lane != lane});
     }
     void wire_nodes(const Lane& lane, int index) {
+        if (out_.lanes[size_t(index)].folded) return;
         for (const scene::Node& n : *lane.nodes) {
             const BoardTile& tile = out_.tiles[tile_at_.at(n.id)];
             for (const auto& [name, input] : n.inputs) {
@@ -161,6 +174,7 @@ private:
     }
 
     const scene::Scene* scene_;
+    const std::function<bool(const std::string&)>& folded_;
     std::vector<Lane> lanes_;
     int most_columns_ = 1;
     BoardLayout out_;
@@ -169,8 +183,9 @@ private:
 
 }  // namespace
 
-BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Scene* scene) {
-    return Layouting(b, least_width, scene).run();
+BoardLayout lay_out(const scene::BuildUp& b, double least_width, const scene::Scene* scene,
+                    const std::function<bool(const std::string& layer)>& folded) {
+    return Layouting(b, least_width, scene, folded).run();
 }
 
 }  // namespace vemtra::app

@@ -2,6 +2,7 @@
 // distance from the layer's end. A pure function of the build-up, so that it is stable: nobody pushes tiles around.
 #pragma once
 #include <QRectF>
+#include <functional>
 #include <map>
 #include <vector>
 
@@ -20,6 +21,7 @@ struct BoardLane {
     QRectF rect;
     QRectF end;                     ///< the layer's plate: gate and wired slots
     std::vector<std::string> tabs;  ///< "gate", then wired slots
+    bool folded = false;            ///< one line: its nodes are not shown
 };
 struct BoardWire {
     std::string from, to;  ///< node ids; `to` may be a layer id
@@ -41,11 +43,13 @@ struct BoardLayout {
 
 namespace board {
 inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, column = 98, row = 71, lane_head = 22,
-                        lane_gap = 6, end_width = 92, tab = 13, margin = 8;
+                        lane_gap = 6, end_width = 92, tab = 13, margin = 8, folded_height = 28;
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.
 /// `scene`: whose networks instances are of; null: there are none.
-BoardLayout lay_out(const scene::BuildUp& build_up, double least_width, const scene::Scene* scene = nullptr);
+/// `folded`: says which layers' lanes are one line; null: none is.
+BoardLayout lay_out(const scene::BuildUp& build_up, double least_width, const scene::Scene* scene = nullptr,
+                    const std::function<bool(const std::string& layer)>& folded = nullptr);
 
 }  // namespace vemtra::app

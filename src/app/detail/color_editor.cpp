@@ -92,7 +92,9 @@ void ColorEditor::show_values() {
         QString("QPushButton{background:%1;border:1px solid %2;border-radius:3px}").arg(q.name(), theme().line.name()));
     hex_->setText(q.name());
     for (int c = 0; c < 3; ++c) linear_[c]->set_value(color_[c]);
-    float h, s, v;
+    float h;
+    float s;
+    float v;
     q.getHsvF(&h, &s, &v);
     if (!hsv_[0]->hasFocus() && !hsv_[1]->hasFocus() &&
         !hsv_[2]->hasFocus()) {  // grey has no hue: do not lose it while dragging

@@ -200,7 +200,8 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
 }
 
 void DetailPanel::build_node(const scene::Node& node) {
-    const std::string b = bench_.selection().build_up, id = node.id;
+    const std::string b = bench_.selection().build_up;
+    const std::string id = node.id;
     const std::shared_ptr<const nodes::NodeDescription> d = nodes::describe(bench_.scene(), node);
     if (!d) {
         form_->heading("Unknown node");

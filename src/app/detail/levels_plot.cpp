@@ -55,7 +55,8 @@ void LevelsPlot::paintEvent(QPaintEvent*) {
     }
     QColor cut = t.surround;
     cut.setAlpha(120);
-    const double a = std::clamp(x_of(low_), r.left(), r.right()), b = std::clamp(x_of(high_), r.left(), r.right());
+    const double a = std::clamp(x_of(low_), r.left(), r.right());
+    const double b = std::clamp(x_of(high_), r.left(), r.right());
     p.fillRect(QRectF(r.left(), r.top(), std::min(a, b) - r.left(), r.height()), cut);
     p.fillRect(QRectF(std::max(a, b), r.top(), r.right() - std::max(a, b), r.height()), cut);
     p.setPen(QPen(t.line, 1));
@@ -81,7 +82,8 @@ void LevelsPlot::paintEvent(QPaintEvent*) {
 
 void LevelsPlot::mousePressEvent(QMouseEvent* e) {
     const double x = e->position().x();
-    const double to_low = std::fabs(x - x_of(low_)), to_high = std::fabs(x - x_of(high_));
+    const double to_low = std::fabs(x - x_of(low_));
+    const double to_high = std::fabs(x - x_of(high_));
     dragged_ = to_low < to_high || (to_low == to_high && x < x_of(low_)) ? 0 : 1;
     mouseMoveEvent(e);
 }

@@ -23,7 +23,8 @@ float round_size(const Workbench& bench) {
 
 void build_part(Form& form, Workbench& bench) {
     const scene::Part& part = *bench.part();
-    const std::string id = part.id, asset_id = part.asset;
+    const std::string id = part.id;
+    const std::string asset_id = part.asset;
     const bool whole = bench.whole_asset();
     const scene::Asset* asset = scene::find(bench.scene().assets, asset_id);
     form.heading(whole ? QString("Asset %1").arg(QString::fromStdString(asset_id))

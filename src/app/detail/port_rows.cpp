@@ -191,7 +191,8 @@ void PortRows::add_choice() {
 
 void PortRows::add_ends() {
     const Input* now = peek(reach_, bench_.scene());
-    const bool two_ends = now && now->worn, driven = now && !now->from.empty();
+    const bool two_ends = now && now->worn;
+    const bool driven = now && !now->from.empty();
     add_literal(form_, port_, type_, two_ends ? label_ + ", clean" : label_, help_, literal(), write());
     if (port_.uniform) return;
     add_connection();

@@ -165,7 +165,8 @@ private:
                 if (!uses.contains(QString::fromStdString(place))) uses += ", " + QString::fromStdString(place);
                 return;
             }
-            QString state, size;
+            QString state;
+            QString size;
             const auto at = paths.find(path);
             if (!at) {
                 state = "outside, not read";

@@ -159,7 +159,9 @@ private:
         said_->setText(notes_of_set.join("; "));
         said_->setToolTip(said_->text());
         table_->setRowCount(int(set.maps.size()));
-        QStringList kinds, spaces, slots{"(stands by)"};
+        QStringList kinds;
+        QStringList spaces;
+        QStringList slots{"(stands by)"};
         for (const auto& k : texture::map_kinds()) kinds << k.title;
         for (const std::string& s : texture::colour_spaces()) spaces << QString::fromStdString(s);
         std::vector<std::string> slot_names{""};

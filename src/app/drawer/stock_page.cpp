@@ -184,10 +184,11 @@ private:
     void fill() {
         const std::string kept = chosen();
         list_->clear();
-        const QString words = search_->text().trimmed(),
-                      group = group_->currentIndex() > 0 ? group_->currentText() : QString();
+        const QString words = search_->text().trimmed();
+        const QString group = group_->currentIndex() > 0 ? group_->currentText() : QString();
         for (const scene::StockItem& i : bench_.stock().items) {
-            const QString name = QString::fromStdString(i.layer.name), of = QString::fromStdString(i.group);
+            const QString name = QString::fromStdString(i.layer.name);
+            const QString of = QString::fromStdString(i.group);
             if (!group.isEmpty() && of != group) continue;
             if (!words.isEmpty() && !name.contains(words, Qt::CaseInsensitive) &&
                 !of.contains(words, Qt::CaseInsensitive))

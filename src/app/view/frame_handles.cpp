@@ -42,7 +42,8 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
     const auto f = frame();
     if (!f) return;
     std::vector<std::vector<V3f>> lines;
-    const float w = .5f * f->size.x, h = .5f * f->size.y;
+    const float w = .5f * f->size.x;
+    const float h = .5f * f->size.y;
     auto rectangle = [&](const V3f& c, const V3f& a, const V3f& b) {
         lines.push_back({c - a - b, c + a - b, c + a + b, c - a + b, c - a - b});
     };
@@ -52,7 +53,9 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
             l.push_back(c + a * std::cos(float(i) * pi / 24.f) + b * std::sin(float(i) * pi / 24.f));
         lines.push_back(l);
     };
-    const V3f x = f->x * w, y = f->y * h, z = f->z * w;
+    const V3f x = f->x * w;
+    const V3f y = f->y * h;
+    const V3f z = f->z * w;
     using Shape = nodes::FrameShape;
     switch (f->shape) {
         case Shape::box:
@@ -91,8 +94,8 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
         p.setPen(pen);
         for (const auto& line : lines)
             for (size_t i = 0; i + 1 < line.size(); ++i) {
-                const auto a = to_screen(bench_.scene(), (f->centre + line[i]) * f->to_world, view),
-                           b = to_screen(bench_.scene(), (f->centre + line[i + 1]) * f->to_world, view);
+                const auto a = to_screen(bench_.scene(), (f->centre + line[i]) * f->to_world, view);
+                const auto b = to_screen(bench_.scene(), (f->centre + line[i + 1]) * f->to_world, view);
                 if (a && b) p.drawLine(*a, *b);
             }
     }
@@ -135,8 +138,11 @@ void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view,
             nodes::place(node, centre, spot && pin ? std::optional(spot->normal) : std::nullopt, false);
         });
     } else if (f->shape != nodes::FrameShape::pin) {
-        const QPointF c = position(middle, view), was = position(handle, view) - c, now = to - c;
-        const double a = std::hypot(was.x(), was.y()), b = std::hypot(now.x(), now.y());
+        const QPointF c = position(middle, view);
+        const QPointF was = position(handle, view) - c;
+        const QPointF now = to - c;
+        const double a = std::hypot(was.x(), was.y());
+        const double b = std::hypot(now.x(), now.y());
         if (handle == side && a > 1 && b > 1)
             write("Size of frame", [&](scene::Node& node) {
                 nodes::set(node, nodes::Role::frame_size, V2f(f->size * float(std::clamp(b / a, .2, 5.))));

@@ -14,8 +14,9 @@ constexpr float turn_step = 15.f;    // degrees, with the grid
 
 /// A step of 1, 2 or 5 times a power of ten, about a fortieth of the length.
 float grid_step(float length) {
-    const float raw = std::max(1e-6f, length / 40.f), power = std::pow(10.f, std::floor(std::log10(raw))),
-                part = raw / power;
+    const float raw = std::max(1e-6f, length / 40.f);
+    const float power = std::pow(10.f, std::floor(std::log10(raw)));
+    const float part = raw / power;
     return power * (part < 1.5f ? 1.f : part < 3.5f ? 2.f : part < 7.5f ? 5.f : 10.f);
 }
 
@@ -23,7 +24,8 @@ float grid_step(float length) {
 
 Turn turn_between(const V3f& from, const V3f& to) {
     const V3f across = from.cross(to);
-    const float sine = across.length(), cosine = from.dot(to);
+    const float sine = across.length();
+    const float cosine = from.dot(to);
     if (sine > 1e-4f) return {across / sine, std::atan2(sine, cosine) * 180.f / pi};
     if (cosine > 0.f) return {V3f(0, 1, 0), 0.f};
     const V3f other = std::fabs(from.x) < .7f ? V3f(1, 0, 0) : V3f(0, 0, 1);
@@ -71,16 +73,19 @@ void PlacementHandles::paint(QPainter& p, const QSize& view) const {
     p.save();
     p.setRenderHint(QPainter::Antialiasing);
     auto line = [&](const V3f& a, const V3f& b) {
-        const auto x = to_screen(bench_.scene(), a, view), y = to_screen(bench_.scene(), b, view);
+        const auto x = to_screen(bench_.scene(), a, view);
+        const auto y = to_screen(bench_.scene(), b, view);
         if (x && y) p.drawLine(*x, *y);
     };
     for (const QPen& pen : {QPen(QColor(20, 20, 20, 170), 3.4), QPen(QColor(245, 245, 245), 1.3)}) {
         p.setPen(pen);
         for (int a = 0; a < 3; ++a) {
             line(f->middle, f->middle + axes[a] * f->reach);
-            const V3f u = axes[(a + 1) % 3] * (f->reach * .75f), v = axes[(a + 2) % 3] * (f->reach * .75f);
+            const V3f u = axes[(a + 1) % 3] * (f->reach * .75f);
+            const V3f v = axes[(a + 2) % 3] * (f->reach * .75f);
             for (int k = 0; k < 12; ++k) {
-                const float s = float(k) * pi / 24.f, e = float(k + 1) * pi / 24.f;
+                const float s = float(k) * pi / 24.f;
+                const float e = float(k + 1) * pi / 24.f;
                 line(f->middle + u * std::cos(s) + v * std::sin(s), f->middle + u * std::cos(e) + v * std::sin(e));
             }
         }
@@ -127,8 +132,11 @@ void PlacementHandles::drag(const QPointF& to, const QSize& view, const std::opt
     else if (held_ >= about_x && held_ <= about_z)
         turn_about(held_ - about_x, to, view);
     else if (held_ == scale) {
-        const QPointF c = position(carry, view), was = last_ - c, now = to - c;
-        const double a = std::hypot(was.x(), was.y()), b = std::hypot(now.x(), now.y());
+        const QPointF c = position(carry, view);
+        const QPointF was = last_ - c;
+        const QPointF now = to - c;
+        const double a = std::hypot(was.x(), was.y());
+        const double b = std::hypot(now.x(), now.y());
         if (a > 2 && b > 2)
             bench_.place(
                 "Scale", [&](scene::Placement& q) { q.scale *= float(std::clamp(b / a, .5, 2.)); },
@@ -172,10 +180,11 @@ void PlacementHandles::carry_to(const QPointF& to, const QSize& view,
 
 void PlacementHandles::move_along(int axis, const QPointF& to, const QSize& view) {
     const auto f = frame();
-    const auto a = to_screen(bench_.scene(), f->middle, view),
-               b = to_screen(bench_.scene(), f->middle + axes[axis] * f->reach, view);
+    const auto a = to_screen(bench_.scene(), f->middle, view);
+    const auto b = to_screen(bench_.scene(), f->middle + axes[axis] * f->reach, view);
     if (!a || !b) return;
-    const QPointF d = *b - *a, hand = to - last_;
+    const QPointF d = *b - *a;
+    const QPointF hand = to - last_;
     const double length2 = QPointF::dotProduct(d, d);
     if (length2 < 16) return;  // it points at the eye
     carried_ += axes[axis] * (f->reach * float(QPointF::dotProduct(hand, d) / length2));
@@ -188,7 +197,9 @@ void PlacementHandles::move_along(int axis, const QPointF& to, const QSize& view
 }
 
 void PlacementHandles::turn_about(int axis, const QPointF& to, const QSize& view) {
-    const QPointF c = position(carry, view), was = last_ - c, now = to - c;
+    const QPointF c = position(carry, view);
+    const QPointF was = last_ - c;
+    const QPointF now = to - c;
     if (std::hypot(was.x(), was.y()) < 3 || std::hypot(now.x(), now.y()) < 3) return;
     float degrees = float(std::atan2(now.y(), now.x()) - std::atan2(was.y(), was.x())) * 180.f / pi;
     degrees = std::remainder(degrees, 360.f);

@@ -27,8 +27,8 @@ std::optional<V3f> on_plane(const scene::Scene& scene, const QPointF& at, const 
     const scene::Camera* camera = scene::active_camera(scene);
     if (!camera) return std::nullopt;
     const render::Pinhole eye(*camera, view.width(), view.height());
-    const float x = (2.f * float(at.x()) / float(view.width()) - 1.f) * eye.tan_x,
-                y = (1.f - 2.f * float(at.y()) / float(view.height())) * eye.tan_y;
+    const float x = (2.f * float(at.x()) / float(view.width()) - 1.f) * eye.tan_x;
+    const float y = (1.f - 2.f * float(at.y()) / float(view.height())) * eye.tan_y;
     const V3f d = (eye.forward + eye.right * x + eye.up * y).normalized();
     const float slope = d.dot(normal);
     if (std::fabs(slope) < 1e-6f) return std::nullopt;

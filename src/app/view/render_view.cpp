@@ -120,7 +120,8 @@ void RenderView::paint_compared(QPainter& p, const KeptPicture& kept) {
         box.moveBottom(height() - 8);
         return box;
     };
-    QRectF left = box_of(kept.name), right = box_of("Live");
+    QRectF left = box_of(kept.name);
+    QRectF right = box_of("        Live");
     left.moveRight(x - 8);
     right.moveLeft(x + 8);
     paint_label(p, left, kept.name);
@@ -231,8 +232,8 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             move_camera([&](scene::Camera& c) {
                 V3f v = c.position - c.target;
                 const float r = v.length();
-                float azimuth = std::atan2(v.x, v.z) - float(d.x()) * .008f,
-                      elevation = std::asin(std::clamp(v.y / r, -1.f, 1.f)) + float(d.y()) * .008f;
+                float azimuth = std::atan2(v.x, v.z) - float(d.x()) * .008f;
+                float elevation = std::asin(std::clamp(v.y / r, -1.f, 1.f)) + float(d.y()) * .008f;
                 elevation = std::clamp(elevation, -1.54f, 1.54f);
                 c.position = c.target + V3f(std::cos(elevation) * std::sin(azimuth), std::sin(elevation),
                                             std::cos(elevation) * std::cos(azimuth)) *
@@ -243,7 +244,8 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             move_camera([&](scene::Camera& c) {
                 const V3f forward = c.target - c.position;
                 const float per_pixel = forward.length() * 36.f / c.focal_length / float(width());
-                const V3f side = forward.cross(V3f(0, 1, 0)).normalized(), up = side.cross(forward).normalized();
+                const V3f side = forward.cross(V3f(0, 1, 0)).normalized();
+                const V3f up = side.cross(forward).normalized();
                 const V3f shift = side * (-float(d.x()) * per_pixel) + up * (float(d.y()) * per_pixel);
                 c.position += shift;
                 c.target += shift;
@@ -283,8 +285,8 @@ void RenderView::wheelEvent(QWheelEvent* e) {
 
 std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
     if (!shown_ || shown_->linear.empty()) return std::nullopt;
-    const int x = std::clamp(int(p.x() * shown_->width / width()), 0, shown_->width - 1),
-              y = std::clamp(int(p.y() * shown_->height / height()), 0, shown_->height - 1);
+    const int x = std::clamp(int(p.x() * shown_->width / width()), 0, shown_->width - 1);
+    const int y = std::clamp(int(p.y() * shown_->height / height()), 0, shown_->height - 1);
     return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
 }
 

@@ -27,23 +27,29 @@ public:
         rtcInitIntersectContext(&context_);
     }
     float operator()(const FieldPoint& p) {
-        const V3f &position = p.position, &normal = p.normal, &toward_middle = p.toward_middle;
+        const V3f& position = p.position;
+        const V3f& normal = p.normal;
+        const V3f& toward_middle = p.toward_middle;
         const V3f axis = edges_ ? -normal : normal;
         // A little into the triangle, so that a corner's own walls count as seen from inside of the corner.
         const V3f inward = toward_middle * .02f;
-        const float limit = .02f * reach_, length = inward.length();
+        const float limit = .02f * reach_;
+        const float length = inward.length();
         const V3f origin = offset_origin(position + (length > limit ? inward * (limit / length) : inward), axis) +
                            axis * (1e-4f * reach_);
         uint32_t seed = 0;
         for (int i = 0; i < 3; ++i) seed = combine(seed, __builtin_bit_cast(uint32_t, position[i] + 0.f));
-        const float shift1 = float(mix32(seed) >> 8) * 0x1p-24f, shift2 = float(mix32(seed + 1) >> 8) * 0x1p-24f;
+        const float shift1 = float(mix32(seed) >> 8) * 0x1p-24f;
+        const float shift2 = float(mix32(seed + 1) >> 8) * 0x1p-24f;
         const Frame frame(axis);
         float sum = 0.f;
         for (int i = 0; i < rays_; ++i) {
-            float a = radical_inverse2(uint32_t(i)) + shift1, b = (float(i) + .5f) * 0.618033988f + shift2;
+            float a = radical_inverse2(uint32_t(i)) + shift1;
+            float b = (float(i) + .5f) * 0.618033988f + shift2;
             a -= std::floor(a);
             b -= std::floor(b);
-            const float s = sin_cone_ * std::sqrt(a), phi = 2.f * pi * b;  // cosine weighted within the cone
+            const float s = sin_cone_ * std::sqrt(a);
+            const float phi = 2.f * pi * b;  // cosine weighted within the cone
             const V3f d =
                 frame.to_world(V3f(s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - s * s))));
             RTCRayHit ray = single_ray(origin, d, reach_);

@@ -40,7 +40,8 @@ static void range_with(const KernelArgs& k, bool clamped) {
             for (int i = 0; i < k.n; ++i) out[i] = clamp(out[i], 0.f, 1.f);
         if (!straight)
             for (int i = 0; i < k.n; ++i) {
-                const float t = out[i], r = __builtin_powf(t < 0.f ? -t : t, 1.f / max_of(g[i], 1e-4f));
+                const float t = out[i];
+                const float r = __builtin_powf(t < 0.f ? -t : t, 1.f / max_of(g[i], 1e-4f));
                 out[i] = t < 0.f ? -r : r;
             }
         for (int i = 0; i < k.n; ++i) {
@@ -68,7 +69,7 @@ VEMTRA_DECLARE_KERNEL(range)
 VEMTRA_DECLARE_KERNEL(levels)
 
 void describe_adjust(std::vector<NodeDescription>& list) {
-    const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
+    const std::vector<Type>& any = value_types();
     auto port = [](const char* name, const char* help, float value, Role role = Role::plain) {
         return Port{.name = name, .help = help, .same_as_output = true, .value = value, .role = role};
     };
@@ -78,14 +79,15 @@ void describe_adjust(std::vector<NodeDescription>& list) {
     Port gamma = port("gamma", "Bends the middle: above 1 lifts it.", 1.f);
     gamma.low = .1f;
     gamma.high = 4.f;
-    const Port out_low = port("outlow", "Lower end of the result.", 0.f, Role::result_low),
-               out_high = port("outhigh", "Upper end of the result.", 1.f, Role::result_high);
+    const Port out_low = port("outlow", "Lower end of the result.", 0.f, Role::result_low);
+    const Port out_high = port("outhigh", "        Upper end of the result.", 1.f, Role::result_high);
     std::vector<Port> all = ends;
     all.insert(all.end(), {gamma, out_low, out_high});
     list.push_back({.kind = "levels",
                     .title = "Levels",
                     .group = "adjust",
                     .help = "Cuts a value to black below inlow and white above inhigh, and bends what is between.",
+                    .said_as = "range",
                     .types = any,
                     .ports = all,
                     .kernel = VEMTRA_PAIR(levels)});

@@ -65,7 +65,7 @@ KernelPair luminance_kernel() {
 }
 
 void describe_arithmetic(std::vector<NodeDescription>& list) {
-    const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
+    const std::vector<Type>& any = value_types();
     auto binary = [&](const char* kind, const char* title, const char* help, float second, KernelPair kernel) {
         list.push_back({.kind = kind,
                         .title = title,

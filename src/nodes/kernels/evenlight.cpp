@@ -11,8 +11,8 @@ enum EvenUniform : int { even_direction = 0, even_amount = 3 };
 /// Ports: in.
 void evenlight(const KernelArgs& k) {
     const float* d = k.uniform + even_direction;
-    const float length2 = d[0] * d[0] + d[1] * d[1] + d[2] * d[2],
-                scale = length2 > 1e-12f ? k.uniform[even_amount] / __builtin_sqrtf(length2) : 0.f;
+    const float length2 = d[0] * d[0] + d[1] * d[1] + d[2] * d[2];
+    const float scale = length2 > 1e-12f ? k.uniform[even_amount] / __builtin_sqrtf(length2) : 0.f;
     for (int i = 0; i < k.n; ++i) {
         float facing = 0.f;
         for (int c = 0; c < 3; ++c) facing += d[c] * k.points->rows[row_normal + c][i];

@@ -10,7 +10,8 @@ enum FacingUniform : int { facing_forward, facing_invert };
 /// Ports: normal (3).
 void facingratio(const KernelArgs& k) {
     const float* const* v = k.points->rows + row_view;
-    const bool forward = k.uniform[facing_forward] > .5f, invert = k.uniform[facing_invert] > .5f;
+    const bool forward = k.uniform[facing_forward] > .5f;
+    const bool invert = k.uniform[facing_invert] > .5f;
     for (int i = 0; i < k.n; ++i) {
         float c = k.in[0][i] * v[0][i] + k.in[1][i] * v[1][i] + k.in[2][i] * v[2][i];
         if (forward) c = c < 0.f ? -c : c;

@@ -2,49 +2,10 @@
 // to the edges of the cube, scaled by 0.9820. One lane of the vector is one point; the gradient is chosen with masks,
 // not branches, so that the compiler turns the whole loop into vector code.
 //   X Y Z   lattice cell      x y z   position in it      s t r   faded position      h   hash of a corner
-#include "nodes/kernels/hash.h"
+#include "nodes/kernels/gradient.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
-
-VEMTRA_INLINE float bits(uint32_t u) {
-    return __builtin_bit_cast(float, u);
-}
-VEMTRA_INLINE uint32_t bits(float f) {
-    return __builtin_bit_cast(uint32_t, f);
-}
-
-/// The dot product of (x, y, z) with the cube edge number h & 15: u is x or y, v is y, x or z, signs from the two
-/// lowest bits.
-VEMTRA_INLINE float gradient(uint32_t h, float x, float y, float z) {
-    const uint32_t k = h & 15u;
-    const float u = k < 8u ? x : y;
-    const float w = (k | 2u) == 14u ? x : z;  // 12 and 14
-    const float v = k < 4u ? y : w;
-    return bits(bits(u) ^ (h << 31)) + bits(bits(v) ^ ((h & 2u) << 30));
-}
-
-VEMTRA_INLINE float fade(float t) {
-    return t * t * t * (t * (t * 6.f - 15.f) + 10.f);
-}
-
-/// `Shift` selects which byte of the hash names the gradient: 0 for float noise and x, 8 for y, 16 for z.
-template <int Shift> VEMTRA_INLINE float noise_at(float px, float py, float pz) {
-    const int X = floor_to_int(px), Y = floor_to_int(py), Z = floor_to_int(pz);
-    const float x = px - float(X), y = py - float(Y), z = pz - float(Z);
-    const float s = fade(x), t = fade(y), r = fade(z), s1 = 1.f - s, t1 = 1.f - t, r1 = 1.f - r;
-    const float v0 = gradient(hash3(X, Y, Z) >> Shift, x, y, z),
-                v1 = gradient(hash3(X + 1, Y, Z) >> Shift, x - 1.f, y, z);
-    const float v2 = gradient(hash3(X, Y + 1, Z) >> Shift, x, y - 1.f, z),
-                v3 = gradient(hash3(X + 1, Y + 1, Z) >> Shift, x - 1.f, y - 1.f, z);
-    const float v4 = gradient(hash3(X, Y, Z + 1) >> Shift, x, y, z - 1.f),
-                v5 = gradient(hash3(X + 1, Y, Z + 1) >> Shift, x - 1.f, y, z - 1.f);
-    const float v6 = gradient(hash3(X, Y + 1, Z + 1) >> Shift, x, y - 1.f, z - 1.f);
-    const float v7 = gradient(hash3(X + 1, Y + 1, Z + 1) >> Shift, x - 1.f, y - 1.f, z - 1.f);
-    const float value = r1 * (t1 * (v0 * s1 + v1 * s) + t * (v2 * s1 + v3 * s)) +
-                        r * (t1 * (v4 * s1 + v5 * s) + t * (v6 * s1 + v7 * s));
-    return value * 0.9820f;
-}
 
 template <int Shift>
 static void noise_into(int n, const float* __restrict px, const float* __restrict py, const float* __restrict pz,
@@ -59,6 +20,8 @@ void noise3d(const KernelArgs& k) {
     noise_into<0>(k.n, p[0], p[1], p[2], k.out[0]);
     if (c3 > 1) noise_into<8>(k.n, p[0], p[1], p[2], k.out[1]);
     if (c3 > 2) noise_into<16>(k.n, p[0], p[1], p[2], k.out[2]);
+    if (c3 > 3)  // the standard's fourth is another float noise, elsewhere
+        for (int i = 0; i < k.n; ++i) k.out[3][i] = noise_at<0>(p[0][i] + 19.f, p[1][i] + 73.f, p[2][i] + 29.f);
     for (int c = 0; c < c3; ++c) {
         const float* __restrict amplitude = k.in[c];
         const float* __restrict pivot = k.in[c3];
@@ -70,7 +33,8 @@ void noise3d(const KernelArgs& k) {
 enum FractalUniform : int { fractal_octaves };
 
 template <int Shift> static void fractal_into(const KernelArgs& k, int c, float ox, float oy, float oz) {
-    const int c3 = k.components, octaves = int(k.uniform[fractal_octaves]);
+    const int c3 = k.components;
+    const int octaves = int(k.uniform[fractal_octaves]);
     const float* __restrict amplitude = k.in[c];
     const float* __restrict lacunarity = k.in[c3];
     const float* __restrict diminish = k.in[c3 + 1];
@@ -79,7 +43,11 @@ template <int Shift> static void fractal_into(const KernelArgs& k, int c, float 
     const float* __restrict pz = k.in[c3 + 4];
     float* __restrict out = k.out[c];
     constexpr int piece = 64;  // positions and weights of a piece stay in the first-level cache over the octaves
-    float x[piece], y[piece], z[piece], weight[piece], sum[piece];
+    float x[piece];
+    float y[piece];
+    float z[piece];
+    float weight[piece];
+    float sum[piece];
     for (int first = 0; first < k.n; first += piece) {
         const int n = k.n - first < piece ? k.n - first : piece;
         for (int i = 0; i < n; ++i) {
@@ -114,6 +82,7 @@ void fractal3d(const KernelArgs& k) {
         fractal_into<8>(k, 1, 0.f, 0.f, 0.f);
         fractal_into<16>(k, 2, 0.f, 0.f, 0.f);
     }
+    if (k.components > 3) fractal_into<0>(k, 3, 19.f, 193.f, 17.f);
 }
 
 }  // namespace VEMTRA_ISA
@@ -126,7 +95,7 @@ VEMTRA_DECLARE_KERNEL(noise3d)
 VEMTRA_DECLARE_KERNEL(fractal3d)
 
 void describe_gradient_noise(std::vector<NodeDescription>& list) {
-    const std::vector<Type> any{Type::number, Type::color, Type::vector2, Type::vector3};
+    const std::vector<Type>& any = value_types();
     const Port amplitude{.name = "amplitude", .help = "Height of the waves.", .same_as_output = true, .value = 1.f};
     const Port position{
         .name = "position",

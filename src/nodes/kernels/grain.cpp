@@ -23,7 +23,8 @@ static inline float dot3(const float* a, const float* b) {
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
 }
 static inline void unit3(float* a) {
-    const float l = __builtin_sqrtf(dot3(a, a)), k = l > 1e-12f ? 1.f / l : 0.f;
+    const float l = __builtin_sqrtf(dot3(a, a));
+    const float k = l > 1e-12f ? 1.f / l : 0.f;
     for (int c = 0; c < 3; ++c) a[c] *= k;
 }
 static inline void cross3(const float* a, const float* b, float* out) {
@@ -50,7 +51,8 @@ enum GrainUniform : int {
 static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     const float* u = k.uniform;
     const PointBatch& p = *k.points;
-    const int pattern = int(u[grain_pattern]), placed = int(u[grain_placed]);
+    const int pattern = int(u[grain_pattern]);
+    const int placed = int(u[grain_placed]);
     for (int c = 0; c < 3; ++c) g.n[c] = p.rows[row_normal + c][i];
     if (placed == 0) {
         for (int c = 0; c < 3; ++c) g.e1[c] = p.rows[row_tangent + c] ? p.rows[row_tangent + c][i] : 0.f;
@@ -72,20 +74,29 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         g.x = dot3(d, g.e1);
         g.y = dot3(d, g.e2);
     }
-    const float turn = u[grain_angle] * 0.017453293f, cs = __builtin_cosf(turn), sn = __builtin_sinf(turn);
-    const float size = max_of(1e-6f, u[grain_size]), streak = max_of(1e-7f, u[grain_streak]);
-    const float x = cs * g.x + sn * g.y, y = -sn * g.x + cs * g.y;
-    float dx = 1.f, dy = 0.f, across = y, along = x;
+    const float turn = u[grain_angle] * 0.017453293f;
+    const float cs = __builtin_cosf(turn);
+    const float sn = __builtin_sinf(turn);
+    const float size = max_of(1e-6f, u[grain_size]);
+    const float streak = max_of(1e-7f, u[grain_streak]);
+    const float x = cs * g.x + sn * g.y;
+    const float y = -sn * g.x + cs * g.y;
+    float dx = 1.f;
+    float dy = 0.f;
+    float across = y;
+    float along = x;
     g.spot = 0;
     auto around = [&](float px, float py) {
-        const float r = __builtin_sqrtf(px * px + py * py), q = r > 1e-12f ? 1.f / r : 0.f;
+        const float r = __builtin_sqrtf(px * px + py * py);
+        const float q = r > 1e-12f ? 1.f / r : 0.f;
         dx = -py * q;
         dy = px * q;
         across = r;
         along = r * __builtin_atan2f(py, px);
     };
     if (pattern == 1) {
-        const float r = __builtin_sqrtf(x * x + y * y), q = r > 1e-12f ? 1.f / r : 0.f;
+        const float r = __builtin_sqrtf(x * x + y * y);
+        const float q = r > 1e-12f ? 1.f / r : 0.f;
         dx = x * q;
         dy = y * q;
         across = size * __builtin_atan2f(y, x);
@@ -94,21 +105,27 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         around(x, y);
     } else if (pattern == 3) {
         // Spots lie over each other in a random order: the one on top counts.
-        const float cx = x / size, cy = y / size;
-        const int ix = floor_to_int(cx), iy = floor_to_int(cy);
-        float best = -1.f, bx = 0.f, by = 0.f;
+        const float cx = x / size;
+        const float cy = y / size;
+        const int ix = floor_to_int(cx);
+        const int iy = floor_to_int(cy);
+        float best = -1.f;
+        float bx = 0.f;
+        float by = 0.f;
         for (int b = -1; b <= 1; ++b)
             for (int a = -1; a <= 1; ++a) {
-                const float jx = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f),
-                            jy = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
-                const float qx = cx - float(ix + a) - jx, qy = cy - float(iy + b) - jy;
+                const float jx = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b)) - .5f);
+                const float jy = .5f + u[grain_variation] * .5f * (unit_hash(ix + a, 2 * (iy + b) + 1) - .5f);
+                const float qx = cx - float(ix + a) - jx;
+                const float qy = cy - float(iy + b) - jy;
                 const float order = unit_hash(iy + b, 3 * (ix + a) + 7);
                 if (qx * qx + qy * qy < .72f && order > best)
                     best = order, bx = qx, by = qy, g.spot = hash2(ix + a, iy + b);
             }
         around(bx * size, by * size);
     } else if (pattern == 4) {
-        const int ix = floor_to_int(x / size), iy = floor_to_int(y / size);
+        const int ix = floor_to_int(x / size);
+        const int iy = floor_to_int(y / size);
         if ((ix + iy) & 1) dx = 0.f, dy = 1.f, across = x, along = y;
         g.spot = hash2(ix, iy);
     }
@@ -116,7 +133,8 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     g.t = across / streak;
     g.s = along / streak;
     const float askew = u[grain_variation] * .25f * (unit_hash(floor_to_int(g.t), int(g.spot & 1023u)) - .5f);
-    const float ex = dx - askew * dy, ey = dy + askew * dx;
+    const float ex = dx - askew * dy;
+    const float ey = dy + askew * dx;
     g.dx = cs * ex - sn * ey;
     g.dy = sn * ex + cs * ey;
 }
@@ -143,12 +161,17 @@ static void streak_noise(float t, float s, uint32_t spot, float& value, float& s
     value = slope = 0.f;
     float amplitude = 1.f;
     for (int octave = 0; octave < 2; ++octave) {
-        const int it = floor_to_int(t), is = floor_to_int(s);
-        const float ft = t - float(it), fs = s - float(is);
-        const float wt = ft * ft * (3.f - 2.f * ft), ws = fs * fs * (3.f - 2.f * fs), dwt = 6.f * ft * (1.f - ft);
+        const int it = floor_to_int(t);
+        const int is = floor_to_int(s);
+        const float ft = t - float(it);
+        const float fs = s - float(is);
+        const float wt = ft * ft * (3.f - 2.f * ft);
+        const float ws = fs * fs * (3.f - 2.f * fs);
+        const float dwt = 6.f * ft * (1.f - ft);
         const int salt = int(spot & 4095u) * 131 + octave * 7919;
         auto at = [&](int a, int b) { return unit_hash(it + a, (is + b) * 8191 + salt); };
-        const float v0 = at(0, 0) * (1.f - ws) + at(0, 1) * ws, v1 = at(1, 0) * (1.f - ws) + at(1, 1) * ws;
+        const float v0 = at(0, 0) * (1.f - ws) + at(0, 1) * ws;
+        const float v1 = at(1, 0) * (1.f - ws) + at(1, 1) * ws;
         value += amplitude * (v0 + (v1 - v0) * wt);
         slope += amplitude * (v1 - v0) * dwt * (octave ? 2.7f : 1.f);
         amplitude *= .5f;
@@ -164,13 +187,15 @@ void grainrelief(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
         GrainPoint g;
         grain_point(k, i, g);
-        float value, slope;
+        float value;
+        float slope;
         streak_noise(g.t, g.s * (1.f / 60.f), g.spot, value, slope);
         if (k.components == 1) {
             k.out[0][i] = value;
             continue;
         }
-        float d[3], across[3];
+        float d[3];
+        float across[3];
         direction_of(g, d);
         cross3(g.n, d, across);
         float n[3];

@@ -41,7 +41,9 @@ VEMTRA_INLINE uint32_t hash3(int x, int y, int z) {
 
 VEMTRA_INLINE uint32_t hash4(int x, int y, int z, int w) {
     const uint32_t s = 0xdeadbeefu + (4u << 2) + 13u;
-    uint32_t a = s + uint32_t(x), b = s + uint32_t(y), c = s + uint32_t(z);
+    uint32_t a = s + uint32_t(x);
+    uint32_t b = s + uint32_t(y);
+    uint32_t c = s + uint32_t(z);
     a -= c;
     a ^= rotl(c, 4);
     c += b;
@@ -66,7 +68,8 @@ VEMTRA_INLINE uint32_t hash4(int x, int y, int z, int w) {
 /// The hash as a number in 0..1.
 VEMTRA_INLINE float to_unit(uint32_t h) {
     // An unsigned 32-bit conversion has no AVX2 instruction: take the two halves, each exact, and round once.
-    const float high = float(int(h >> 16)), low = float(int(h & 0xffffu));
+    const float high = float(int(h >> 16));
+    const float low = float(int(h & 0xffffu));
     return (high * 65536.f + low) * (1.f / 4294967295.f);
 }
 

@@ -26,15 +26,21 @@ enum ReliefUniform : int { relief_height, relief_soften };
 /// gradients of u and v on the surface. Differences are taken over half of the footprint, so that what is too fine for
 /// the picture is not seen. Uniform: height, soften: the least width of what is read at once, in widths of the map.
 void heightrelief(const KernelArgs& k) {
-    float u[max_batch], v[max_batch], step[max_batch], here[max_batch], right[max_batch], above[max_batch],
-        wide[4][max_batch];
+    float u[max_batch];
+    float v[max_batch];
+    float step[max_batch];
+    float here[max_batch];
+    float right[max_batch];
+    float above[max_batch];
+    float wide[4][max_batch];
     const float* axes[4] = {k.in[2], k.in[3], k.in[4], k.in[5]};
     const float least = k.uniform[relief_soften];
     if (least > 0.f) {
         for (int i = 0; i < k.n; ++i)
             for (int a = 0; a < 2; ++a) {
-                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f, y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f,
-                            length = __builtin_sqrtf(x * x + y * y);
+                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f;
+                const float y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f;
+                const float length = __builtin_sqrtf(x * x + y * y);
                 const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
                 wide[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
                 wide[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
@@ -64,11 +70,16 @@ void heightrelief(const KernelArgs& k) {
     read(-.5f, .5f, above);
     const float height = k.uniform[relief_height];
     for (int i = 0; i < k.n; ++i) {
-        float gu[3], gv[3], n[3];
+        float gu[3];
+        float gv[3];
+        float n[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
         place_gradients(*k.points, axes, i, gu, gv);
-        const float su = height * (right[i] - here[i]) / step[i], sv = height * (above[i] - here[i]) / step[i];
-        float length2 = 0.f, facing = 0.f, out[3];
+        const float su = height * (right[i] - here[i]) / step[i];
+        const float sv = height * (above[i] - here[i]) / step[i];
+        float length2 = 0.f;
+        float facing = 0.f;
+        float out[3];
         for (int c = 0; c < 3; ++c) {
             out[c] = n[c] - su * gu[c] - sv * gv[c];
             length2 += out[c] * out[c];

@@ -14,10 +14,13 @@ void normalmap(const KernelArgs& k) {
     const float* axes[4] = {k.in[6], k.in[7], k.in[8], k.in[9]};
     const float sign = k.uniform[normalmap_green] > .5f ? -1.f : 1.f;
     for (int i = 0; i < k.n; ++i) {
-        float n[3], u[3], v[3];
+        float n[3];
+        float u[3];
+        float v[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
-        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i], y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign,
-              z = 2.f * k.in[2][i] - 1.f;
+        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i];
+        float y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign;
+        float z = 2.f * k.in[2][i] - 1.f;
         if (!place_directions(*k.points, axes, i, u, v)) {
             for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
             continue;
@@ -31,7 +34,8 @@ void normalmap(const KernelArgs& k) {
         for (int c = 0; c < 3; ++c) u[c] *= length;
         float w[3] = {n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]};
         if (w[0] * v[0] + w[1] * v[1] + w[2] * v[2] < 0.f) y = -y;
-        float out[3], sum = 0.f;
+        float out[3];
+        float sum = 0.f;
         for (int c = 0; c < 3; ++c) {
             out[c] = x * u[c] + y * w[c] + z * n[c];
             sum += out[c] * out[c];

@@ -42,10 +42,15 @@ static void prepare_placing(const float* u, Placing& p) {
     p.cosine = __builtin_cosf(u[placement_rotation] * degree);
     p.sine = __builtin_sinf(u[placement_rotation] * degree);
     for (int c = 0; c < 3; ++c) p.centre[c] = u[placement_centre + c];
-    const float ax = u[placement_turned] * degree, ay = u[placement_turned + 1] * degree,
-                az = u[placement_turned + 2] * degree;
-    const float cx = __builtin_cosf(ax), sx = __builtin_sinf(ax), cy = __builtin_cosf(ay), sy = __builtin_sinf(ay),
-                cz = __builtin_cosf(az), sz = __builtin_sinf(az);
+    const float ax = u[placement_turned] * degree;
+    const float ay = u[placement_turned + 1] * degree;
+    const float az = u[placement_turned + 2] * degree;
+    const float cx = __builtin_cosf(ax);
+    const float sx = __builtin_sinf(ax);
+    const float cy = __builtin_cosf(ay);
+    const float sy = __builtin_sinf(ay);
+    const float cz = __builtin_cosf(az);
+    const float sz = __builtin_sinf(az);
     // R = Ry Rx Rz; its columns are the frame's axes.
     const float r[9] = {cy * cz + sy * sx * sz,
                         cx * sz,
@@ -93,19 +98,24 @@ static inline void project(const Placing& p, const float* f, float& u, float& v)
 /// Repeats, turns and moves (u, v) and the two steps away from it.
 static inline void arrange(const Placing& p, float* u, float* v, float more_u = 1.f, float more_v = 1.f) {
     for (int k = 0; k < 3; ++k) {
-        const float x = (u[k] - .5f) * p.repeat[0] * more_u, y = (v[k] - .5f) * p.repeat[1] * more_v;
+        const float x = (u[k] - .5f) * p.repeat[0] * more_u;
+        const float y = (v[k] - .5f) * p.repeat[1] * more_v;
         u[k] = p.cosine * x + p.sine * y + .5f - p.offset[0];
         v[k] = -p.sine * x + p.cosine * y + .5f - p.offset[1];
     }
     if (p.shift <= 0.f && p.turn <= 0.f) return;
     // Every copy is moved and turned by chance: the cell decides, the same for all maps that are placed by this.
-    const int cx = floor_to_int(u[placement_projection]), cy = floor_to_int(v[0]);
+    const int cx = floor_to_int(u[placement_projection]);
+    const int cy = floor_to_int(v[0]);
     const uint32_t h = hash2(cx, cy);
-    const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f), c = __builtin_cosf(angle),
-                s = __builtin_sinf(angle);
-    const float du = p.shift * float((h >> 8) & 255) * (1.f / 256.f), dv = p.shift * float(h & 255) * (1.f / 256.f);
+    const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f);
+    const float c = __builtin_cosf(angle);
+    const float s = __builtin_sinf(angle);
+    const float du = p.shift * float((h >> 8) & 255) * (1.f / 256.f);
+    const float dv = p.shift * float(h & 255) * (1.f / 256.f);
     for (int k = 0; k < 3; ++k) {
-        const float x = u[k] - float(cx) - .5f, y = v[k] - float(cy) - .5f;
+        const float x = u[k] - float(cx) - .5f;
+        const float y = v[k] - float(cy) - .5f;
         u[k] = c * x + s * y + .5f + du;
         v[k] = -s * x + c * y + .5f + dv;
     }
@@ -115,7 +125,8 @@ static inline void store(const KernelArgs& k, int at, int i, const float* u, con
     k.out[at][i] = u[0];
     k.out[at + 1][i] = v[0];
     for (int a = 0; a < 2; ++a) {
-        float du = u[1 + a] - u[0], dv = v[1 + a] - v[0];
+        float du = u[1 + a] - u[0];
+        float dv = v[1 + a] - v[0];
         k.out[at + 2 + 2 * a][i] = axes ? du : 0.f;
         k.out[at + 3 + 2 * a][i] = axes ? dv : 0.f;
     }
@@ -130,7 +141,8 @@ void placement(const KernelArgs& k) {
     const float* density =
         b.uv_per_metre ? b.uv_per_metre + (k.resource >= 0 ? uint32_t(1 + k.resource) * b.instances : 0u) : nullptr;
     for (int i = 0; i < k.n; ++i) {
-        float u[3], v[3];
+        float u[3];
+        float v[3];
         if (p.projection == by_uv) {
             const bool axes = uv[2] && uv[3] && uv[4] && uv[5];
             u[0] = uv[0][i];
@@ -139,7 +151,8 @@ void placement(const KernelArgs& k) {
                 u[1 + a] = u[0] + (axes ? uv[2 + 2 * a][i] : 0.f);
                 v[1 + a] = v[0] + (axes ? uv[3 + 2 * a][i] : 0.f);
             }
-            float across = 1.f, up = 1.f;
+            float across = 1.f;
+            float up = 1.f;
             if (p.real_size && density && b.instance)
                 if (const float d = density[b.instance[i]]; d > 0.f)
                     across = 1.f / (d * p.size[0]), up = 1.f / (d * p.size[1]);
@@ -164,12 +177,16 @@ void placement(const KernelArgs& k) {
             store(k, 0, i, u, v, axes);
             continue;
         }
-        float n[3], normal[3];
+        float n[3];
+        float normal[3];
         for (int c = 0; c < 3; ++c) n[c] = b.rows[row_normal + c][i];
         into_frame(p, n, true, normal);
         // From outside, u runs to the right on each of the four sides; on top and bottom along x.
-        static constexpr int across[3] = {2, 0, 0}, up[3] = {1, 2, 1};
-        float weight[3], largest = 0.f, sum = 0.f;
+        static constexpr int across[3] = {2, 0, 0};
+        static constexpr int up[3] = {1, 2, 1};
+        float weight[3];
+        float largest = 0.f;
+        float sum = 0.f;
         for (int a = 0; a < 3; ++a) {
             weight[a] = normal[a] < 0.f ? -normal[a] : normal[a];
             largest = max_of(largest, weight[a]);
@@ -180,7 +197,8 @@ void placement(const KernelArgs& k) {
         }
         for (int a = 0; a < 3; ++a) {
             const float side = normal[a] < 0.f ? -1.f : 1.f;
-            const float su = a == 0 ? -side : a == 2 ? side : 1.f, sv = a == 1 ? -side : 1.f;
+            const float su = a == 0 ? -side : a == 2 ? side : 1.f;
+            const float sv = a == 1 ? -side : 1.f;
             for (int s = 0; s < 3; ++s) {
                 u[s] = su * f[s][across[a]] / p.size[0] + .5f;
                 v[s] = sv * f[s][up[a]] / p.size[1] + .5f;

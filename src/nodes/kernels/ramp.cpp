@@ -7,8 +7,10 @@ namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 static float along(int type, float u, float v) {
-    const float x = u - .5f, y = v - .5f;
-    const float ax = x < 0.f ? -x : x, ay = y < 0.f ? -y : y;
+    const float x = u - .5f;
+    const float y = v - .5f;
+    const float ax = x < 0.f ? -x : x;
+    const float ay = y < 0.f ? -y : y;
     switch (type) {
         case 1: {
             const float turn = __builtin_atan2f(-x, -y) * (1.f / 6.28318530717958648f);
@@ -30,9 +32,11 @@ enum RampUniform : int {
 
 /// Port: texcoord.
 void ramp(const KernelArgs& k) {
-    const int type = int(k.uniform[ramp_type]), interpolation = int(k.uniform[ramp_interpolation]),
-              stops = int(k.uniform[ramp_stops]);
-    const float *at = k.uniform + ramp_places, *colors = k.uniform + ramp_colors;
+    const int type = int(k.uniform[ramp_type]);
+    const int interpolation = int(k.uniform[ramp_interpolation]);
+    const int stops = int(k.uniform[ramp_stops]);
+    const float* at = k.uniform + ramp_places;
+    const float* colors = k.uniform + ramp_colors;
     for (int i = 0; i < k.n; ++i) {
         const float x = clamp(along(type, k.in[0][i], k.in[1][i]), 0.f, 1.f);
         int s = 0;  // the last stop at or before x
@@ -42,7 +46,7 @@ void ramp(const KernelArgs& k) {
         float t = width > 0.f ? clamp((x - at[s]) / width, 0.f, 1.f) : 0.f;
         if (interpolation == 1) t = t * t * (3.f - 2.f * t);
         if (interpolation == 2) t = 0.f;
-        for (int c = 0; c < k.components; ++c) k.out[c][i] = colors[3 * s + c] * (1.f - t) + colors[3 * e + c] * t;
+        for (int c = 0; c < k.components; ++c) k.out[c][i] = colors[4 * s + c] * (1.f - t) + colors[4 * e + c] * t;
     }
 }
 
@@ -89,7 +93,7 @@ void describe_ramp(std::vector<NodeDescription>& list) {
     for (int s = 1; s <= 10; ++s)
         ports.push_back({.name = "color" + std::to_string(s),
                          .help = "Colour of the stop.",
-                         .type = Type::color,
+                         .type = Type::color4,
                          .value = V3f(s == 1 ? 0.f : 1.f),
                          .uniform = true,
                          .folded = s > 4,
@@ -110,7 +114,7 @@ void describe_ramp(std::vector<NodeDescription>& list) {
                     .group = "adjust",
                     .help = "Colours a mask or the UVs by a row of stops.",
                     .standard = "MaterialX 1.39 ramp",
-                    .types = {Type::color, Type::number},
+                    .types = {Type::color, Type::number, Type::color4},
                     .ports = ports,
                     .kernel = VEMTRA_PAIR(ramp),
                     .uniforms = uniforms});

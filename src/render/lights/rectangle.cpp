@@ -49,7 +49,8 @@ float hit(const AreaLight& light, const V3f& origin, const V3f& direction) {
 }
 
 float density(const AreaLight& light, const V3f& from, const V3f& direction) {
-    const float t = hit(light, from, direction), cosine = -direction.dot(light.normal);
+    const float t = hit(light, from, direction);
+    const float cosine = -direction.dot(light.normal);
     return std::isfinite(t) && cosine > 1e-6f ? t * t / (cosine * area(light)) : 0.f;
 }
 

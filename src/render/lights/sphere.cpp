@@ -17,7 +17,8 @@ float area(const AreaLight& l) {
 
 /// 1 - cos of half the cone's opening, or 0 where `from` lies in the sphere.
 float cone(const AreaLight& light, const V3f& from) {
-    const float d2 = (light.center - from).length2(), r2 = light.radius * light.radius;
+    const float d2 = (light.center - from).length2();
+    const float r2 = light.radius * light.radius;
     if (d2 <= r2 * 1.0001f) return 0.f;
     const float sin2 = r2 / d2;
     return sin2 < 1e-4f ? sin2 * .5f : 1.f - std::sqrt(1.f - sin2);
@@ -25,7 +26,9 @@ float cone(const AreaLight& light, const V3f& from) {
 
 float hit(const AreaLight& light, const V3f& origin, const V3f& direction) {
     const V3f to = light.center - origin;
-    const float b = to.dot(direction), c = to.length2() - light.radius * light.radius, disc = b * b - c;
+    const float b = to.dot(direction);
+    const float c = to.length2() - light.radius * light.radius;
+    const float disc = b * b - c;
     if (disc < 0.f || c <= 0.f) return INFINITY;
     const float t = b - std::sqrt(disc);
     return t > 0.f ? t : INFINITY;
@@ -36,8 +39,9 @@ LightSample sample(const AreaLight& light, const V3f& from, float u, float v) {
     const float one_minus_cos = cone(light, from);
     if (one_minus_cos <= 0.f) return s;
     const V3f to = light.center - from;
-    const float distance = std::sqrt(to.length2()), cosine = 1.f - u * one_minus_cos,
-                sine = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
+    const float distance = std::sqrt(to.length2());
+    const float cosine = 1.f - u * one_minus_cos;
+    const float sine = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
     const Frame frame(to / distance);
     s.direction = frame.to_world({sine * std::cos(2.f * pi * v), sine * std::sin(2.f * pi * v), cosine});
     s.distance = hit(light, from, s.direction);

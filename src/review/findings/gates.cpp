@@ -4,7 +4,8 @@
 namespace vemtra::review {
 
 void find_gates(Look& look) {
-    constexpr float shut = .001f, nearly_open = .98f;  // of the coverage that the layer's amount allows
+    constexpr float shut = .001f;
+    constexpr float nearly_open = .98f;  // of the coverage that the layer's amount allows
     for (const scene::BuildUp& b : look.prepared.scene->build_ups) {
         const Measured& m = look.measured(b.id);
         if (!m.points) continue;

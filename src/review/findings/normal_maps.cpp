@@ -7,7 +7,8 @@ namespace vemtra::review {
 void find_normal_maps(Look& look) {
     constexpr int64_t read_whole = int64_t(1)
                                    << 20;  // texels: of larger maps a coarser level is known, which shortens directions
-    constexpr float flat = .004f, sure = .08f;  // mean tilt; strength of the sign of green
+    constexpr float flat = .004f;
+    constexpr float sure = .08f;  // mean tilt; strength of the sign of green
     for (const WiredMap& m : look.maps()) {
         if (!m.facts || m.facts->constant || !m.read_by(nodes::Use::directions)) continue;
         const texture::MapFacts& f = *m.facts;

@@ -56,7 +56,8 @@ std::vector<Error> plausibility(const scene::Scene& scene) {
                          "Use a cover for something that hides what is below");
                 continue;
             }
-            const float metalness = r.value(slot::base_metalness).x, weight = r.value(slot::base_weight).x;
+            const float metalness = r.value(slot::base_metalness).x;
+            const float weight = r.value(slot::base_weight).x;
             const V3f color = r.value(slot::base_color) * weight;
             const bool constants = max_component(r.value(slot::metal_extinction)) > 0.f;
             if (r.fixed(slot::base_metalness) && r.fixed(slot::base_color) && r.fixed(slot::metal_extinction)) {

@@ -39,8 +39,9 @@ std::vector<float> texels_per_pixel(Look& look, const WiredMap& m, int width, in
             float axis[4];
             for (size_t a = 0; a < 4; ++a)
                 axis[a] = from.empty() ? batch.rows[nodes::row_uv_axes + a][k] : place[2 + a][k];
-            const float w = float(width), h = float(height),
-                        l = std::min(std::hypot(axis[0] * w, axis[1] * h), std::hypot(axis[2] * w, axis[3] * h));
+            const float w = float(width);
+            const float h = float(height);
+            const float l = std::min(std::hypot(axis[0] * w, axis[1] * h), std::hypot(axis[2] * w, axis[3] * h));
             if (l > 0.f && std::isfinite(l)) texels.push_back(l * to_pixel);
         }
     });

@@ -23,7 +23,8 @@ V3f albedo(const Slots& s, const V3f&) {
 
 V3f evaluate(const Slots& s, const V3f& wo, const V3f& wi) {
     if (wi.z <= 0.f || wo.z <= 0.f) return V3f(0.f);
-    const V3f back = turned_around(wi), h = (wo + back).normalized();
+    const V3f back = turned_around(wi);
+    const V3f h = (wo + back).normalized();
     const Ggx ggx = facets(s);
     return s.retro_color * (ggx.d(h) * ggx.g2(wo, back) / (4.f * wo.z));
 }

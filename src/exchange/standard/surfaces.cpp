@@ -1,0 +1,217 @@
+#include "exchange/standard/surfaces.h"
+
+#include "exchange/standard/values.h"
+#include "scene/edits.h"
+
+namespace vemtra::exchange {
+namespace {
+
+constexpr int deepest_mix = 64;
+
+std::string text_of(const pugi::xml_node& e, const char* attribute) {
+    return e.attribute(attribute).value();
+}
+pugi::xml_node input_of(const pugi::xml_node& e, const char* name) {
+    return e.find_child_by_attribute("input", "name", name);
+}
+
+/// How another surface's input is said in OpenPBR's words; `scale` multiplies a literal number.
+struct Slot {
+    const char *theirs, *ours;
+    float scale = 1.f;
+};
+// Standard Surface 1.0.1, by the table of OpenPBR 1.1, "Relation to other models".
+constexpr Slot standard_surface[] = {{"base", "base_weight"},
+                                     {"base_color", "base_color"},
+                                     {"diffuse_roughness", "base_diffuse_roughness"},
+                                     {"metalness", "base_metalness"},
+                                     {"specular", "specular_weight"},
+                                     {"specular_color", "specular_color"},
+                                     {"specular_roughness", "specular_roughness"},
+                                     {"specular_IOR", "specular_ior"},
+                                     {"specular_anisotropy", "specular_roughness_anisotropy"},
+                                     {"transmission", "transmission_weight"},
+                                     {"transmission_color", "transmission_color"},
+                                     {"transmission_depth", "transmission_depth"},
+                                     {"transmission_scatter", "transmission_scatter"},
+                                     {"transmission_scatter_anisotropy", "transmission_scatter_anisotropy"},
+                                     {"transmission_dispersion", "transmission_dispersion_abbe_number"},
+                                     {"subsurface", "subsurface_weight"},
+                                     {"subsurface_color", "subsurface_color"},
+                                     {"subsurface_radius", "subsurface_radius_scale"},
+                                     {"subsurface_scale", "subsurface_radius"},
+                                     {"subsurface_anisotropy", "subsurface_scatter_anisotropy"},
+                                     {"sheen", "fuzz_weight"},
+                                     {"sheen_color", "fuzz_color"},
+                                     {"sheen_roughness", "fuzz_roughness"},
+                                     {"coat", "coat_weight"},
+                                     {"coat_color", "coat_color"},
+                                     {"coat_roughness", "coat_roughness"},
+                                     {"coat_anisotropy", "coat_roughness_anisotropy"},
+                                     {"coat_IOR", "coat_ior"},
+                                     {"thin_film_thickness", "thin_film_thickness", .001f},  // nm to um
+                                     {"thin_film_IOR", "thin_film_ior"},
+                                     {"emission", "emission_luminance", 1000.f},  // 1 in the picture is 1000 nit
+                                     {"emission_color", "emission_color"},
+                                     {"opacity", "geometry_opacity"},
+                                     {"thin_walled", "geometry_thin_walled"},
+                                     {"normal", "geometry_normal"},
+                                     {"coat_normal", "geometry_coat_normal"}};
+// glTF 2.0 PBR, as its own library defines it.
+constexpr Slot gltf_pbr[] = {{"base_color", "base_color"},
+                             {"metallic", "base_metalness"},
+                             {"roughness", "specular_roughness"},
+                             {"normal", "geometry_normal"},
+                             {"ior", "specular_ior"},
+                             {"specular", "specular_weight"},
+                             {"specular_color", "specular_color"},
+                             {"transmission", "transmission_weight"},
+                             {"alpha", "geometry_opacity"},
+                             {"clearcoat", "coat_weight"},
+                             {"clearcoat_roughness", "coat_roughness"},
+                             {"sheen_color", "fuzz_color"},
+                             {"sheen_roughness", "fuzz_roughness"},
+                             {"emissive", "emission_color"},
+                             {"emissive_strength", "emission_luminance", 1000.f}};
+// What differs where nothing is said, in the other models.
+constexpr Slot standard_surface_defaults[] = {{"", "specular_roughness", .2f}, {"", "coat_roughness", .1f},
+                                              {"", "fuzz_roughness", .3f},     {"", "coat_ior", 1.5f},
+                                              {"", "base_weight", .8f},        {"", "coat_darkening", 0.f}};
+constexpr Slot gltf_defaults[] = {{"", "specular_roughness", 1.f}, {"", "base_metalness", 1.f}};
+
+template <size_t N> const Slot* find(const Slot (&rows)[N], const std::string& theirs) {
+    for (const Slot& row : rows)
+        if (theirs == row.theirs) return &row;
+    return nullptr;
+}
+
+}  // namespace
+
+SurfaceReader::SurfaceReader(const pugi::xml_node& root, StandardDocument& out) : root_(root), out_(out) {
+    for (const auto& e : root.children())
+        if (text_of(e, "type") == "surfaceshader") shaders_.emplace(text_of(e, "name"), e);
+}
+
+void SurfaceReader::problem(const std::string& place, const std::string& why, const std::string& remedy) {
+    out_.problems.push_back({"Part of the document is taken otherwise", "", place, why, remedy});
+}
+
+void SurfaceReader::read() {
+    std::unordered_set<std::string> taken;
+    for (const auto& m : root_.children("surfacematerial")) {
+        const std::string shader = text_of(input_of(m, "surfaceshader"), "nodename");
+        const auto at = shaders_.find(shader);
+        if (at == shaders_.end()) {
+            problem(text_of(m, "name"), "its surface '" + shader + "' is not there", "It is left out");
+            continue;
+        }
+        taken.insert(shader);
+        build(text_of(m, "name"), at->second);
+    }
+    if (!taken.empty()) return;
+    std::unordered_set<std::string> mixed;
+    for (const auto& [name, shader] : shaders_)
+        for (const auto& i : shader.children("input")) mixed.insert(text_of(i, "nodename"));
+    for (const auto& e : root_.children())
+        if (text_of(e, "type") == "surfaceshader" && !mixed.contains(text_of(e, "name"))) build(text_of(e, "name"), e);
+}
+
+void SurfaceReader::build(const std::string& name, const pugi::xml_node& shader) {
+    scene::BuildUp b;
+    b.id = b.name = name;
+    add_layers(b, shader, {}, 0);
+    if (!b.layers.empty()) out_.build_ups.push_back(std::move(b));
+}
+
+void SurfaceReader::add_layers(scene::BuildUp& b, const pugi::xml_node& shader, const scene::Input& gate, int depth) {
+    if (std::string(shader.name()) != "mix") return add_cover(b, shader, gate);
+    auto part = [&](const char* name) {
+        const auto at = shaders_.find(text_of(input_of(shader, name), "nodename"));
+        return at == shaders_.end() ? pugi::xml_node() : at->second;
+    };
+    if (depth >= deepest_mix || !gate.from.empty() || std::string(part("fg").name()) == "mix") {
+        problem(text_of(shader, "name"), "a mix on top of another one is not taken apart",
+                "Only what it is laid on is read");
+        if (depth < deepest_mix && part("bg")) add_layers(b, part("bg"), gate, depth + 1);
+        return;
+    }
+    if (part("bg")) add_layers(b, part("bg"), gate, depth + 1);
+    scene::Input amount = slot(b, input_of(shader, "mix"), "float");
+    if (part("fg")) add_layers(b, part("fg"), amount, depth + 1);
+}
+
+std::string SurfaceReader::instance(scene::BuildUp& b, const std::string& network) {
+    for (const scene::Node& n : b.commons)
+        if (n.network == network) return n.id;
+    if (!scene::find(out_.networks, network)) return {};
+    const scene::BuildUp all = instances_of(out_, network);
+    for (const scene::Node& n : all.commons) {
+        bool there = false;
+        for (const scene::Node& o : b.commons) there |= o.id == n.id;
+        if (!there) b.commons.push_back(n);
+    }
+    return network;
+}
+
+scene::Input SurfaceReader::slot(scene::BuildUp& b, const pugi::xml_node& input, const std::string& type) {
+    scene::Input out;
+    if (auto value = standard_value(type, text_of(input, "value"))) {
+        out.value = std::move(*value);
+        std::string space;
+        for (pugi::xml_node e = input; e && space.empty(); e = e.parent()) space = text_of(e, "colorspace");
+        if (type == "color3" && !space.empty() && space != "none")
+            if (const auto colour = from_standard_space(space, scene::as_vector(out.value))) out.value = *colour;
+    }
+    const std::string graph = text_of(input, "nodegraph");
+    const std::string node = text_of(input, "nodename");
+    if (!graph.empty()) {
+        out.from = instance(b, graph);
+        out.output = text_of(input, "output");
+    } else if (!node.empty()) {
+        out.from = instance(b, StandardDocument::loose);
+        out.output = node;
+    }
+    return out;
+}
+
+void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, const scene::Input& gate) {
+    const std::string kind = shader.name();
+    const bool open_pbr = kind == "open_pbr_surface";
+    const bool standard = kind == "standard_surface";
+    const bool gltf = kind == "gltf_pbr";
+    if (!open_pbr && !standard && !gltf)
+        return problem(text_of(shader, "name"), "a surface of the kind " + kind + " is not known", "It is left out");
+    scene::Layer layer;
+    layer.name = text_of(shader, "name");
+    layer.id = scene::fresh_id(b, scene::stem_of(layer.name));
+    if (!gate.from.empty())
+        layer.gate.mask = gate;
+    else if (!b.layers.empty())
+        layer.amount = clamp01(scene::as_number(gate.value));
+    if (standard)
+        for (const Slot& s : standard_surface_defaults) layer.surface[s.ours].value = s.scale;
+    if (gltf)
+        for (const Slot& s : gltf_defaults) layer.surface[s.ours].value = s.scale;
+    for (const auto& i : shader.children("input")) {
+        const std::string name = text_of(i, "name");
+        const Slot* to = standard ? find(standard_surface, name) : gltf ? find(gltf_pbr, name) : nullptr;
+        const nodes::Port* port = nodes::surface_description().port(open_pbr ? name : to ? to->ours : "");
+        if (!port) {
+            problem(layer.name + " / " + name, "this slot is not known", "It is left out");
+            continue;
+        }
+        scene::Input in = slot(b, i, text_of(i, "type"));
+        const float scale = to ? to->scale : 1.f;
+        if (scale != 1.f) in.value = scene::as_number(in.value) * scale;
+        if (scale != 1.f && !in.from.empty())
+            problem(layer.name + " / " + name, "its unit is another one, and it is driven",
+                    "Multiply the network by " + std::to_string(scale));
+        if (port->type == nodes::Type::number && nodes::components(port->type) == 1 &&
+            std::holds_alternative<V3f>(in.value))
+            in.value = luminance(std::get<V3f>(in.value));
+        layer.surface[port->name] = std::move(in);
+    }
+    b.layers.push_back(std::move(layer));
+}
+
+}  // namespace vemtra::exchange
