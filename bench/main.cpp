@@ -1,4 +1,4 @@
-// ./run bench [rays|noise|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of disk
+// ./run bench [rays|noise|networks|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of disk
 #include <string>
 
 #include "bench.h"
@@ -15,6 +15,7 @@ int main(int argc, char** argv) {
         return !any;
     };
     if (wanted("noise")) noise();
+    if (wanted("networks")) networks();
     if (wanted("rays")) rays();
     if (wanted("layers")) layers();
     if (wanted("surfaces")) surfaces();

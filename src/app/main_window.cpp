@@ -129,6 +129,7 @@ void MainWindow::add_node(const std::string& kind) {
     std::string made;
     bench_->edit_build_up("Add " + d->title, [&](scene::BuildUp& x) {
         made = nodes::add_where_wanted(x, bench_->selection().layer, *d, bench_->selection().node);
+        nodes::fit_lengths(*scene::node(x, made), bench_->size_of_asset());
     });
     bench_->select_node(made);
 }
@@ -159,6 +160,17 @@ void MainWindow::open_swap_list() {
                        }});
     command_list_->open(std::move(all), "What it is to be instead",
                         board_->mapToGlobal(QPoint(board_->width() / 2, 30)));
+}
+
+/// The board takes the window; the picture stays beside it, small and live.
+void MainWindow::widen_board() {
+    if (!narrow_.isEmpty()) {
+        across_->restoreState(narrow_);
+        narrow_.clear();
+        return;
+    }
+    narrow_ = across_->saveState();
+    across_->setSizes({view_->minimumWidth() > 0 ? view_->minimumWidth() : 240, width()});
 }
 
 void MainWindow::hand_over() {

@@ -54,6 +54,7 @@ private:
     void make_nodes_menu();
     void make_view_menu();
     void hand_over();
+    void widen_board();
     void take_in();
     void add_command(QMenu* menu, const QString& name, const QString& help, const QKeySequence& key,
                      std::function<void()> run);
@@ -73,6 +74,7 @@ private:
     std::vector<Command> commands_;
     PictureStrip* strip_;
     StatusLine* status_;
+    QByteArray narrow_;  ///< how the window was divided before the board became wide
     QWidget* error_bar_;
     QLabel* error_text_;
 };

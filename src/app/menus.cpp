@@ -1,5 +1,6 @@
 // The menus of the window. Every entry is also a command of the typed list.
 #include <QFileDialog>
+#include <QLineEdit>
 #include <QMenuBar>
 #include <QSettings>
 #include <QToolButton>
@@ -154,6 +155,10 @@ void MainWindow::make_layers_menu() {
     add_command(layers, "Add from &stock", "Open the stock of ready surfaces", QKeySequence("T"), [this] {
         drawer_->setVisible(true);
         drawer_->show_page(Page::stock);
+        if (auto* line = drawer_->findChild<QLineEdit*>("stock-search")) {
+            line->setFocus();
+            line->selectAll();
+        }
     });
     add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
                 QKeySequence("M"), [this] {
@@ -224,6 +229,8 @@ void MainWindow::make_view_menu() {
     add_command(view, "&Keep picture", "Keep it as a snapshot", QKeySequence("K"), [this] { bench_->keep_picture(); });
     add_command(view, "Com&pare with last kept", "Split the view with the last snapshot", QKeySequence("C"),
                 [this] { bench_->compare_with(bench_->compared() >= 0 ? -1 : int(bench_->kept().size()) - 1); });
+    add_command(view, "&Wide board", "The board over the whole window, the picture small beside it; again goes back",
+                QKeySequence("B"), [this] { widen_board(); });
     add_command(view, "Dra&wer", "Show or hide the strip under the picture", QKeySequence("D"),
                 [this] { drawer_->setVisible(!drawer_->isVisible()); });
     add_command(view, "Dark roo&m", "The darker grey, for dark rooms", {}, [this] {

@@ -125,7 +125,11 @@ public:
     void apply_stock_to(const std::string& id, const std::string& layer);  ///< onto that layer of the selected build-up
     void add_stock_layer(const std::string& id);                           ///< above the selected layer
     void wear_stock(const std::string& id, const std::string& part);       ///< a new build-up of it alone, for the part
-    void keep_own_stock(const std::string& name);                          ///< the selected layer's surface
+    /// How large what wears the shown build-up is, metres; 1 before the first picture.
+    float size_of_asset() const;
+    void keep_own_stock(const std::string& name);
+    void keep_own_mask(const std::string& name);  ///< what opens the selected layer's gate ///< the selected layer's
+                                                  ///< surface
     void rename_own_stock(const std::string& id, const std::string& group, const std::string& name);
     void remove_own_stock(const std::string& id);
 
@@ -195,6 +199,7 @@ private:
     void imported(const fs::path& path, const render::AssetState& state, bool was_stopped);
     void unsaved_changed();
     void write_own_stock();
+    scene::StockItem fitted_stock(const scene::StockItem& item) const;
     void repair_selection();
     void reset(scene::Scene scene, std::optional<fs::path> file);
 

@@ -1,5 +1,6 @@
 // What the workbench takes in from outside of the project: ready surfaces of the stock, and sets of texture maps.
 #include "app/workbench.h"
+#include "nodes/wiring.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -72,11 +73,22 @@ void Workbench::apply_stock_to(const std::string& id, const std::string& layer) 
     const scene::StockItem* item = stock_.find(id);
     const scene::BuildUp* b = build_up();
     if (!item || !b) return;
-    if (!scene::traits(item->layer.kind).may_be_base && !b->layers.empty() && b->layers.front().id == layer) {
+    const bool base = !b->layers.empty() && b->layers.front().id == layer;
+    if (item->mask && base) {
+        Q_EMIT said("The base has no mask: select a layer above it");
+        return;
+    }
+    if (!scene::traits(item->layer.kind).may_be_base && base) {
         Q_EMIT said("A coat needs something below it: add it as a new layer");
         return;
     }
-    edit_build_up("Surface: " + item->layer.name, [&](scene::BuildUp& x) { scene::apply_stock(x, layer, *item); });
+    const scene::StockItem fitted = fitted_stock(*item);
+    edit_build_up((item->mask ? "Mask: " : "Surface: ") + item->layer.name, [&](scene::BuildUp& x) {
+        scene::apply_stock(x, layer, fitted);
+        scene::Layer* l = scene::find(x.layers, layer);
+        const bool unnamed = l && (l->name == "Base" || l->name == "New cover" || l->name == "New coat");
+        if (unnamed && !item->mask) l->name = item->layer.name;
+    });
     select_layer(layer);
 }
 void Workbench::add_stock_layer(const std::string& id) {
@@ -85,14 +97,33 @@ void Workbench::add_stock_layer(const std::string& id) {
     std::string made;
     edit_build_up("Add " + item->layer.name, [&](scene::BuildUp& b) {
         made = scene::add_layer(b, item->layer.name, selection_.layer, item->layer.kind);
-        scene::apply_stock(b, made, *item);
+        scene::apply_stock(b, made, fitted_stock(*item));
     });
     select_layer(made);
 }
+/// Masks are meant for an asset of one metre: their lengths follow the selected part's build-up.
+scene::StockItem Workbench::fitted_stock(const scene::StockItem& item) const {
+    scene::StockItem fitted = item;
+    if (item.mask) nodes::scale_lengths(fitted.layer.nodes, size_of_asset());
+    return fitted;
+}
+float Workbench::size_of_asset() const {
+    const auto live = image();
+    const scene::BuildUp* b = build_up();
+    if (!live || !live->prepared || !b) return 1.f;
+    const auto& all = live->prepared->scene->build_ups;
+    for (size_t i = 0; i < all.size(); ++i)
+        if (all[i].id == b->id) {
+            const Box3f box = live->prepared->bounds_of(int(i));
+            return box.isEmpty() ? 1.f : std::max(1e-4f, box.size().length() * .7f);
+        }
+    return 1.f;
+}
+
 void Workbench::wear_stock(const std::string& id, const std::string& part) {
     const scene::StockItem* item = stock_.find(id);
     if (!item || !scene::find(scene().parts, part)) return;
-    if (!scene::traits(item->layer.kind).may_be_base) {  // over what the part wears already
+    if (!scene::traits(item->layer.kind).may_be_base || item->mask) {  // over what the part wears already
         select_part(part);
         if (const auto* b = build_up()) select_layer(b->layers.back().id);
         add_stock_layer(id);
@@ -121,6 +152,21 @@ void Workbench::keep_own_stock(const std::string& name) {
     std::vector<std::string> taken;
     for (const auto& i : stock_.items) taken.push_back(i.layer.id);
     item.layer.id = scene::fresh_id(taken, "own-" + item.layer.id);
+    stock_.items.push_back(std::move(item));
+    write_own_stock();
+}
+void Workbench::keep_own_mask(const std::string& name) {
+    const auto* b = build_up();
+    const auto* l = layer();
+    if (!b || !l || l->gate.mask.from.empty()) {
+        Q_EMIT said("The layer has no mask to keep: wire a node to its gate first");
+        return;
+    }
+    scene::StockItem item = scene::mask_item(*b, *l, name, "My own masks");
+    nodes::scale_lengths(item.layer.nodes, 1.f / size_of_asset());
+    std::vector<std::string> taken;
+    for (const auto& i : stock_.items) taken.push_back(i.layer.id);
+    item.layer.id = scene::fresh_id(taken, "own-mask-" + item.layer.id);
     stock_.items.push_back(std::move(item));
     write_own_stock();
 }

@@ -27,6 +27,7 @@ void describe_compositing(std::vector<NodeDescription>&);
 void describe_shapes(std::vector<NodeDescription>&);
 void describe_plane_noise(std::vector<NodeDescription>&);
 void describe_random(std::vector<NodeDescription>&);
+void describe_blend(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
@@ -36,7 +37,7 @@ const std::vector<NodeDescription>& catalogue() {
               describe_worley_noise, describe_ramp,        describe_image,       describe_placement,
               describe_normalmap,    describe_adjust,      describe_evenlight,   describe_arithmetic,
               describe_geometry,     describe_plane_noise, describe_random,      describe_shapes,
-              describe_colour,       describe_choosing,    describe_compositing, describe_mathematics,
+              describe_colour,       describe_choosing,    describe_compositing, describe_blend, describe_mathematics,
               describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();

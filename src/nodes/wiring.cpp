@@ -1,5 +1,8 @@
 #include "nodes/wiring.h"
 
+#include <cmath>
+#include <unordered_map>
+
 #include "scene/edits.h"
 
 namespace vemtra::nodes {
@@ -121,6 +124,36 @@ bool swap_kind(scene::BuildUp& b, const std::string& id, const NodeDescription& 
     n->kind = d.kind;
     n->inputs = std::move(kept);
     return true;
+}
+
+void scale_lengths(std::vector<scene::Node>& nodes, float size) {
+    if (!(size > 0.f) || !std::isfinite(size)) return;
+    std::unordered_map<std::string, const NodeDescription*> by_id;
+    for (const scene::Node& n : nodes) by_id[n.id] = describe(n.kind);
+    auto is_position = [&](const scene::Input& in) {
+        const auto at = by_id.find(in.from);
+        return at != by_id.end() && at->second && at->second->kind == "position";
+    };
+    for (scene::Node& n : nodes) {
+        const NodeDescription* d = by_id[n.id];
+        if (!d) continue;
+        for (const Port& p : d->ports)
+            if (p.unit == "m" && p.type == Type::number) n.inputs[p.name].value = number_of(n, p) * size;
+        const bool finer = d->kind == "multiply" && n.inputs.contains("in1") && is_position(n.inputs["in1"]);
+        if (finer) n.inputs["in2"].value = scene::as_triple(n.inputs["in2"].value) / size;
+    }
+}
+
+void fit_lengths(scene::Node& n, float size) {
+    const float ratio = size / .5f;
+    const NodeDescription* d = describe(n.kind);
+    if (!d || !std::isfinite(ratio) || (ratio > 1.f / 3.f && ratio < 3.f) || !(ratio > 0.f)) return;
+    for (const Port& p : d->ports) {
+        if (p.unit != "m" || p.type != Type::number || n.inputs.contains(p.name)) continue;
+        const float wanted = scene::as_number(p.value) * ratio;
+        const float step = std::pow(10.f, std::floor(std::log10(std::max(1e-9f, std::fabs(wanted)))) - 1.f);
+        n.inputs[p.name].value = std::round(wanted / step) * step;  // two digits
+    }
 }
 
 }  // namespace vemtra::nodes

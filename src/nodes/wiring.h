@@ -24,4 +24,10 @@ std::string add_reading(scene::BuildUp& build_up, const std::string& layer, cons
 /// it worked on is what it works on. False where there is no such node.
 bool swap_kind(scene::BuildUp& build_up, const std::string& node, const NodeDescription& d);
 
+/// Nodes that are meant for an asset of one metre, for one of `size` metres: ports in metres grow, what the position is
+/// multiplied by shrinks.
+void scale_lengths(std::vector<scene::Node>& nodes, float size);
+/// A new node's lengths, where the asset is much smaller or larger than what the defaults are meant for (half a metre).
+void fit_lengths(scene::Node& node, float size);
+
 }  // namespace vemtra::nodes

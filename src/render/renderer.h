@@ -114,7 +114,7 @@ public:
           f_(frame),
           film_(film),
           costs_(costs),
-          camera_(camera, frame.width, frame.height),
+          camera_(camera, frame.width, frame.height, framed_aspect(*prepared.scene)),
           near_(std::max(
               0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
 

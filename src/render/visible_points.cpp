@@ -24,12 +24,12 @@ VisiblePoint look(const Prepared& prepared, const Pinhole& camera, int width, in
 
 VisiblePoint visible_at(const Prepared& prepared, const scene::Camera& camera, int width, int height, float x,
                         float y) {
-    return look(prepared, Pinhole(camera, width, height), width, height, x, y);
+    return look(prepared, Pinhole(camera, width, height, framed_aspect(*prepared.scene)), width, height, x, y);
 }
 
 std::vector<VisiblePoint> visible_points(const Prepared& prepared, const scene::Camera& from, int width, int height) {
     std::vector<VisiblePoint> out(size_t(width) * size_t(height));
-    const Pinhole camera(from, width, height);
+    const Pinhole camera(from, width, height, framed_aspect(*prepared.scene));
     parallel_ranges(out.size(), 512, [&](size_t first, size_t last) {
         for (size_t i = first; i < last; ++i)
             out[i] =

@@ -2,11 +2,16 @@
 
 #include "base/hash.h"
 #include "nodes/slot_names.h"
+#include "nodes/wiring.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
 #include "texture/texture.h"
 
 namespace vemtra::review {
+
+namespace {
+constexpr float swatch_size = .14f;  // of the form, metres
+}
 
 scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, const fs::path& rig_folder) {
     scene::Scene s;
@@ -21,7 +26,18 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
                                     {nodes::slot::specular_roughness, {scene::Value{.5f}, {}}}};
         target = scene::add_layer(b, "Coat", {}, item.layer.kind);
     }
-    scene::apply_stock(b, target, item);
+    if (item.mask) {  // pale where it is open, on dark paint
+        b.layers.front().surface = {{nodes::slot::base_color, {scene::Value{V3f(.035f, .045f, .06f)}, {}}},
+                                    {nodes::slot::specular_roughness, {scene::Value{.35f}, {}}}};
+        target = scene::add_layer(b, "Shown", {});
+        scene::find(b.layers, target)->surface = {{nodes::slot::base_color, {scene::Value{V3f(.75f)}, {}}},
+                                                  {nodes::slot::specular_roughness, {scene::Value{.6f}, {}}}};
+        scene::StockItem fitted = item;
+        nodes::scale_lengths(fitted.layer.nodes, swatch_size);
+        scene::apply_stock(b, target, fitted);
+    } else {
+        scene::apply_stock(b, target, item);
+    }
     s.build_ups.push_back(std::move(b));
     scene::Rig light = rig ? *rig : scene::default_rig();
     light.id = "rig";

@@ -41,6 +41,7 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
         item.group = word(entry, "group", group);
         item.note = word(entry, "note", "");
         item.layer.extra = {};
+        item.mask = entry.is_object() && entry.contains("mask") && entry["mask"] == true;
         if (item.layer.id.empty() || stock.find(item.layer.id)) {
             stock.problems.push_back({"A stock entry is left out", file.string(), "items[" + std::to_string(i) + "].id",
                                       "the id '" + item.layer.id + "' is empty or used twice", "Give it another id"});
@@ -87,7 +88,11 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file) {
     for (const StockItem& i : stock.items) {
         if (!i.own) continue;
         Json entry = layer_json(i.layer);
-        for (const char* key : {"on", "amount", "gate", "build_up"}) entry.erase(key);
+        for (const char* key : {"on", "amount", "build_up"}) entry.erase(key);
+        if (i.mask)
+            entry["mask"] = true;
+        else
+            entry.erase("gate");
         entry["group"] = i.group;
         entry["note"] = i.note;
         json["items"].push_back(std::move(entry));
@@ -95,6 +100,29 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file) {
     std::error_code ec;
     fs::create_directories(own_file.parent_path(), ec);
     return write_file_atomically(own_file, json_text(json) + "\n");
+}
+
+namespace {
+/// The nodes that these read, and those that they read, in the order in which they stand.
+std::vector<Node> nodes_behind(const BuildUp& b, const std::vector<std::string>& read) {
+    std::vector<Node> nodes;
+    const Ids wanted = Graph(b).upstream(read);
+    for_each_node(b, [&](const Node& n, const Layer*) {
+        if (wanted.contains(n.id)) nodes.push_back(n);
+    });
+    return nodes;
+}
+}  // namespace
+
+StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& group) {
+    StockItem item;
+    item.own = item.mask = true;
+    item.group = group;
+    item.layer.name = name;
+    item.layer.id = stem_of(name);
+    item.layer.gate = layer.gate;
+    item.layer.nodes = nodes_behind(b, {layer.gate.mask.from});
+    return item;
 }
 
 StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& group) {
@@ -105,18 +133,34 @@ StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& na
     item.layer.id = stem_of(name);
     item.layer.kind = layer.kind;
     item.layer.surface = layer.surface;
-    // The nodes that the slots read, and those that these read, in the order in which they stand.
-    const Ids wanted = Graph(b).upstream(sources(layer.surface));
-    for_each_node(b, [&](const Node& n, const Layer*) {
-        if (wanted.contains(n.id)) item.layer.nodes.push_back(n);
-    });
+    item.layer.nodes = nodes_behind(b, sources(layer.surface));
     return item;
 }
+
+namespace {
+/// Nodes of the lane that served the old gate alone go.
+void exchange_gate(BuildUp& b, const std::string& layer_id, const Gate& gate, const std::vector<Node>& nodes) {
+    Layer* layer = find(b.layers, layer_id);
+    if (!layer) return;
+    layer->gate.mask = {};
+    remove_unread(b, layer_id, ids_of(layer->nodes));
+    std::unordered_map<std::string, std::string> renamed;
+    for (Node& n : copies(b, nodes, renamed)) layer->nodes.push_back(std::move(n));
+    layer->gate.mask = gate.mask;
+    Inputs one{{gate_slot, layer->gate.mask}};
+    follow(one, renamed);
+    layer->gate.mask = one.begin()->second;
+}
+}  // namespace
 
 void apply_stock(BuildUp& b, const std::string& layer_id, const StockItem& item) {
     Layer* layer = find(b.layers, layer_id);
     if (!layer) return;
     const bool base = layer == &b.layers.front();
+    if (item.mask) {
+        if (!base) exchange_gate(b, layer_id, item.layer.gate, item.layer.nodes);
+        return;
+    }
     layer->kind = base ? LayerKind::cover : item.layer.kind;
     exchange_surface(b, layer_id, item.layer.surface, item.layer.nodes);
 }

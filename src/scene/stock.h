@@ -1,5 +1,6 @@
-// The stock: ready surfaces and coats that ship (assets/stock) or that the artist keeps. Each entry is a layer without
-// a place: its slots, and the nodes that feed them.
+// The stock: ready surfaces, coats and masks that ship (assets/stock) or that the artist keeps. Each entry is a layer
+// without a place: its slots, and the nodes that feed them; of a mask, its gate and the nodes that open it. Lengths in
+// masks are meant for an asset of one metre.
 #pragma once
 #include "base/file.h"
 #include "scene/scene.h"
@@ -9,7 +10,8 @@ namespace vemtra::scene {
 struct StockItem {
     std::string group, note;  ///< note: where the numbers come from, or why they are what they are
     bool own = false;         ///< the artist's: may be renamed and removed
-    Layer layer;              ///< id, name, kind, surface and nodes count
+    bool mask = false;        ///< it opens a gate, and has no surface
+    Layer layer;              ///< id, name, kind, surface and nodes count; of a mask, gate and nodes
 };
 
 struct Stock {
@@ -31,7 +33,11 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file);
 /// An entry made of a layer as it stands: the nodes that its slots read come along, from its lane and from the commons.
 StockItem stock_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& group);
 
-/// Lays the entry onto a layer: surface and kind change, gate and amounts stay. The base stays a cover.
+/// An entry of what opens the layer's gate.
+StockItem mask_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& group);
+
+/// Lays the entry onto a layer: surface and kind change, gate and amounts stay. The base stays a cover. Of a mask the
+/// gate changes, the surface stays; the base has no gate.
 void apply_stock(BuildUp& build_up, const std::string& layer_id, const StockItem& item);
 
 }  // namespace vemtra::scene

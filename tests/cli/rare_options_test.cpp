@@ -152,3 +152,30 @@ TEST_CASE("find says what it found and changes the project only when asked to") 
     CHECK(scene::load(p.file)->scene.assets[0].file == "moved/square.obj");
     CHECK(cli("check " + p.file).code == 0);
 }
+
+TEST_CASE("values, export and import speak the open standard") {
+    Project p;
+    const fs::path reference = root / "tests" / "reference" / "noise.mtlx";
+    const auto values = cli("values " + reference.string() + " --output noise/noise3d_out --uv-grid 8 --z 0.37 --json");
+    REQUIRE(values.code == 0);
+    const auto said = nlohmann::json::parse(values.out);
+    CHECK(said["type"] == "float");
+    CHECK(said["grid"].size() == 64);
+    const auto expected = nlohmann::json::parse(*read_file(root / "tests" / "reference" / "values.json"))["outputs"];
+    CHECK(said["grid"][9].get<float>() ==
+          Approx(expected["noise.mtlx:noise/noise3d_out"]["grid"][9].get<float>()).margin(1e-4));
+    const auto none = cli("values " + reference.string() + " --output noise/nothing --uv-grid 2");
+    CHECK(none.code == 1);
+    CHECK(none.out.find("noise3d_out") != std::string::npos);  // it says what there is
+    const std::string document = (p.s.path / "o.mtlx").string();
+    const std::string taken = (p.s.path / "taken.vemtra").string();
+    REQUIRE(cli("export " + p.file + " --mtlx " + document).code == 0);
+    const auto imported = cli("import " + p.file + " --mtlx " + document + " -o " + taken + " --json");
+    REQUIRE(imported.code == 0);
+    CHECK(nlohmann::json::parse(imported.out)["build_ups"].size() == 1);
+    const auto back = scene::load(taken);
+    REQUIRE(back);
+    REQUIRE(back->scene.build_ups.size() == 2);
+    CHECK(scene::as_vector(back->scene.build_ups[1].layers[0].surface.at("base_color").value) == V3f(.8f, .4f, .1f));
+    CHECK(cli("import " + p.file + " --mtlx " + (p.s.path / "none.mtlx").string()).code == 1);
+}

@@ -54,3 +54,6 @@ TEST_CASE("hostile pictures, sets and lists are answered", "[hostile]") {
 TEST_CASE("what is no ordinary file, or leads elsewhere, is answered", "[hostile]") {
     all_answered(hostile_paths());
 }
+TEST_CASE("hostile documents of the open standard are answered", "[hostile]") {
+    all_answered(hostile_documents());
+}

@@ -1,4 +1,6 @@
 #include "kernel_support.h"
+#include "program/compile.h"
+#include "scene/edits.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -258,4 +260,51 @@ TEST_CASE("a shuffled copy of the map is moved and turned as a whole") {
         CHECK(a == Approx(b).margin(1e-4));
     }
     CHECK(std::fabs(out[0][0] - before[0][0]) + std::fabs(out[1][0] - before[1][0]) > 1e-3f);
+}
+
+namespace {
+/// The value of a blend of two numbers or colours by a mode's name.
+V3f blended(const std::string& mode, const V3f& fg, const V3f& bg) {
+    const nodes::NodeDescription& d = *nodes::describe("blend");
+    const auto& choices = d.port("mode")->choices;
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string id = scene::add_node(b, "base", "blend", "color3", "Blend");
+    scene::Inputs& in = scene::node(b, id)->inputs;
+    in["fg"].value = fg;
+    in["bg"].value = bg;
+    in["mode"].value = float(std::find(choices.begin(), choices.end(), mode) - choices.begin());
+    program::Resources resources;
+    std::vector<Error> problems;
+    const auto p = program::compile(b, {{"o", nodes::Type::color, {scene::Value{0.f}, id}}}, resources, problems);
+    REQUIRE(p.constant(0));
+    return *p.constant(0);
+}
+void near(const V3f& have, const V3f& want) {
+    CHECK(have.x == Approx(want.x).margin(1e-5));
+    CHECK(have.y == Approx(want.y).margin(1e-5));
+    CHECK(have.z == Approx(want.z).margin(1e-5));
+}
+}  // namespace
+
+TEST_CASE("blend modes follow the W3C's formulas") {
+    near(blended("soft light", V3f(.25f), V3f(.5f)), V3f(.375f));
+    near(blended("soft light", V3f(.75f), V3f(.64f)), V3f(.72f));  // .64 + .5 (.8 - .64)
+    near(blended("hard light", V3f(.25f, .75f, .5f), V3f(.5f)), V3f(.25f, .75f, .5f));
+    near(blended("linear burn", V3f(.75f, .2f, 1.f), V3f(.5f)), V3f(.25f, 0.f, .5f));
+    near(blended("vivid light", V3f(.25f, .75f, 1.f), V3f(.6f)), V3f(.2f, 1.f, 1.f));
+    near(blended("linear light", V3f(.25f, .75f, 1.f), V3f(.6f)), V3f(.1f, 1.f, 1.f));
+    near(blended("pin light", V3f(.2f, .9f, .5f), V3f(.6f)), V3f(.4f, .8f, .6f));
+    near(blended("hard mix", V3f(.3f, .5f, .6f), V3f(.5f)), V3f(0.f, 1.f, 1.f));
+    near(blended("lighten", V3f(.3f, .7f, .5f), V3f(.5f)), V3f(.5f, .7f, .5f));
+    near(blended("darken", V3f(.3f, .7f, .5f), V3f(.5f)), V3f(.3f, .5f, .5f));
+    near(blended("exclusion", V3f(.25f, 1.f, 0.f), V3f(.5f)), V3f(.5f));
+    // A grey has no saturation to give; luminosity of a colour keeps the luma of what is laid on.
+    near(blended("saturation", V3f(.4f), V3f(.8f, .2f, .2f)), V3f(.38f));
+    near(blended("colour", V3f(.5f), V3f(.8f, .2f, .2f)), V3f(.38f));
+    const V3f l = blended("luminosity", V3f(.5f), V3f(.6f, .3f, .3f));
+    CHECK(.3f * l.x + .59f * l.y + .11f * l.z == Approx(.5f));
+    CHECK(l.x - l.y == Approx(.3f));
+    const V3f h = blended("hue", V3f(0.f, 0.f, 1.f), V3f(.6f, .3f, .3f));
+    CHECK(.3f * h.x + .59f * h.y + .11f * h.z == Approx(.39f));
+    CHECK(h.z - h.x == Approx(.3f));
 }

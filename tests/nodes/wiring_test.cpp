@@ -96,3 +96,21 @@ TEST_CASE("a swapped node keeps its readers and what fits") {
     CHECK(scene::find(b.layers, cover)->gate.mask.from == levels);
     CHECK_FALSE(nodes::swap_kind(b, "no such node", *describe("range")));
 }
+
+TEST_CASE("lengths follow the asset's size") {
+    std::vector<scene::Node> nodes;
+    nodes.push_back({.id = "where", .kind = "position", .type = "vector3"});
+    nodes.push_back({.id = "fine", .kind = "multiply", .type = "vector3"});
+    nodes.back().inputs["in1"].from = "where";
+    nodes.back().inputs["in2"].value = V3f(40.f, 2.f, 40.f);
+    nodes.push_back({.id = "edges", .kind = "cavity", .type = "float"});
+    nodes.back().inputs["reach"].value = .01f;
+    nodes::scale_lengths(nodes, 10.f);
+    CHECK(scene::as_triple(nodes[1].inputs["in2"].value) == V3f(4.f, .2f, 4.f));
+    CHECK(scene::as_number(nodes[2].inputs["reach"].value) == Approx(.1f));
+    scene::Node fresh{.id = "new", .kind = "cavity", .type = "float"};
+    nodes::fit_lengths(fresh, .5f);
+    CHECK(fresh.inputs.empty());
+    nodes::fit_lengths(fresh, 10.f);
+    CHECK(scene::as_number(fresh.inputs.at("reach").value) == Approx(.4f));
+}

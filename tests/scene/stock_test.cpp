@@ -1,7 +1,9 @@
 #include "scene/stock.h"
 
 #include "nodes/description.h"
+#include "program/compile.h"
 #include "review/findings/plausible.h"
+#include "scene/edits.h"
 #include "support.h"
 #include "surface/slots.h"
 
@@ -138,4 +140,53 @@ TEST_CASE("surfaces that nothing real has are hinted at, real ones are not") {
                              item.layer.id == "hammered";  // powders in a binder: said to be half metal
         CHECK(review::plausibility(s).empty() != alloyed);
     }
+}
+
+TEST_CASE("every shipped mask opens a gate with numbers that are there on any asset") {
+    const scene::Stock stock = scene::load_stock(root / "assets" / "stock", root / "none.json");
+    CHECK(stock.problems.empty());
+    size_t masks = 0;
+    for (const scene::StockItem& i : stock.items) {
+        if (!i.mask) continue;
+        INFO(i.layer.id);
+        ++masks;
+        scene::BuildUp b = scene::default_build_up("b", "B");
+        const std::string cover = scene::add_layer(b, "Cover");
+        const auto before = scene::find(b.layers, cover)->surface;
+        scene::apply_stock(b, cover, i);
+        const scene::Layer& layer = *scene::find(b.layers, cover);
+        CHECK(layer.surface == before);
+        REQUIRE_FALSE(layer.gate.mask.from.empty());
+        REQUIRE(scene::find_node(b, layer.gate.mask.from).node);
+        program::Resources resources;
+        std::vector<Error> problems;
+        const auto p = program::compile(b, {{"gate", nodes::Type::number, layer.gate.mask}}, resources, problems);
+        for (const Error& e : problems) FAIL_CHECK(e.line());
+        CHECK(p.steps() > 0);
+        scene::apply_stock(b, "base", i);
+        CHECK(b.layers[0].gate.mask.from.empty());
+        // Another one takes its place whole: nothing of the first stays behind.
+        const size_t nodes_then = layer.nodes.size();
+        scene::apply_stock(b, cover, i);
+        CHECK(scene::find(b.layers, cover)->nodes.size() == nodes_then);
+    }
+    CHECK(masks >= 30);
+}
+
+TEST_CASE("a mask of one's own is kept and found again") {
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string cover = scene::add_layer(b, "Cover");
+    const std::string noise = scene::add_node(b, cover, "fractal3d", "float", "Clouds");
+    scene::find(b.layers, cover)->gate.mask.from = noise;
+    scene::Stock stock;
+    stock.items.push_back(scene::mask_item(b, *scene::find(b.layers, cover), "My clouds", "My own masks"));
+    const Scratch scratch;
+    REQUIRE(scene::save_own_stock(stock, scratch.path / "stock.json"));
+    const scene::Stock back = scene::load_stock(root / "assets" / "stock", scratch.path / "stock.json");
+    const scene::StockItem* item = back.find("my-clouds");
+    REQUIRE(item);
+    CHECK(item->mask);
+    CHECK(item->own);
+    CHECK(item->layer.gate.mask.from == noise);
+    CHECK(item->layer.nodes.size() == 1);
 }

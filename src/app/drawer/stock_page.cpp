@@ -130,6 +130,8 @@ public:
         add_button(buttons, "New layer", "Adds it as a layer above the selected one",
                    [this] { bench_.add_stock_layer(chosen()); });
         add_button(buttons, "Keep layer", "Keeps the selected layer's surface in the stock", [this] { keep(); });
+        add_button(buttons, "Keep mask", "Keeps what opens the selected layer's gate in the stock, as a mask",
+                   [this] { keep_mask(); });
         rename_ =
             add_button(buttons, "Rename", "Another name or group; only for entries of your own", [this] { rename(); });
         remove_ = add_button(buttons, "Remove", "Takes an entry of your own out of the stock",
@@ -160,6 +162,14 @@ private:
         const QString name = QInputDialog::getText(this, "Keep layer", "Name in the stock", QLineEdit::Normal,
                                                    QString::fromStdString(layer->name), &ok);
         if (ok && !name.trimmed().isEmpty()) bench_.keep_own_stock(name.trimmed().toStdString());
+    }
+    void keep_mask() {
+        const auto* layer = bench_.layer();
+        if (!layer) return;
+        bool ok = false;
+        const QString name = QInputDialog::getText(this, "Keep mask", "Name in the stock", QLineEdit::Normal,
+                                                   QString::fromStdString(layer->name) + " mask", &ok);
+        if (ok && !name.trimmed().isEmpty()) bench_.keep_own_mask(name.trimmed().toStdString());
     }
     void rename() {
         const auto* item = bench_.stock().find(chosen());

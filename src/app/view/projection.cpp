@@ -7,7 +7,7 @@ namespace vemtra::app {
 std::optional<QPointF> to_screen(const scene::Scene& scene, const V3f& world, const QSize& view) {
     const scene::Camera* camera = scene::active_camera(scene);
     if (!camera) return std::nullopt;
-    const render::Pinhole eye(*camera, view.width(), view.height());
+    const render::Pinhole eye(*camera, view.width(), view.height(), render::framed_aspect(scene));
     const V3f d = world - eye.origin;
     const float depth = d.dot(eye.forward);
     if (depth < 1e-5f) return std::nullopt;
@@ -26,7 +26,7 @@ std::optional<V3f> on_plane(const scene::Scene& scene, const QPointF& at, const 
                             const V3f& normal) {
     const scene::Camera* camera = scene::active_camera(scene);
     if (!camera) return std::nullopt;
-    const render::Pinhole eye(*camera, view.width(), view.height());
+    const render::Pinhole eye(*camera, view.width(), view.height(), render::framed_aspect(scene));
     const float x = (2.f * float(at.x()) / float(view.width()) - 1.f) * eye.tan_x;
     const float y = (1.f - 2.f * float(at.y()) / float(view.height())) * eye.tan_y;
     const V3f d = (eye.forward + eye.right * x + eye.up * y).normalized();
@@ -40,8 +40,9 @@ std::optional<V3f> on_plane(const scene::Scene& scene, const QPointF& at, const 
 V3f parallel_step(const scene::Scene& scene, const V3f& at, const QPointF& from, const QPointF& to, const QSize& view) {
     const scene::Camera* camera = scene::active_camera(scene);
     if (!camera) return V3f(0.f);
-    const render::Pinhole eye(*camera, view.width(), view.height());
-    const float per_pixel = 2.f * half_width_at(scene, at) / float(view.width());
+    const render::Pinhole eye(*camera, view.width(), view.height(), render::framed_aspect(scene));
+    const float depth = std::max(1e-4f, (at - eye.origin).dot(eye.forward));
+    const float per_pixel = 2.f * eye.tan_x * depth / float(view.width());
     return eye.right * (float(to.x() - from.x()) * per_pixel) - eye.up * (float(to.y() - from.y()) * per_pixel);
 }
 

@@ -10,7 +10,7 @@ namespace vemtra::app {
 
 /// Nothing where it lies behind the camera.
 std::optional<QPointF> to_screen(const scene::Scene& scene, const V3f& world, const QSize& view);
-/// Half of the width, in metres, that the picture shows at the depth of a point; never 0.
+/// Half of the width, in metres, that the framed picture shows at the depth of a point; never 0.
 float half_width_at(const scene::Scene& scene, const V3f& at);
 /// Where the sight line through a point of the picture meets a plane; nothing where it does not, or beyond a thousand
 /// times the way to the target.

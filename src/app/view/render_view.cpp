@@ -1,5 +1,8 @@
 #include "app/view/render_view.h"
 
+#include "app/view/projection.h"
+#include "render/pinhole.h"
+
 #include "app/drawer/drawer.h"
 
 #include <QDragEnterEvent>
@@ -242,11 +245,7 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             break;
         case Drag::pan:
             move_camera([&](scene::Camera& c) {
-                const V3f forward = c.target - c.position;
-                const float per_pixel = forward.length() * 36.f / c.focal_length / float(width());
-                const V3f side = forward.cross(V3f(0, 1, 0)).normalized();
-                const V3f up = side.cross(forward).normalized();
-                const V3f shift = side * (-float(d.x()) * per_pixel) + up * (float(d.y()) * per_pixel);
+                const V3f shift = parallel_step(bench_.scene(), c.target, QPointF(0, 0), QPointF(-d), size());
                 c.position += shift;
                 c.target += shift;
             });
@@ -319,7 +318,10 @@ void RenderView::click(const QPointF& p) {
 }
 
 void RenderView::frame_box(const Box3f& box) {
-    move_camera([&](scene::Camera& c) { scene::frame(c, box, float(width()) / float(std::max(1, height()))); });
+    move_camera([&](scene::Camera& c) {
+        scene::frame(c, box,
+                     std::min(float(width()) / float(std::max(1, height())), render::framed_aspect(bench_.scene())));
+    });
     bench_.end_merge();
 }
 void RenderView::frame_all() {

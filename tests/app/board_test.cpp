@@ -1,0 +1,181 @@
+// Networks built by hand on the board: by keys alone, by wires that are let go anywhere, and with little room.
+#include <QAction>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QScrollBar>
+#include <QSignalSpy>
+
+#include "app/command_list.h"
+#include "app/window.h"
+#include "scene/edits.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+struct Hands {
+    app::MainWindow w;
+    app::Workbench& bench = w.bench();
+    int keys = 0;
+    Hands() {
+        w.resize(1280, 800);
+        w.show();
+        QApplication::setActiveWindow(&w);
+        REQUIRE(w.open_project(demo_project, false));
+        bench.select_part(bench.scene().parts.front().id);
+    }
+    ~Hands() { bench.discard_autosave(); }
+    void key(Qt::Key k) {
+        QTest::keyClick(&w, k);
+        ++keys;
+    }
+    /// Finds a node in the typed list by its first letters.
+    std::string node(const char* letters) {
+        key(Qt::Key_N);
+        auto* line = w.command_list()->findChild<QLineEdit*>();
+        REQUIRE(w.command_list()->isVisible());
+        for (const char* c = letters; *c; ++c, ++keys) QTest::keyClick(line, *c);
+        QTest::keyClick(line, Qt::Key_Return);
+        ++keys;
+        return bench.selection().node;
+    }
+    const scene::Node& at(const std::string& id) { return *scene::find_node(*bench.build_up(), id).node; }
+    void drag(QPoint from, QPoint to) {
+        QWidget* on = w.board()->viewport();
+        QTest::mousePress(on, Qt::LeftButton, {}, from);
+        QTest::mouseMove(on, from + (to - from) / 2);
+        QTest::mouseMove(on, to);
+        QTest::mouseRelease(on, Qt::LeftButton, {}, to);
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a worn edge with break-up takes twelve keys from an empty cover") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string cover = h.bench.selection().layer;
+    h.keys = 0;
+    const std::string cavity = h.node("ca");
+    CHECK(h.at(cavity).kind == "cavity");
+    CHECK(h.bench.layer()->gate.mask.from == cavity);
+    const std::string product = h.node("mu");
+    CHECK(h.at(product).inputs.at("in1").from == cavity);
+    const std::string noise = h.node("fr");
+    CHECK(h.at(noise).kind == "fractal3d");
+    CHECK(h.at(product).inputs.at("in2").from == noise);
+    CHECK(scene::find(h.bench.build_up()->layers, cover)->gate.mask.from == product);
+    CHECK(h.keys <= 12);
+}
+
+TEST_CASE("a wire may be let go anywhere on a tile, and on nothing it asks for a node that reads it") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string cover = h.bench.selection().layer;
+    const std::string cavity = h.node("ca");
+    h.bench.select_layer(cover);
+    const std::string mix = h.node("mix");
+    REQUIRE(h.at(mix).kind == "mix");
+    QTest::qWait(50);
+    app::Board* board = h.w.board();
+    // Onto the middle of the picture of the tile: a number takes the port that is one.
+    h.drag(board->output_position(cavity), board->tile_position(mix));
+    CHECK_FALSE(h.at(mix).inputs.empty());
+    size_t wired = 0;
+    for (const auto& [port, in] : h.at(mix).inputs) wired += in.from == cavity;
+    CHECK(wired == 1);
+    const size_t before = h.bench.build_up()->layers.back().nodes.size();
+    const QPoint output = board->output_position(cavity);
+    h.drag(output, QPoint(3, output.y() + 40));
+    REQUIRE(h.w.command_list()->isVisible());
+    auto* line = h.w.command_list()->findChild<QLineEdit*>();
+    QTest::keyClicks(line, "Levels");
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.at(h.bench.selection().node).kind == "levels");
+    CHECK(h.at(h.bench.selection().node).inputs.at("in").from == cavity);
+    CHECK(h.bench.build_up()->layers.back().nodes.size() == before + 1);
+}
+
+TEST_CASE("a swapped node keeps its place") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string cavity = h.node("ca");
+    const std::string levels = h.node("le");
+    REQUIRE(h.at(levels).kind == "levels");
+    h.w.open_swap_list();
+    auto* line = h.w.command_list()->findChild<QLineEdit*>();
+    QTest::keyClicks(line, "Contrast");
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.at(levels).kind == "contrast");
+    CHECK(h.at(levels).inputs.at("in").from == cavity);
+    h.bench.undo();
+    CHECK(h.at(levels).kind == "levels");
+}
+
+TEST_CASE("lanes fold where there is no room for all, and those that are opened stay open") {
+    Hands h;
+    for (int i = 0; i < 6; ++i) {
+        h.key(Qt::Key_L);
+        h.node("ca");
+    }
+    app::Board* board = h.w.board();
+    const std::string last = h.bench.selection().layer;
+    const std::string first = h.bench.build_up()->layers[1].id;
+    h.bench.select_layer(last);
+    QTest::qWait(30);
+    const auto* open = scene::find(h.bench.build_up()->layers, last);
+    CHECK(board->tile_position(open->gate.mask.from) != QPoint(-1, -1));
+    const auto& nodes = scene::find(h.bench.build_up()->layers, first)->nodes;
+    REQUIRE_FALSE(nodes.empty());
+    CHECK(board->tile_position(nodes.front().id) == QPoint(-1, -1));
+    // Every layer's block is in sight, or a short way down.
+    int lowest = 0;
+    for (const auto& l : h.bench.build_up()->layers) lowest = std::max(lowest, board->block_position(l.id).y());
+    CHECK(lowest < board->viewport()->height() + 120);
+    board->open_lane(first, true);
+    CHECK(board->tile_position(nodes.front().id) != QPoint(-1, -1));
+    h.bench.select_layer(last);
+    CHECK(board->tile_position(nodes.front().id) != QPoint(-1, -1));
+    board->open_lane(first, false);
+    CHECK(board->tile_position(nodes.front().id) == QPoint(-1, -1));
+}
+
+TEST_CASE("a mask of the stock opens the gate of the selected layer, and T goes to its search line") {
+    Hands h;
+    h.key(Qt::Key_L);
+    picture(h.w);
+    h.key(Qt::Key_T);
+    auto* line = h.w.drawer()->findChild<QLineEdit*>("stock-search");
+    REQUIRE(line);
+    CHECK(QApplication::focusWidget() == line);
+    const auto surface = h.bench.layer()->surface;
+    h.bench.apply_stock("mask-worn-edges");
+    CHECK(h.bench.layer()->surface == surface);
+    REQUIRE_FALSE(h.bench.layer()->gate.mask.from.empty());
+    h.bench.select_layer(h.bench.build_up()->layers.front().id);
+    const auto base = *h.bench.layer();
+    h.bench.apply_stock("mask-worn-edges");
+    CHECK(*h.bench.layer() == base);
+}
+
+TEST_CASE("materials are handed over and taken in again") {
+    Hands h;
+    const Scratch scratch;
+    const fs::path file = scratch.path / "materials.mtlx";
+    h.bench.hand_over(file);
+    REQUIRE(fs::exists(file));
+    const size_t before = h.bench.scene().build_ups.size();
+    const std::string part = h.bench.selection().part;
+    h.bench.take_in(file);
+    CHECK(h.bench.scene().build_ups.size() > before);
+    CHECK(scene::find(h.bench.scene().parts, part)->build_up == h.bench.scene().build_ups[before].id);
+    CHECK_FALSE(h.bench.scene().networks.empty());
+    picture(h.w);
+    h.bench.undo();
+    CHECK(h.bench.scene().build_ups.size() == before);
+    QSignalSpy failed(&h.bench, &app::Workbench::failed);
+    h.bench.take_in(scratch.path / "none.mtlx");
+    CHECK(failed.count() == 1);
+    CHECK(h.bench.scene().build_ups.size() == before);
+}
