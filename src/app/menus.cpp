@@ -202,6 +202,17 @@ void MainWindow::make_nodes_menu() {
     add_command(nodes_menu, "S&wap...", "Another kind of node in place of the selected one, which keeps what fits",
                 QKeySequence("Shift+N"), [this] { open_swap_list(); });
     nodes_menu->addSeparator();
+    add_command(nodes_menu, "&Copy", "The selected node, or all that a frame was drawn around, onto the clipboard",
+                QKeySequence("Ctrl+C"), [this] { board_->copy_nodes(); });
+    add_command(nodes_menu, "Cu&t", "The same, and off the board", QKeySequence("Ctrl+X"),
+                [this] { board_->cut_nodes(); });
+    add_command(nodes_menu, "&Paste", "Into the selected layer's lane, of any build-up or project",
+                QKeySequence("Ctrl+V"), [this] { board_->paste_nodes(); });
+    add_command(nodes_menu, "&Twice, inputs shared", "A copy that reads what the original reads",
+                QKeySequence("Shift+D"), [this] { board_->duplicate_marked(false); });
+    add_command(nodes_menu, "Twice &with its inputs", "A copy of it and of all that it reads",
+                QKeySequence("Ctrl+Alt+D"), [this] { board_->duplicate_marked(true); });
+    nodes_menu->addSeparator();
     std::map<std::string, QMenu*> groups;
     for (const auto& d : nodes::catalogue()) {
         QMenu*& group = groups[d.group];

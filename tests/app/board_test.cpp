@@ -1,5 +1,7 @@
 // Networks built by hand on the board: by keys alone, by wires that are let go anywhere, and with little room.
 #include <QAction>
+#include <QClipboard>
+#include <QGuiApplication>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QScrollBar>
@@ -178,4 +180,52 @@ TEST_CASE("materials are handed over and taken in again") {
     h.bench.take_in(scratch.path / "none.mtlx");
     CHECK(failed.count() == 1);
     CHECK(h.bench.scene().build_ups.size() == before);
+}
+
+TEST_CASE("the filter of the detail panel leaves the rows with its letters, and goes away again") {
+    Hands h;
+    h.bench.select_layer(h.bench.build_up()->layers.front().id);
+    auto* line = h.w.detail()->findChild<QLineEdit*>("find-setting");
+    REQUIRE(line);
+    auto shown = [&](const char* row) {
+        auto* w = h.w.detail()->findChild<QWidget*>(row);
+        return w && w->isVisible();
+    };
+    CHECK_FALSE(shown("thin film ior"));
+    QTest::keyClicks(line, "film");
+    CHECK(shown("thin film ior"));
+    CHECK_FALSE(shown("base metalness"));
+    line->clear();
+    CHECK_FALSE(shown("thin film ior"));
+    CHECK(shown("base metalness"));
+}
+
+TEST_CASE("nodes inside a frame are marked, cut and pasted, also into another layer") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string first = h.bench.selection().layer;
+    const std::string cavity = h.node("ca");
+    const std::string levels = h.node("le");
+    h.bench.select_layer(first);
+    QTest::qWait(30);
+    app::Board* board = h.w.board();
+    const QPoint a = board->tile_position(cavity);
+    const QPoint b = board->tile_position(levels);
+    h.drag(QPoint(std::min(a.x(), b.x()) - 44, std::min(a.y(), b.y()) - 40),
+           QPoint(std::max(a.x(), b.x()), a.y() + 10));
+    REQUIRE(board->marked() == std::set<std::string>{cavity, levels});
+    board->cut_nodes();
+    CHECK(scene::find(h.bench.build_up()->layers, first)->nodes.empty());
+    h.key(Qt::Key_L);
+    board->paste_nodes();
+    REQUIRE(h.bench.layer()->nodes.size() == 2);
+    CHECK(h.bench.layer()->nodes[1].inputs.at("in").from == h.bench.layer()->nodes[0].id);
+    board->duplicate_marked(false);
+    CHECK(h.bench.layer()->nodes.size() == 4);
+    board->delete_selected();
+    CHECK(h.bench.layer()->nodes.size() == 2);
+    QGuiApplication::clipboard()->setText("no nodes");
+    const auto before = *h.bench.build_up();
+    board->paste_nodes();
+    CHECK(*h.bench.build_up() == before);
 }

@@ -57,6 +57,7 @@ TEST_CASE("ten layers with networks have all their lanes in sight at 1280 x 800,
         const std::string layer = scene::add_layer(b, "Cover " + std::to_string(i));
         for (int k = 0; k < 4; ++k) {
             const std::string node = scene::add_node(b, layer, "levels", "float", "Levels");
+            scene::node(b, node)->inputs["in"].from = scene::find(b.layers, layer)->gate.mask.from;
             scene::find(b.layers, layer)->gate.mask.from = node;
         }
     }

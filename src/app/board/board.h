@@ -4,6 +4,7 @@
 #pragma once
 #include <QAbstractScrollArea>
 #include <QPixmap>
+#include <optional>
 #include <set>
 
 #include "app/board/layout.h"
@@ -25,6 +26,13 @@ public:
     void connect_to_layer(const std::string& node, const std::string& layer, const std::string& slot);
     void connect_nodes(const std::string& from, const std::string& to, const std::string& port);
     void delete_selected();
+    /// What is marked, else the selected node: onto the clipboard as text, off the board, from the clipboard into the
+    /// selected layer's lane, or twice.
+    void copy_nodes();
+    void cut_nodes();
+    void paste_nodes();
+    void duplicate_marked(bool sources);
+    const std::set<std::string>& marked() const { return marked_; }
     /// Lanes show their nodes while there is room for all; where there is not, only the selected one and those that
     /// were opened do, and the others are one line each.
     void open_lane(const std::string& layer, bool open);
@@ -81,6 +89,11 @@ private:
     QPoint wire_to_, pressed_;
     std::string shown_;
     int drop_index_ = -1;
+    std::vector<std::string> taken() const;  ///< what is marked, else the selected node
+    void mark_in(const QRectF& frame);
+    std::set<std::string> marked_;  ///< tiles, by a frame drawn around them or by Ctrl and a click
+    std::optional<QPointF> frame_from_;
+    QPointF frame_to_;
     std::set<std::string> opened_;  ///< lanes that stay open, by build-up and layer
     bool resized_ = true;
 };

@@ -1,7 +1,9 @@
 // What hands do on the board: select, wire, reorder, set amounts, drop.
 #include "app/board/board.h"
 
+#include <QClipboard>
 #include <QContextMenuEvent>
+#include <QGuiApplication>
 #include <QHelpEvent>
 #include <QInputDialog>
 #include <QMenu>
@@ -14,6 +16,7 @@
 #include "nodes/description.h"
 #include "nodes/wiring.h"
 #include "scene/edits.h"
+#include "scene/node_clips.h"
 
 namespace vemtra::app {
 
@@ -30,6 +33,11 @@ void Board::mousePressEvent(QMouseEvent* e) {
             bench_.select_node(s.id);
             break;
         case Spot::tile:
+            if (e->modifiers() & Qt::ControlModifier) {
+                if (!marked_.insert(s.id).second) marked_.erase(s.id);
+                break;
+            }
+            if (!marked_.contains(s.id)) marked_.clear();
             bench_.select_node(s.id);
             if (!s.port.empty())  // a wired tab lets its wire go: the drag goes on from the source
                 if (const auto* n = bench_.node())
@@ -45,6 +53,10 @@ void Board::mousePressEvent(QMouseEvent* e) {
         case Spot::end: bench_.select_layer(s.id); break;
         case Spot::lane:
             if (!s.id.empty()) bench_.select_layer(s.id);
+            [[fallthrough]];
+        case Spot::nothing:
+            marked_.clear();
+            if (e->pos().x() < viewport()->width() - core_width) frame_from_ = frame_to_ = to_board(e->pos());
             break;
         case Spot::fold: open_lane(s.id, !opened_.contains(key_of(s.id))); break;
         case Spot::block_switch:
@@ -67,6 +79,11 @@ void Board::mousePressEvent(QMouseEvent* e) {
 }
 
 void Board::mouseMoveEvent(QMouseEvent* e) {
+    if (frame_from_) {
+        frame_to_ = to_board(e->pos());
+        mark_in(QRectF(*frame_from_, frame_to_).normalized());
+        return;
+    }
     if (!wire_from_.empty()) {
         wire_to_ = e->pos();
         viewport()->update();
@@ -93,7 +110,67 @@ void Board::mouseMoveEvent(QMouseEvent* e) {
     }
 }
 
+void Board::mark_in(const QRectF& frame) {
+    marked_.clear();
+    for (const BoardTile& t : layout_.tiles)
+        if (frame.intersects(t.rect)) marked_.insert(t.node);
+    redraw();
+}
+
+std::vector<std::string> Board::taken() const {
+    std::vector<std::string> ids;
+    if (const scene::BuildUp* b = bench_.build_up())
+        scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
+            if (marked_.contains(n.id)) ids.push_back(n.id);
+        });
+    if (ids.empty() && !bench_.selection().node.empty()) ids.push_back(bench_.selection().node);
+    return ids;
+}
+
+void Board::copy_nodes() {
+    const auto ids = taken();
+    if (ids.empty()) {
+        Q_EMIT bench_.said("Select a tile first, or draw a frame around several");
+        return;
+    }
+    QGuiApplication::clipboard()->setText(QString::fromStdString(scene::clip_of(*bench_.build_up(), ids)));
+    Q_EMIT bench_.said(ids.size() == 1 ? QString("One node copied") : QString("%1 nodes copied").arg(ids.size()));
+}
+void Board::cut_nodes() {
+    const auto ids = taken();
+    copy_nodes();
+    if (ids.empty()) return;
+    marked_.clear();
+    bench_.edit_build_up("Cut", [&](scene::BuildUp& b) {
+        for (const std::string& id : ids) scene::remove_node(b, id);
+    });
+}
+void Board::paste_nodes() {
+    if (!bench_.build_up()) return;
+    const std::string text = QGuiApplication::clipboard()->text().toStdString();
+    scene::BuildUp tried = *bench_.build_up();
+    if (const auto fits = scene::paste_clip(tried, bench_.selection().layer, text); !fits) {
+        Q_EMIT bench_.said("The clipboard holds no nodes: copy some on a board first");
+        return;
+    }
+    std::vector<std::string> made;
+    bench_.edit_build_up("Paste", [&](scene::BuildUp& b) {
+        if (auto ids = scene::paste_clip(b, bench_.selection().layer, text)) made = std::move(*ids);
+    });
+    marked_ = {made.begin(), made.end()};
+    redraw();
+}
+void Board::duplicate_marked(bool sources) {
+    const auto ids = taken();
+    if (ids.empty()) return;
+    std::vector<std::string> made;
+    bench_.edit_build_up("Duplicate nodes", [&](scene::BuildUp& b) { made = scene::duplicate_nodes(b, ids, sources); });
+    marked_ = {made.begin(), made.end()};
+    redraw();
+}
+
 void Board::mouseReleaseEvent(QMouseEvent* e) {
+    frame_from_.reset();
     if (!wire_from_.empty()) {
         if ((e->pos() - pressed_).manhattanLength() > 6) drop_wire(e->pos());
         wire_from_.clear();
@@ -200,7 +277,13 @@ void Board::connect_to_layer(const std::string& node, const std::string& layer, 
 
 void Board::delete_selected() {
     const Selection s = bench_.selection();
-    if (!s.node.empty())
+    if (!marked_.empty()) {
+        const auto ids = taken();
+        marked_.clear();
+        bench_.edit_build_up("Delete nodes", [&](scene::BuildUp& b) {
+            for (const std::string& id : ids) scene::remove_node(b, id);
+        });
+    } else if (!s.node.empty())
         bench_.edit_build_up("Delete node", [&](scene::BuildUp& b) { scene::remove_node(b, s.node); });
     else if (!s.layer.empty()) {
         if (bench_.build_up() && bench_.build_up()->layers.size() < 2) {

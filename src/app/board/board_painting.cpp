@@ -38,6 +38,11 @@ void Board::paintEvent(QPaintEvent* e) {
     p.translate(-scrolled);
     for (const BoardTile& tile : layout_.tiles) paint_thumbnail(p, tile);
     p.drawPixmap(scrolled, lanes_);
+    if (frame_from_) {
+        p.setPen(QPen(t.accent, 1, Qt::DashLine));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(QRectF(*frame_from_, frame_to_).normalized());
+    }
     if (!wire_from_.empty())
         if (const BoardTile* from = layout_.tile(wire_from_)) {
             p.setPen(QPen(t.accent, 2));
@@ -62,8 +67,16 @@ void Board::draw_lanes() {
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
     for (size_t i = 0; i < layout_.lanes.size(); ++i) paint_lane(p, i);
     // Wires run level, then straight up or down just before their end, with rounded corners.
+    // The whole way that leads to the selected tile, and from it, is lit.
+    scene::Ids before;
+    scene::Ids after;
+    if (const std::string& node = bench_.selection().node; !node.empty()) {
+        const scene::Graph graph(*bench_.build_up());
+        before = graph.upstream({node});
+        after = graph.downstream(node);
+    }
     for (const BoardWire& w : layout_.wires) {
-        const bool touched = w.from == bench_.selection().node || w.to == bench_.selection().node;
+        const bool touched = (before.contains(w.from) && before.contains(w.to)) || after.contains(w.from);
         p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
         const QPointF a = w.start + QPointF(6, 0);
@@ -196,7 +209,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     const scene::Node* n = scene::find_node(*b, tile.node).node;
     if (!n) return;
     const auto d = nodes::describe(bench_.scene(), *n);
-    const bool selected = bench_.selection().node == tile.node;
+    const bool selected = bench_.selection().node == tile.node || marked_.contains(tile.node);
     const bool shown = bench_.live().view == render::View::node && bench_.live().shown_node == tile.node;
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
     p.setBrush(t.raised);

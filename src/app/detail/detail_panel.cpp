@@ -1,5 +1,8 @@
 #include "app/detail/detail_panel.h"
 
+#include <QLineEdit>
+#include <set>
+
 #include "app/detail/form.h"
 #include "app/detail/levels_plot.h"
 #include "app/detail/part_form.h"
@@ -7,6 +10,7 @@
 #include "app/theme/theme.h"
 #include "nodes/description.h"
 #include "nodes/frame.h"
+#include "nodes/plain_names.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -70,6 +74,7 @@ void DetailPanel::rebuild() {
         build_layer(*l);
     else
         form_->note("Nothing is selected. Click a layer or a tile on the board, or a part in the picture.");
+    form_->filter(filter_);
     setWidget(form_);  // deletes the rows that were there
 }
 
@@ -103,10 +108,24 @@ template <class Get> void amount_row(Form& form, const char* title, const char* 
 
 }  // namespace
 
+/// A line that leaves only the rows with these letters.
+void DetailPanel::add_filter() {
+    auto* line = new QLineEdit(filter_);
+    line->setPlaceholderText("Find a setting");
+    line->setClearButtonEnabled(true);
+    line->setObjectName("find-setting");
+    connect(line, &QLineEdit::textChanged, this, [this](const QString& text) {
+        filter_ = text;
+        form_->filter(text);
+    });
+    form_->widget(line);
+}
+
 void DetailPanel::build_layer(const scene::Layer& layer) {
     const LayerPlace at{bench_.selection().build_up, layer.id};
     const bool base = bench_.build_up()->layers.front().id == layer.id;
     form_->heading(base ? "Base layer" : scene::traits(layer.kind).title);
+    add_filter();
     form_->text(
         "name", "What the layer is called on the board.",
         [=](const Scene& s) {
@@ -181,20 +200,32 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
         const scene::Input* i = input_of(p);
         return i && (!i->from.empty() || i->worn || !(i->value == p.value));
     };
-    if (std::any_of(ports.begin(), ports.end(), wired)) {
-        form_->heading("Wired");
-        for (const Port& p : ports)
-            if (wired(p)) add_port(bench_, *form_, p, p.type, reach_slot(b, layer.id, p));
+    // What is wired and what differs from the default comes first; a value that is changed now stays where it is.
+    std::set<std::string> first;
+    for (const Port& p : ports)
+        if (changed(p)) first.insert(p.name);
+    if (!first.empty()) {
+        form_->heading("Set here");
+        for (const bool of_wired : {true, false})
+            for (const Port& p : ports)
+                if (first.contains(p.name) && wired(p) == of_wired)
+                    add_port(bench_, *form_, p, p.type, reach_slot(b, layer.id, p));
     }
-    // The first two groups are always of use; the others are open where something in them is set.
+    // The first two groups are always of use.
     for (size_t i = 0; i < ports.size();) {
         const std::string group = ports[i].group;
         size_t end = i;
-        bool used = i == 0 || group == "specular";
-        for (; end < ports.size() && ports[end].group == group; ++end) used |= changed(ports[end]);
+        const bool used = i == 0 || group == "specular";
+        size_t left = 0;
+        for (; end < ports.size() && ports[end].group == group; ++end) left += !first.contains(ports[end].name);
+        if (!left) {
+            i = end;
+            continue;
+        }
         form_->begin_fold(QString::fromStdString(group), used);
         for (; i < end; ++i)
-            if (!wired(ports[i])) add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, layer.id, ports[i]));
+            if (!first.contains(ports[i].name))
+                add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, layer.id, ports[i]));
         form_->end_fold();
     }
 }
@@ -226,7 +257,10 @@ void DetailPanel::build_node(const scene::Node& node) {
         });
     if (d->types.size() > 1) {
         QStringList names;
-        for (Type t : d->types) names << QString("%1  %2").arg(QChar(nodes::type_letter(t))).arg(nodes::type_name(t));
+        for (Type t : d->types)
+            names << QString("%1  %2")
+                         .arg(QChar(nodes::type_letter(t)))
+                         .arg(QString::fromStdString(nodes::plain_name(t)));
         form_->choice(
             "carries", "What the node works on and gives.", names,
             [=](const Scene& s) {

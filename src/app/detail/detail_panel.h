@@ -17,6 +17,8 @@ public:
     Form* form() const { return form_; }
 
 private:
+    void add_filter();
+    QString filter_;
     void rebuild();
     void refresh();
     void build_layer(const scene::Layer& layer);

@@ -6,6 +6,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QToolButton>
+#include <set>
 
 #include "app/detail/color_editor.h"
 #include "app/theme/theme.h"
@@ -40,6 +41,7 @@ void Form::add_row(const QString& label, const QString& help, QWidget* w) {
     (folding_ ? folding_ : layout_)->addRow(name, row);
     last_ = row;
     last_label_ = name;
+    all_rows_.push_back({name, row, folding_ && !folds_.empty() ? folds_.back().inside : nullptr});
     ++rows_;
 }
 
@@ -80,6 +82,24 @@ void Form::begin_fold(const QString& title, bool open) {
     head->setChecked(open);
     layout_->addRow(head);
     layout_->addRow(inside);
+    folds_.push_back({head, inside});
+}
+
+void Form::filter(const QString& words) {
+    const QString text = words.trimmed();
+    std::set<QWidget*> wanted;
+    for (const Row& r : all_rows_) {
+        const bool fits = text.isEmpty() || r.name->text().contains(text, Qt::CaseInsensitive) ||
+                          r.name->toolTip().contains(text, Qt::CaseInsensitive);
+        r.name->setVisible(fits);
+        r.row->setVisible(fits);
+        if (fits && !text.isEmpty()) wanted.insert(r.inside);
+    }
+    for (const Fold& f : folds_) {
+        const bool shown = text.isEmpty() ? f.head->isChecked() : wanted.contains(f.inside);
+        f.inside->setVisible(shown);
+        f.head->setVisible(text.isEmpty() || shown);
+    }
 }
 
 void Form::number(const QString& label, const QString& help, const NumberRange& range, Read<float> read,

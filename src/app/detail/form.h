@@ -3,6 +3,7 @@
 #pragma once
 #include <QFormLayout>
 #include <QLabel>
+#include <QToolButton>
 #include <QWidget>
 
 #include "app/detail/value_field.h"
@@ -38,6 +39,8 @@ public:
     /// Everything added until end_fold() is hidden behind a line that opens it.
     void begin_fold(const QString& title, bool open = false);
     void end_fold() { folding_ = nullptr; }
+    /// Shows only the rows whose label has these words, opened; all of them, as they were, where it is empty.
+    void filter(const QString& words);
 
     void refresh();  ///< reads all values again
     /// Called on every refresh.
@@ -53,6 +56,17 @@ private:
     QLabel* last_label_ = nullptr;
     std::vector<std::function<void()>> refreshers_;
     int rows_ = 0;
+    struct Row {
+        QLabel* name;
+        QWidget* row;
+        QWidget* inside;  ///< of the fold; null: it is in none
+    };
+    struct Fold {
+        QToolButton* head;
+        QWidget* inside;
+    };
+    std::vector<Row> all_rows_;
+    std::vector<Fold> folds_;
 };
 
 }  // namespace vemtra::app

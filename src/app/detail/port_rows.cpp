@@ -1,5 +1,7 @@
 #include "app/detail/port_rows.h"
 
+#include "nodes/plain_names.h"
+
 #include <QMenu>
 
 #include "nodes/frame.h"
@@ -91,8 +93,8 @@ public:
           port_(port),
           type_(type),
           reach_(reach),
-          label_(QString::fromStdString(port.name).replace('_', ' ')),
-          help_(QString::fromStdString(port.help)) {}
+          label_(QString::fromStdString(nodes::plain_name(port))),
+          help_(QString::fromStdString(port.help + (label_.toStdString() == port.name ? "" : "\n" + port.name))) {}
     void add();
 
 private:
