@@ -216,8 +216,11 @@ void MainWindow::make_nodes_menu() {
     std::map<std::string, QMenu*> groups;
     for (const auto& d : nodes::catalogue()) {
         QMenu*& group = groups[d.group];
-        if (!group)
-            group = nodes_menu->addMenu(QString::fromStdString(d.group).replace(0, 1, QChar(d.group[0]).toUpper()));
+        if (!group) {
+            const QString title = QString::fromStdString(d.group).replace(0, 1, QChar(d.group[0]).toUpper());
+            group = nodes_menu->addMenu(title);
+            group->menuAction()->setToolTip("Nodes of the group " + title);
+        }
         add_command(group, QString::fromStdString(d.title), QString::fromStdString(d.help), {},
                     [this, kind = d.kind] { add_node(kind); });
     }

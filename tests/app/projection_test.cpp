@@ -55,7 +55,7 @@ TEST_CASE("half of the picture's width is where its edge lies, at any depth and 
             const auto s = looking(V3f(0, 0, depth), V3f(0.f), focal);
             const float half = app::half_width_at(s, V3f(0.f));
             CHECK(half == Approx(depth * 18.f / focal).epsilon(1e-4));  // the sensor is 36 mm wide
-            const auto edge = app::to_screen(s, V3f(half, 0, 0), QSize(900, 500));
+            const auto edge = app::to_screen(s, V3f(half, 0, 0), QSize(900, 600));
             REQUIRE(edge);
             CHECK(edge->x() == Approx(900).margin(.05));
         }

@@ -8,6 +8,7 @@
 
 #include "app/detail/value_field.h"
 #include "nodes/description.h"
+#include "nodes/plain_names.h"
 #include "render/lights.h"
 #include "scene/edits.h"
 #include "window.h"
@@ -41,7 +42,7 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
         for (const nodes::Port& p : d.ports) {
             if (p.stop > 4) continue;
             INFO(p.name);
-            const QString label = QString::fromStdString(p.name).replace('_', ' ');
+            const QString label = QString::fromStdString(nodes::plain_name(p));
             auto* row = t.w.detail()->findChild<QWidget*>(label);
             const bool vector = t.w.detail()->findChild<QWidget*>(label + ".x") != nullptr;
             CHECK((row || vector));
