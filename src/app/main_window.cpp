@@ -164,13 +164,18 @@ void MainWindow::open_swap_list() {
 
 /// The board takes the window; the picture stays beside it, small and live.
 void MainWindow::widen_board() {
-    if (!narrow_.isEmpty()) {
+    const bool back = !narrow_.isEmpty();
+    strip_->setVisible(back);  // it would keep the picture wide
+    if (back) {
         across_->restoreState(narrow_);
+        drawer_->setVisible(drawer_before_);
         narrow_.clear();
         return;
     }
     narrow_ = across_->saveState();
-    across_->setSizes({view_->minimumWidth() > 0 ? view_->minimumWidth() : 240, width()});
+    drawer_before_ = drawer_->isVisible();
+    drawer_->hide();
+    across_->setSizes({280, std::max(281, width() - 280)});
 }
 
 void MainWindow::hand_over() {

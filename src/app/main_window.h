@@ -75,6 +75,7 @@ private:
     PictureStrip* strip_;
     StatusLine* status_;
     QByteArray narrow_;  ///< how the window was divided before the board became wide
+    bool drawer_before_ = true;
     QWidget* error_bar_;
     QLabel* error_text_;
 };

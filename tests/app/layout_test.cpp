@@ -43,7 +43,7 @@ TEST_CASE("a folded lane is one line, its nodes are not shown and the others sta
     const auto l = app::lay_out(b, 400, nullptr, [&](const std::string& layer) { return layer != kept; });
     CHECK(l.height < open.height);
     for (const auto& lane : l.lanes) {
-        const bool folded = !lane.layer.empty() && lane.layer != kept;
+        const bool folded = lane.layer != kept;
         CHECK(lane.folded == folded);
         if (folded) CHECK(lane.rect.height() == app::board::folded_height);
     }

@@ -32,6 +32,16 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         picture(w, uint32_t(samples));
         shot("levels");
     }
+    if (wants("network")) {
+        bench.select_node("wear");
+        QApplication::setActiveWindow(&w);
+        QTest::keyClick(&w, Qt::Key_B);
+        QTest::qWait(400);
+        picture(w, uint32_t(samples));
+        shot("network");
+        QTest::keyClick(&w, Qt::Key_B);
+        QTest::qWait(200);
+    }
     if (wants("maps")) {
         bench.select_part("handle");
         bench.select_layer("zinc");

@@ -73,6 +73,9 @@ void Board::relayout() {
     layout_ = b ? lay_out(*b, least, &bench_.scene()) : BoardLayout();
     if (b && layout_.height > viewport()->height())
         layout_ = lay_out(*b, least, &bench_.scene(), [this](const std::string& layer) {
+            if (layer.empty() && !bench_.selection().node.empty())  // the commons, with the selected node in them
+                return scene::find_node(*bench_.build_up(), bench_.selection().node).layer != nullptr &&
+                       !opened_.contains(key_of(layer));
             return layer != bench_.selection().layer && !opened_.contains(key_of(layer));
         });
     const bool at_end = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();

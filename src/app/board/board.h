@@ -69,7 +69,7 @@ private:
     Spot spot(const QPoint& p) const;
     void paint_lane(QPainter& p, size_t index);
     void paint_fold(QPainter& p, const BoardLane& lane);
-    void paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer& layer);
+    void paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer* layer);  ///< null: the commons
     std::string key_of(const std::string& layer) const;
     void paint_tile(QPainter& p, const BoardTile& tile);
     void paint_thumbnail(QPainter& p, const BoardTile& tile);

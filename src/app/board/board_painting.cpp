@@ -123,11 +123,11 @@ void Board::paint_lane(QPainter& p, size_t index) {
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line, 1));
     p.setBrush(layer ? t.panel : t.window);
     p.drawRoundedRect(lane.rect.adjusted(1, 0, -1, 0), 4, 4);
-    if (layer && lane.folded) return paint_folded(p, lane, *layer);
+    if (lane.folded) return paint_folded(p, lane, layer);
     p.setFont(strong_font());
     p.setPen(layer && !layer->on ? t.faint : t.text);
-    if (layer) paint_fold(p, lane);
-    const double x = horizontalScrollBar()->value() + (layer ? 26 : 10);
+    paint_fold(p, lane);
+    const double x = horizontalScrollBar()->value() + 26;
     p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter,
                layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") +
                            (layer->on ? "" : "  (off)")
@@ -168,13 +168,21 @@ void Board::paint_fold(QPainter& p, const BoardLane& lane) {
 }
 
 /// One line: the measured colour, the name, the mask as it lies on the asset, what opens the gate, how much is wired.
-void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer& layer) {
+void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer* of) {
     const Theme& t = theme();
     paint_fold(p, lane);
     const double left = horizontalScrollBar()->value() + 26;
     const double right = horizontalScrollBar()->value() + viewport()->width() - core_width;
     const QRectF r = lane.rect;
     p.setFont(strong_font());
+    if (!of) {
+        p.setPen(t.text);
+        const size_t shared = bench_.build_up()->commons.size();
+        p.drawText(QRectF(left, r.top(), right - left - 8, r.height()), Qt::AlignVCenter,
+                   QString("Commons, %1 nodes that lanes share").arg(shared));
+        return;
+    }
+    const scene::Layer& layer = *of;
     p.setPen(layer.on ? t.text : t.faint);
     const double told = 168;  // what stands at the right end
     const QString name = QString::fromStdString(layer.name) + (layer.on ? "" : "  (off)");
@@ -223,10 +231,10 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
                       tile.rect.height() - picture_height - 3);
     const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name);
     const QString kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
-    p.drawText(QRectF(text.left(), text.top(), text.width(), 12), Qt::AlignVCenter,
+    p.drawText(QRectF(text.left(), text.top(), text.width(), 14), Qt::AlignVCenter,
                p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
     p.setPen(t.faint);
-    p.drawText(QRectF(text.left(), text.top() + 11, text.width(), 12), Qt::AlignVCenter,
+    p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
                p.fontMetrics().elidedText(shown          ? "on the asset"
                                           : name == kind ? ""
                                                          : kind,
@@ -290,10 +298,10 @@ void Board::paint_core(QPainter& p) {
                    : folded   ? coverage + ", " + QString::number(share * 100, 'f', 0) + " %"
                               : coverage);
         p.setFont(small_font());
-        if (r.height() > 46) {
-            p.drawText(QRectF(r.left() + 6, r.top() + 18, r.width() - 12, 13), Qt::AlignVCenter, "covered");
-            p.drawText(QRectF(r.left() + 6, r.top() + 32, r.width() - 12, 13), Qt::AlignVCenter,
-                       "cost " + QString::number(share * 100, 'f', 1) + " % of time");
+        if (r.height() > 52) {
+            p.drawText(QRectF(r.left() + 6, r.top() + 19, r.width() - 12, 15), Qt::AlignVCenter, "covered");
+            p.drawText(QRectF(r.left() + 6, r.top() + 34, r.width() - 12, 15), Qt::AlignVCenter,
+                       QString::number(share * 100, 'f', 1) + " % of time");
         }
         // On and off: an open or a filled square.
         p.setPen(QPen(ink, 1.4));

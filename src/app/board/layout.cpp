@@ -107,8 +107,9 @@ private:
     /// The lane and its tiles; where the next one begins.
     double stand(const Lane& of, double y) {
         BoardLane lane;
-        if (of.layer && folded_ && folded_(of.layer->id)) {
-            lane.layer = of.layer->id;
+        const std::string id = of.layer ? of.layer->id : std::string();
+        if (folded_ && folded_(id)) {
+            lane.layer = id;
             lane.folded = true;
             lane.rect = QRectF(0, y, out_.width, folded_height);
             const double next = lane.rect.bottom() + lane_gap / 2;

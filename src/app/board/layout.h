@@ -42,8 +42,8 @@ struct BoardLayout {
 };
 
 namespace board {
-inline constexpr double tile_width = 78, tile_height = 66, picture_height = 41, column = 98, row = 71, lane_head = 22,
-                        lane_gap = 6, end_width = 92, tab = 13, margin = 8, folded_height = 28;
+inline constexpr double tile_width = 88, tile_height = 72, picture_height = 43, column = 108, row = 77, lane_head = 22,
+                        lane_gap = 6, end_width = 124, tab = 13, margin = 8, folded_height = 28;
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.

@@ -89,7 +89,7 @@ void use_theme(bool dark) {
 
 QFont small_font() {
     QFont f = QApplication::font();
-    f.setPixelSize(10);
+    f.setPixelSize(12);
     return f;
 }
 QFont strong_font() {
@@ -124,7 +124,7 @@ void draw_tab(QPainter& painter, const QRectF& r, char letter, bool filled) {
     painter.setBrush(filled ? t.text : t.field);
     painter.drawRoundedRect(r, 2, 2);
     QFont f = small_font();
-    f.setPixelSize(9);
+    f.setPixelSize(10);
     f.setWeight(QFont::DemiBold);
     painter.setFont(f);
     painter.setPen(filled ? t.field : t.text);
