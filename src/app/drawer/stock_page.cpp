@@ -208,13 +208,18 @@ private:
             item->setToolTip(of + ": " + name + "\n" + QString::fromStdString(i.note));
             item->setTextAlignment(Qt::AlignHCenter | Qt::AlignTop);
             const auto have = icons_.find(i.layer.id);
-            item->setIcon(have != icons_.end() ? have->second : waiting());
+            item->setIcon(have != icons_.end() ? have->second : shipped(i.layer.id));
             list_->addItem(item);
             if (i.layer.id == kept) list_->setCurrentItem(item);
         }
         show_note();
         asked_.reset();
         if (isVisible()) ask();
+    }
+    /// The picture that ships, in the default rig, until there is one in the rig that is in use.
+    QIcon shipped(const std::string& id) const {
+        QPixmap p(QString::fromStdString((shipped_assets() / "stock" / "pictures" / (id + ".png")).string()));
+        return p.isNull() ? waiting() : QIcon(p);
     }
     QIcon waiting() const {
         QPixmap p(72, 72);

@@ -95,7 +95,8 @@ VEMTRA_INLINE Triple of_all(int mode, const Triple& f, const Triple& b) {
     }
 }
 
-/// Ports: fg, bg (as output), mix. A number alone has neither hue nor saturation: it keeps bg, or takes fg's luminosity.
+/// Ports: fg, bg (as output), mix. A number alone has neither hue nor saturation: it keeps bg, or takes fg's
+/// luminosity.
 void blend(const KernelArgs& k) {
     const int mode = int(k.uniform[blend_mode]);
     const int n = k.components;

@@ -11,7 +11,9 @@ struct Rgb {
     float r, g, b;
 };
 VEMTRA_INLINE Rgb rgb_to_hsv(Rgb c) {
-    const float low = min_of(c.r, min_of(c.g, c.b)), high = max_of(c.r, max_of(c.g, c.b)), delta = high - low;
+    const float low = min_of(c.r, min_of(c.g, c.b));
+    const float high = max_of(c.r, max_of(c.g, c.b));
+    const float delta = high - low;
     const float s = high > 0.f ? delta / high : 0.f;
     const float by = s > 0.f ? 1.f / delta : 0.f;
     float h = c.r >= high ? (c.g - c.b) * by : c.g >= high ? 2.f + (c.b - c.r) * by : 4.f + (c.r - c.g) * by;
@@ -20,9 +22,14 @@ VEMTRA_INLINE Rgb rgb_to_hsv(Rgb c) {
     return {s > 0.f ? h : 0.f, s, high};
 }
 VEMTRA_INLINE Rgb hsv_to_rgb(Rgb c) {
-    const float h = 6.f * (c.r - __builtin_floorf(c.r)), s = c.g, v = c.b;
+    const float h = 6.f * (c.r - __builtin_floorf(c.r));
+    const float s = c.g;
+    const float v = c.b;
     const int sixth = int(h);
-    const float f = h - float(sixth), p = v * (1.f - s), q = v * (1.f - s * f), t = v * (1.f - s * (1.f - f));
+    const float f = h - float(sixth);
+    const float p = v * (1.f - s);
+    const float q = v * (1.f - s * f);
+    const float t = v * (1.f - s * (1.f - f));
     const Rgb made = sixth == 0   ? Rgb{v, t, p}
                      : sixth == 1 ? Rgb{q, v, p}
                      : sixth == 2 ? Rgb{p, v, t}
@@ -60,7 +67,8 @@ void hsvadjust(const KernelArgs& k) {
 /// Ports: in, lumacoeffs.
 void grey(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
-        const Rgb c = read(k, 0, i), w = read(k, k.components, i);
+        const Rgb c = read(k, 0, i);
+        const Rgb w = read(k, k.components, i);
         const float y = c.r * w.r + c.g * w.g + c.b * w.b;
         write(k, i, {y, y, y});
     }
@@ -86,7 +94,9 @@ void smoothstep(const KernelArgs& k) {
     const int n = k.components;
     for (int c = 0; c < n; ++c)
         for (int i = 0; i < k.n; ++i) {
-            const float x = k.in[c][i], a = k.in[n + c][i], b = k.in[2 * n + c][i];
+            const float x = k.in[c][i];
+            const float a = k.in[n + c][i];
+            const float b = k.in[2 * n + c][i];
             const float t = clamp((x - a) / (b - a), 0.f, 1.f);
             k.out[c][i] = x <= a ? 0.f : x >= b ? 1.f : t * t * (3.f - 2.f * t);
         }
@@ -96,8 +106,12 @@ void colorcorrect(const KernelArgs& k) {
     const float* const* p = k.in + k.components;
     constexpr Rgb acescg{0.2722287f, 0.6740818f, 0.0536895f};
     for (int i = 0; i < k.n; ++i) {
-        const float gamma = 1.f / max_of(p[2][i], 1e-4f), lift = p[3][i], gain = p[4][i], amount = p[5][i],
-                    pivot = p[6][i], light = __builtin_powf(2.f, p[7][i]);
+        const float gamma = 1.f / max_of(p[2][i], 1e-4f);
+        const float lift = p[3][i];
+        const float gain = p[4][i];
+        const float amount = p[5][i];
+        const float pivot = p[6][i];
+        const float light = __builtin_powf(2.f, p[7][i]);
         const Rgb c = saturated(adjusted(read(k, 0, i), {p[0][i], 1.f, 1.f}), p[1][i], acescg);
         float x[3] = {c.r, c.g, c.b};
         for (float& v : x) {
@@ -111,14 +125,19 @@ void colorcorrect(const KernelArgs& k) {
 /// Port: temperature, kelvin.
 void blackbody(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
-        const float kelvin = clamp(k.in[0][i], 800.f, 25000.f), t = 1000.f / kelvin, t2 = t * t, t3 = t2 * t;
+        const float kelvin = clamp(k.in[0][i], 800.f, 25000.f);
+        const float t = 1000.f / kelvin;
+        const float t2 = t * t;
+        const float t3 = t2 * t;
         const float x = kelvin < 4000.f ? -0.2661239f * t3 - 0.2343580f * t2 + 0.8776956f * t + 0.179910f
                                         : -3.0258469f * t3 + 2.1070379f * t2 + 0.2226347f * t + 0.240390f;
-        const float x2 = x * x, x3 = x2 * x;
+        const float x2 = x * x;
+        const float x3 = x2 * x;
         const float y = kelvin < 2222.f   ? -1.1063814f * x3 - 1.34811020f * x2 + 2.18555832f * x - 0.20219683f
                         : kelvin < 4000.f ? -0.9549476f * x3 - 1.37418593f * x2 + 2.09137015f * x - 0.16748867f
                                           : 3.0817580f * x3 - 5.8733867f * x2 + 3.75112997f * x - 0.37001483f;
-        const float X = x / y, Z = (1.f - x - y) / y;
+        const float X = x / y;
+        const float Z = (1.f - x - y) / y;
         k.out[0][i] = max_of(3.2406f * X - 1.5372f - 0.4986f * Z, 0.f);
         k.out[1][i] = max_of(-0.9689f * X + 1.8758f + 0.0415f * Z, 0.f);
         k.out[2][i] = max_of(0.0557f * X - 0.2040f + 1.0570f * Z, 0.f);

@@ -34,7 +34,9 @@ constexpr float least = 1e-8f;  // the standard library's own bound for "nothing
 static void burn_or_dodge(const KernelArgs& k, bool burns) {
     for (int c = 0; c < k.components; ++c)
         for (int i = 0; i < k.n; ++i) {
-            const float f = k.in[c][i], b = k.in[k.components + c][i], m = k.in[2 * k.components][i];
+            const float f = k.in[c][i];
+            const float b = k.in[k.components + c][i];
+            const float m = k.in[2 * k.components][i];
             const float by = burns ? f : 1.f - f;
             const float r = burns ? 1.f - (1.f - b) / by : b / by;
             k.out[c][i] = __builtin_fabsf(by) < least ? 0.f : m * r + (1.f - m) * b;
@@ -48,16 +50,18 @@ void dodge(const KernelArgs& k) {
 }
 
 /// Ports: fg, bg (color4), mix. `f`, `b`: one component; `fa`, `ba`: the alphas.
-#define VEMTRA_COMPOSITE(name, expression)                                      \
-    void name(const KernelArgs& k) {                                            \
-        for (int c = 0; c < 4; ++c)                                             \
-            for (int i = 0; i < k.n; ++i) {                                     \
-                const float f = k.in[c][i], b = k.in[4 + c][i], m = k.in[8][i]; \
-                [[maybe_unused]] const float fa = k.in[3][i];                   \
-                [[maybe_unused]] const float ba = k.in[7][i];                   \
-                const float r = expression;                                     \
-                k.out[c][i] = m * r + (1.f - m) * b;                            \
-            }                                                                   \
+#define VEMTRA_COMPOSITE(name, expression)                    \
+    void name(const KernelArgs& k) {                          \
+        for (int c = 0; c < 4; ++c)                           \
+            for (int i = 0; i < k.n; ++i) {                   \
+                [[maybe_unused]] const float f = k.in[c][i];  \
+                const float b = k.in[4 + c][i];               \
+                const float m = k.in[8][i];                   \
+                [[maybe_unused]] const float fa = k.in[3][i]; \
+                [[maybe_unused]] const float ba = k.in[7][i]; \
+                const float r = expression;                   \
+                k.out[c][i] = m * r + (1.f - m) * b;          \
+            }                                                 \
     }
 VEMTRA_COMPOSITE(composite_in, ba* f)
 VEMTRA_COMPOSITE(composite_mask, fa* b)
@@ -68,8 +72,12 @@ VEMTRA_COMPOSITE(composite_over, f + b * (1.f - fa))
 void disjointover(const KernelArgs& k) {
     for (int c = 0; c < 4; ++c)
         for (int i = 0; i < k.n; ++i) {
-            const float f = k.in[c][i], b = k.in[4 + c][i], m = k.in[8][i];
-            const float fa = k.in[3][i], ba = k.in[7][i], both = fa + ba;
+            const float f = k.in[c][i];
+            const float b = k.in[4 + c][i];
+            const float m = k.in[8][i];
+            const float fa = k.in[3][i];
+            const float ba = k.in[7][i];
+            const float both = fa + ba;
             const float beside = f + b;
             const float cut = __builtin_fabsf(ba) < least ? 0.f : f + b * (1.f - fa) / ba;
             float r = both <= 1.f ? beside : cut;
@@ -101,7 +109,8 @@ void premult(const KernelArgs& k) {
 /// Where alpha is 0 the colour stays what it is.
 void unpremult(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
-        const float a = k.in[3][i], by = a == 0.f ? 1.f : a;
+        const float a = k.in[3][i];
+        const float by = a == 0.f ? 1.f : a;
         for (int c = 0; c < 3; ++c) k.out[c][i] = k.in[c][i] / by;
         k.out[3][i] = a;
     }

@@ -32,7 +32,8 @@ void ramp4(const KernelArgs& k) {
     const int n = k.components;
     for (int c = 0; c < n; ++c)
         for (int i = 0; i < k.n; ++i) {
-            const float s = clamp(k.in[4 * n][i], 0.f, 1.f), t = clamp(k.in[4 * n + 1][i], 0.f, 1.f);
+            const float s = clamp(k.in[4 * n][i], 0.f, 1.f);
+            const float t = clamp(k.in[4 * n + 1][i], 0.f, 1.f);
             const float top = k.in[c][i] * (1.f - s) + k.in[n + c][i] * s;
             const float bottom = k.in[2 * n + c][i] * (1.f - s) + k.in[3 * n + c][i] * s;
             k.out[c][i] = top * (1.f - t) + bottom * t;
@@ -42,10 +43,13 @@ void ramp4(const KernelArgs& k) {
 /// Ports: two sides (as output), center, texcoord as a place. The step is as soft as the footprint is wide.
 static void split_along(const KernelArgs& k, int axis) {
     const int n = k.components;
-    const float *const *place = k.in + 2 * n + 1, *const *axes = place + 2;
+    const float* const* place = k.in + 2 * n + 1;
+    const float* const* axes = place + 2;
     for (int i = 0; i < k.n; ++i) {
-        const float x = place[axis][i], center = k.in[2 * n][i];
-        const float across = axes[axis] ? axes[axis][i] : 0.f, down = axes[2 + axis] ? axes[2 + axis][i] : 0.f;
+        const float x = place[axis][i];
+        const float center = k.in[2 * n][i];
+        const float across = axes[axis] ? axes[axis][i] : 0.f;
+        const float down = axes[2 + axis] ? axes[2 + axis][i] : 0.f;
         const float half = __builtin_sqrtf(across * across + down * down) * .70710678f;
         const float s = clamp((x - center + half) / max_of(2.f * half, 1e-12f), 0.f, 1.f);
         const float t = half > 0.f ? s * s * (3.f - 2.f * s) : x >= center ? 1.f : 0.f;
@@ -75,7 +79,8 @@ VEMTRA_INLINE bool in_disc(float x, float y, float radius) {
 }
 VEMTRA_INLINE bool in_clover(float x, float y, float radius) {
     const float h = .5f * radius;
-    return in_disc(x - h, y, h) || in_disc(x + h, y, h) || in_disc(x, y - h, h) || in_disc(x, y + h, h);
+    return int(in_disc(x - h, y, h)) | int(in_disc(x + h, y, h)) | int(in_disc(x, y - h, h)) |
+           int(in_disc(x, y + h, h));
 }
 /// `radius`: of the largest disc inside.
 VEMTRA_INLINE bool in_hexagon(float x, float y, float radius) {
@@ -84,10 +89,12 @@ VEMTRA_INLINE bool in_hexagon(float x, float y, float radius) {
     const float over = 2.f * min_of(-.866025404f * x + .5f * y, 0.f);
     x += over * .866025404f;
     y -= over * .5f;
-    return y - radius <= 0.f && x <= .577350269f * radius + 1e-6f;
+    return int(y - radius <= 0.f) & int(x <= .577350269f * radius + 1e-6f);
 }
 VEMTRA_INLINE bool near_segment(float x, float y, float ax, float ay, float bx, float by, float radius) {
-    const float dx = bx - ax, dy = by - ay, square = max_of(dx * dx + dy * dy, 1e-20f);
+    const float dx = bx - ax;
+    const float dy = by - ay;
+    const float square = max_of(dx * dx + dy * dy, 1e-20f);
     const float t = clamp(((x - ax) * dx + (y - ay) * dy) / square, 0.f, 1.f);
     return in_disc(x - ax - t * dx, y - ay - t * dy, radius);
 }
@@ -112,29 +119,35 @@ void line(const KernelArgs& k) {
 }
 
 enum TiledUniform : int { tiled_staggered };
-/// A place in its cell, 0..1 both ways. Every other row is moved aside by half a cell where rows are staggered.
-struct InCell {
-    float x, y;
-};
-VEMTRA_INLINE InCell cell_of(const KernelArgs& k, int i) {
-    float x = k.in[0][i] * k.in[2][i] - k.in[4][i];
-    const float y = k.in[1][i] * k.in[3][i] - k.in[5][i], row = __builtin_floorf(y);
-    const bool odd = row - 2.f * __builtin_floorf(row * .5f) > .5f;
-    if (k.uniform[tiled_staggered] >= .5f && odd) x += .5f;
-    return {x - __builtin_floorf(x), y - row};
-}
-/// Ports: texcoord, uvtiling, uvoffset, a width; staggered.
-#define VEMTRA_TILED(name, inside)                                      \
-    void name(const KernelArgs& k) {                                    \
-        for (int i = 0; i < k.n; ++i) {                                 \
-            const auto [x, y] = cell_of(k, i);                          \
-            const float w = .5f * k.in[6][i];                           \
-            const float value = (inside) ? 1.f : 0.f;                   \
-            for (int c = 0; c < k.components; ++c) k.out[c][i] = value; \
-        }                                                               \
+/// Ports: texcoord, uvtiling, uvoffset, a width; staggered: every other row is moved aside by half a cell. `x` and `y`:
+/// a place in its cell, 0..1 both ways.
+#define VEMTRA_TILED(name, inside)                                                                 \
+    void name(const KernelArgs& k) {                                                               \
+        const float* __restrict in_u = k.in[0];                                                    \
+        const float* __restrict in_v = k.in[1];                                                    \
+        const float* __restrict tiling_u = k.in[2];                                                \
+        const float* __restrict tiling_v = k.in[3];                                                \
+        const float* __restrict offset_u = k.in[4];                                                \
+        const float* __restrict offset_v = k.in[5];                                                \
+        const float* __restrict width = k.in[6];                                                   \
+        float* __restrict out = k.out[0];                                                          \
+        const float aside = k.uniform[tiled_staggered] >= .5f ? .5f : 0.f;                         \
+        for (int i = 0; i < k.n; ++i) {                                                            \
+            const float whole_y = in_v[i] * tiling_v[i] - offset_v[i];                             \
+            const float row = __builtin_floorf(whole_y);                                           \
+            const float odd = row - 2.f * __builtin_floorf(row * .5f);                             \
+            const float whole_x = in_u[i] * tiling_u[i] - offset_u[i] + (odd > .5f ? aside : 0.f); \
+            const float x = whole_x - __builtin_floorf(whole_x);                                   \
+            const float y = whole_y - row;                                                         \
+            const float w = .5f * width[i];                                                        \
+            out[i] = (inside) ? 1.f : 0.f;                                                         \
+        }                                                                                          \
+        for (int c = 1; c < k.components; ++c)                                                     \
+            for (int i = 0; i < k.n; ++i) k.out[c][i] = out[i];                                    \
     }
-VEMTRA_TILED(grid, min_of(x, 1.f - x) <= w || min_of(y, 1.f - y) <= w)
-VEMTRA_TILED(crosshatch, near_segment(x, y, 0.f, 0.f, 1.f, 1.f, w) || near_segment(x, y, 0.f, 1.f, 1.f, 0.f, w))
+VEMTRA_TILED(grid, int(min_of(x, 1.f - x) <= w) | int(min_of(y, 1.f - y) <= w))
+VEMTRA_TILED(crosshatch,
+             int(near_segment(x, y, 0.f, 0.f, 1.f, 1.f, w)) | int(near_segment(x, y, 0.f, 1.f, 1.f, 0.f, w)))
 VEMTRA_TILED(tiledcircles, in_disc(x - .5f, y - .5f, w))
 VEMTRA_TILED(tiledcloverleafs, in_clover(x - .5f, y - .5f, w))
 VEMTRA_TILED(tiledhexagons, in_hexagon(x - .5f, y - .5f, w))
@@ -224,8 +237,8 @@ void describe_single_shapes(std::vector<NodeDescription>& list) {
 }
 
 void describe_tilings(std::vector<NodeDescription>& list) {
-    const Port tiling = pair("uvtiling", "How many across and up.", V2f(1.f), 32.f),
-               offset = pair("uvoffset", "Moved by.", V2f(0.f), 1.f);
+    const Port tiling = pair("uvtiling", "How many across and         up.", V2f(1.f), 32.f);
+    const Port offset = pair("uvoffset", "Moved         by.", V2f(0.f), 1.f);
     Port eight = tiling;
     eight.value = V2f(8.f);
     list.push_back(pattern(

@@ -39,7 +39,8 @@ void dotproduct(const KernelArgs& k) {
     }
 }
 void crossproduct(const KernelArgs& k) {
-    const float *const *a = k.in, *const *b = k.in + 3;
+    const float* const* a = k.in;
+    const float* const* b = k.in + 3;
     for (int i = 0; i < k.n; ++i) {
         k.out[0][i] = a[1][i] * b[2][i] - a[2][i] * b[1][i];
         k.out[1][i] = a[2][i] * b[0][i] - a[0][i] * b[2][i];
@@ -48,7 +49,8 @@ void crossproduct(const KernelArgs& k) {
 }
 /// Ports: in, normal.
 void reflect(const KernelArgs& k) {
-    const float *const *v = k.in, *const *n = k.in + 3;
+    const float* const* v = k.in;
+    const float* const* n = k.in + 3;
     for (int i = 0; i < k.n; ++i) {
         const float twice = 2.f * (v[0][i] * n[0][i] + v[1][i] * n[1][i] + v[2][i] * n[2][i]);
         for (int c = 0; c < 3; ++c) k.out[c][i] = v[c][i] - twice * n[c][i];
@@ -56,28 +58,54 @@ void reflect(const KernelArgs& k) {
 }
 /// Ports: in, normal, ior (the ratio of both sides' indices). 0 where all is reflected.
 void refract(const KernelArgs& k) {
-    const float *const *v = k.in, *const *n = k.in + 3, *__restrict ior = k.in[6];
+    const float* const* v = k.in;
+    const float* const* n = k.in + 3;
+    const float* __restrict ior = k.in[6];
     for (int i = 0; i < k.n; ++i) {
-        const float cosine = v[0][i] * n[0][i] + v[1][i] * n[1][i] + v[2][i] * n[2][i], eta = ior[i];
+        const float cosine = v[0][i] * n[0][i] + v[1][i] * n[1][i] + v[2][i] * n[2][i];
+        const float eta = ior[i];
         const float rest = 1.f - eta * eta * (1.f - cosine * cosine);
         const float by = eta * cosine + __builtin_sqrtf(max_of(rest, 0.f));
         for (int c = 0; c < 3; ++c) k.out[c][i] = rest < 0.f ? 0.f : eta * v[c][i] - by * n[c][i];
     }
 }
+/// Whether the value is the same at all points of the batch.
+static bool is_even(const float* __restrict x, int n) {
+    int differ = 0;
+    for (int i = 1; i < n; ++i) differ |= int(x[i] != x[0]);
+    return differ == 0;
+}
 /// Ports: in, amount.
 void rotate2d(const KernelArgs& k) {
+    const float* __restrict in_x = k.in[0];
+    const float* __restrict in_y = k.in[1];
+    const float* __restrict angle = k.in[2];
+    float* __restrict out_x = k.out[0];
+    float* __restrict out_y = k.out[1];
+    if (k.n > 0 && is_even(angle, k.n)) {  // as most are: sine and cosine once
+        const float s = __builtin_sinf(angle[0] * radians);
+        const float c = __builtin_cosf(angle[0] * radians);
+        for (int i = 0; i < k.n; ++i) {
+            out_x[i] = c * in_x[i] + s * in_y[i];
+            out_y[i] = c * in_y[i] - s * in_x[i];
+        }
+        return;
+    }
     for (int i = 0; i < k.n; ++i) {
-        const float x = k.in[0][i], y = k.in[1][i], a = k.in[2][i] * radians;
-        const float s = __builtin_sinf(a), c = __builtin_cosf(a);
-        k.out[0][i] = c * x + s * y;
-        k.out[1][i] = c * y - s * x;
+        const float s = __builtin_sinf(angle[i] * radians);
+        const float c = __builtin_cosf(angle[i] * radians);
+        out_x[i] = c * in_x[i] + s * in_y[i];
+        out_y[i] = c * in_y[i] - s * in_x[i];
     }
 }
 /// Ports: in, amount, axis. Rodrigues' rotation, in the sense of rotate2d when the axis is z.
 void rotate3d(const KernelArgs& k) {
-    const float *const *v = k.in, *const *axis = k.in + 4;
+    const float* const* v = k.in;
+    const float* const* axis = k.in + 4;
     for (int i = 0; i < k.n; ++i) {
-        const float angle = k.in[3][i] * radians, s = -__builtin_sinf(angle), c = __builtin_cosf(angle);
+        const float angle = k.in[3][i] * radians;
+        const float s = -__builtin_sinf(angle);
+        const float c = __builtin_cosf(angle);
         const float length =
             __builtin_sqrtf(axis[0][i] * axis[0][i] + axis[1][i] * axis[1][i] + axis[2][i] * axis[2][i]);
         const float scale = length > 0.f ? 1.f / length : 0.f;
@@ -94,10 +122,21 @@ enum Place2dUniform : int { place2d_order };
 /// scale.
 void place2d(const KernelArgs& k) {
     const bool moves_first = k.uniform[place2d_order] >= .5f;
+    const bool even = k.n > 0 && is_even(k.in[6], k.n);
+    const float even_s = even ? __builtin_sinf(k.in[6][0] * radians) : 0.f;
+    const float even_c = even ? __builtin_cosf(k.in[6][0] * radians) : 1.f;
     for (int i = 0; i < k.n; ++i) {
-        const float px = k.in[2][i], py = k.in[3][i], sx = k.in[4][i], sy = k.in[5][i], a = k.in[6][i] * radians,
-                    ox = k.in[7][i], oy = k.in[8][i], s = __builtin_sinf(a), c = __builtin_cosf(a);
-        float x = k.in[0][i] - px, y = k.in[1][i] - py;
+        const float px = k.in[2][i];
+        const float py = k.in[3][i];
+        const float sx = k.in[4][i];
+        const float sy = k.in[5][i];
+        const float a = k.in[6][i] * radians;
+        const float ox = k.in[7][i];
+        const float oy = k.in[8][i];
+        const float s = even ? even_s : __builtin_sinf(a);
+        const float c = even ? even_c : __builtin_cosf(a);
+        float x = k.in[0][i] - px;
+        float y = k.in[1][i] - py;
         if (moves_first) {
             x -= ox;
             y -= oy;
@@ -105,7 +144,8 @@ void place2d(const KernelArgs& k) {
             x /= sx;
             y /= sy;
         }
-        const float turned_x = c * x + s * y, turned_y = c * y - s * x;
+        const float turned_x = c * x + s * y;
+        const float turned_y = c * y - s * x;
         x = moves_first ? turned_x / sx : turned_x - ox;
         y = moves_first ? turned_y / sy : turned_y - oy;
         k.out[0][i] = x + px;
