@@ -37,8 +37,8 @@ const std::vector<NodeDescription>& catalogue() {
               describe_worley_noise, describe_ramp,        describe_image,       describe_placement,
               describe_normalmap,    describe_adjust,      describe_evenlight,   describe_arithmetic,
               describe_geometry,     describe_plane_noise, describe_random,      describe_shapes,
-              describe_colour,       describe_choosing,    describe_compositing, describe_blend, describe_mathematics,
-              describe_vectors})
+              describe_colour,       describe_choosing,    describe_compositing, describe_blend,
+              describe_mathematics,  describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

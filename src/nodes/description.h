@@ -88,9 +88,9 @@ struct UniformAt {
 struct NodeDescription {
     std::string kind;  ///< MaterialX name where the standard has the node
     std::string title;
-    std::string group;  ///< pattern, form, adjust, combine, map, input
+    std::string group;  ///< pattern, form, adjust, combine, choose, mathematics, vectors, map, input
     std::string help;
-    std::string standard;  ///< "MaterialX 1.39 noise3d": the library and how it is said there; empty for ours
+    std::string standard;   ///< "MaterialX 1.39 noise3d": the library and how it is said there; empty for ours
     std::string said_as{};  ///< of ours: the standard's node that says the same once it holds its result to its ends
     std::vector<Type> types;
     std::vector<Port> ports;

@@ -40,7 +40,7 @@ void ramp4(const KernelArgs& k) {
         }
 }
 
-/// Ports: two sides (as output), center, texcoord as a place. The step is as soft as the footprint is wide.
+/// Ports: two sides (as output), the middle, texcoord as a place. The step is as soft as the footprint is wide.
 static void split_along(const KernelArgs& k, int axis) {
     const int n = k.components;
     const float* const* place = k.in + 2 * n + 1;
@@ -99,7 +99,7 @@ VEMTRA_INLINE bool near_segment(float x, float y, float ax, float ay, float bx, 
     return in_disc(x - ax - t * dx, y - ay - t * dy, radius);
 }
 
-/// Ports: texcoord, center, radius.
+/// Ports: texcoord, the middle, radius.
 #define VEMTRA_SHAPE(name, inside)                                                                \
     void name(const KernelArgs& k) {                                                              \
         for (int i = 0; i < k.n; ++i) {                                                           \
@@ -110,7 +110,7 @@ VEMTRA_INLINE bool near_segment(float x, float y, float ax, float ay, float bx, 
 VEMTRA_SHAPE(circle, in_disc(x, y, r))
 VEMTRA_SHAPE(cloverleaf, in_clover(x, y, r))
 VEMTRA_SHAPE(hexagon, in_hexagon(x, y, r))
-/// Ports: texcoord, center, radius, point1, point2.
+/// Ports: texcoord, the middle, radius, point1, point2.
 void line(const KernelArgs& k) {
     const float* const* p = k.in;
     for (int i = 0; i < k.n; ++i)

@@ -1,6 +1,6 @@
-// Vectors of MaterialX 1.39: normalize, magnitude, distance, dotproduct, crossproduct, reflect, refract, rotate2d,
-// rotate3d, place2d. Nodes that give a number take vectors of any length: shorter ones are filled with 0, which changes
-// none of these. Angles in degrees.
+// Vectors of MaterialX 1.39: unit directions, magnitude, distance, dotproduct, crossproduct, reflect, refract,
+// rotate2d, rotate3d, place2d. Nodes that give a number take vectors of any length: shorter ones are filled with 0,
+// which changes none of these. Angles in degrees.
 #include "nodes/kernels/hash.h"
 
 namespace vemtra::nodes {
