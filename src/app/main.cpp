@@ -5,6 +5,7 @@
 
 #include "app/main_window.h"
 #include "app/theme/theme.h"
+#include "base/memory.h"
 
 namespace {
 
@@ -36,6 +37,7 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "error: this processor has no AVX2, which Vemtra needs\n");
         return 1;
     }
+    vemtra::keep_memory_compact();
     Application app(argc, argv);
     app.setApplicationName("Vemtra");
     vemtra::app::load_fonts();
