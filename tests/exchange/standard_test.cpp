@@ -390,3 +390,25 @@ TEST_CASE("what the standard cannot say is told by name") {
     for (const Error& e : read->problems) FAIL_CHECK(e.line());
     CHECK(read->build_ups.size() >= 2);
 }
+
+TEST_CASE("a network that runs in a circle is written with a default where it closes, and told") {
+    scene::Scene s;
+    s.build_ups.push_back(scene::default_build_up("b", "B"));
+    scene::BuildUp& b = s.build_ups[0];
+    for (const char* id : {"x", "y"}) {
+        scene::Node n;
+        n.id = n.name = id;
+        n.kind = "add";
+        n.type = "float";
+        b.layers[0].nodes.push_back(n);
+    }
+    b.layers[0].nodes[0].inputs["in1"].from = "y";
+    b.layers[0].nodes[1].inputs["in1"].from = "x";
+    b.layers[0].surface["specular_roughness"].from = "x";
+    const auto written = exchange::write_standard_document(s);
+    REQUIRE(written.problems.size() == 1);
+    CHECK(written.problems[0].why.find("circle") != std::string::npos);
+    const auto read = exchange::parse_standard_document(written.text, "circle.mtlx");
+    REQUIRE(read);
+    CHECK(read->problems.empty());
+}

@@ -177,12 +177,16 @@ GraphWriter::Said GraphWriter::converted(const Said& from, Type type) {
 /// The element that says a node, made with all that it needs over a stack of our own.
 GraphWriter::Said GraphWriter::said(const std::string& from, const std::string& output) {
     if (!done_.contains(from) && !nodes_.contains(from)) return {};
+    if (saying_.contains(from)) {
+        tell_(place_ + " / " + from, "the network runs in a circle", "A default is written where it closes");
+        return {};
+    }
     std::vector<std::string> open{from};
     std::unordered_set<std::string> entered;
     while (!open.empty()) {
         const std::string id = open.back();
         const auto at = nodes_.find(id);
-        if (done_.contains(id) || at == nodes_.end()) {
+        if (done_.contains(id) || saying_.contains(id) || at == nodes_.end()) {
             open.pop_back();
             continue;
         }
@@ -209,6 +213,12 @@ GraphWriter::Said GraphWriter::said(const std::string& from, const std::string& 
 }
 
 void GraphWriter::say(const scene::Node& n) {
+    saying_.insert(n.id);
+    say_by_kind(n);
+    saying_.erase(n.id);
+}
+
+void GraphWriter::say_by_kind(const scene::Node& n) {
     if (!n.network.empty()) {
         done_[n.id] = say_instance(n);
         return;

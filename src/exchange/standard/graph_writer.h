@@ -51,6 +51,7 @@ private:
     Said converted(const Said& from, nodes::Type type);
     Said component(const Said& from, int index);
     void say(const scene::Node& n);
+    void say_by_kind(const scene::Node& n);
     Said say_plain(const scene::Node& n, const nodes::NodeDescription& d);
     Said say_instance(const scene::Node& n);
     Said say_image(const scene::Node& n, const nodes::NodeDescription& d);
@@ -66,6 +67,7 @@ private:
     const scene::Network* network_ = nullptr;
     std::unordered_map<std::string, const scene::Node*> nodes_;
     std::unordered_map<std::string, Said> done_;
+    std::unordered_set<std::string> saying_;  ///< being said: what reads one of these closes a circle
 };
 
 }  // namespace vemtra::exchange
