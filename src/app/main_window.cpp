@@ -149,6 +149,29 @@ void MainWindow::open_node_list_for(const std::string& from, const std::string& 
     command_list_->open(std::move(all), "Add a node that reads it", at);
 }
 
+void MainWindow::open_search() {
+    std::vector<Command> all;
+    for (const scene::BuildUp& b : bench_->scene().build_ups) {
+        const QString in = QString::fromStdString(b.name);
+        for (const scene::Layer& l : b.layers)
+            all.push_back({QString::fromStdString(l.name), "layer of " + in,
+                           [this, b = b.id, l = l.id] { bench_->show_place(b, l, ""); }});
+        scene::for_each_node(b, [&](const scene::Node& n, const scene::Layer* l) {
+            const auto d = nodes::describe(bench_->scene(), n);
+            QString hint = (d ? QString::fromStdString(d->title) : QString::fromStdString(n.kind)) + " in " + in;
+            for (const auto& [port, input] : n.inputs)
+                if (const auto* words = std::get_if<std::string>(&input.value); words && !words->empty())
+                    hint += ", " + QString::fromStdString(*words);
+                else if (const auto* number = std::get_if<float>(&input.value))
+                    hint += QString(", %1").arg(double(*number));
+            all.push_back({QString::fromStdString(n.name.empty() ? n.id : n.name), hint,
+                           [this, b = b.id, l = l ? l->id : std::string(), n = n.id] { bench_->show_place(b, l, n); }});
+        });
+    }
+    command_list_->open(std::move(all), "Find a layer or a node in all build-ups",
+                        board_->mapToGlobal(QPoint(board_->width() / 2, 30)));
+}
+
 void MainWindow::open_swap_list() {
     const std::string node = bench_->selection().node;
     if (node.empty()) return status_->say("Select a node first");

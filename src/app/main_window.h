@@ -37,6 +37,8 @@ public:
     void open_node_list_for(const std::string& from, const std::string& layer, const QPoint& at);
     /// What the selected node could be instead.
     void open_swap_list();
+    /// Every layer and node of every build-up, by name, kind or value.
+    void open_search();
 
 protected:
     void closeEvent(QCloseEvent*) override;

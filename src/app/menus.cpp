@@ -115,6 +115,8 @@ void MainWindow::make_edit_menu() {
     add_command(edit, "&Redo", "Do it again", QKeySequence("Ctrl+Shift+Z"), [this] { bench_->redo(); });
     add_command(edit, "&Find a command...", "Type to find any command or node", QKeySequence("Ctrl+Space"),
                 [this] { open_command_list(); });
+    add_command(edit, "Find on the &boards...", "A layer or a node of any build-up, by its name, kind or value",
+                QKeySequence("Ctrl+F"), [this] { open_search(); });
 }
 
 void MainWindow::make_parts_menu() {

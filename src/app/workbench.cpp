@@ -118,6 +118,20 @@ void Workbench::select_node(const std::string& id) {
         if (const auto place = scene::find_node(*b, id); place.layer) s.layer = place.layer->id;
     select(s);
 }
+void Workbench::show_place(const std::string& build_up, const std::string& layer, const std::string& node) {
+    Selection s = selection_;
+    const scene::Part* now = part();
+    if (!now || now->build_up != build_up)
+        for (const scene::Part& p : scene().parts)
+            if (p.build_up == build_up) {
+                s.part = p.id;
+                break;
+            }
+    s.build_up = build_up;
+    s.layer = layer;
+    s.node = node;
+    select(s);
+}
 const scene::Part* Workbench::part() const {
     return scene::find(scene().parts, selection_.part);
 }

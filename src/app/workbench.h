@@ -89,6 +89,8 @@ public:
     void select_part(const std::string& part);
     void select_layer(const std::string& layer);
     void select_node(const std::string& node);
+    /// A layer or a node of any build-up, with a part that wears it where there is one.
+    void show_place(const std::string& build_up, const std::string& layer, const std::string& node);
     const scene::Part* part() const;
     const scene::BuildUp* build_up() const;
     const scene::Layer* layer() const;

@@ -229,3 +229,31 @@ TEST_CASE("nodes inside a frame are marked, cut and pasted, also into another la
     board->paste_nodes();
     CHECK(*h.bench.build_up() == before);
 }
+
+TEST_CASE("a stroke with Alt cuts the wires that it crosses, and a search finds any node by its value") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string cover = h.bench.selection().layer;
+    const std::string cavity = h.node("ca");
+    const std::string levels = h.node("le");
+    QTest::qWait(30);
+    app::Board* board = h.w.board();
+    // Between both tiles runs the wire, at the height of the left one's output.
+    const QPoint out = board->output_position(cavity);
+    const QPoint above(out.x() + 9, out.y() - 14);
+    QTest::mousePress(board->viewport(), Qt::LeftButton, Qt::AltModifier, above);
+    QTest::mouseMove(board->viewport(), above + QPoint(0, 14));
+    QTest::mouseRelease(board->viewport(), Qt::LeftButton, Qt::AltModifier, above + QPoint(0, 28));
+    CHECK(h.at(levels).inputs.at("in").from.empty());
+    CHECK(h.bench.layer()->gate.mask.from == levels);
+    h.bench.undo();
+    CHECK(h.at(levels).inputs.at("in").from == cavity);
+    h.bench.edit_build_up("mark", [&](scene::BuildUp& b) { scene::node(b, levels)->inputs["gamma"].value = 1.7531f; });
+    h.bench.select_part(h.bench.scene().parts.back().id);
+    h.w.open_search();
+    auto* line = h.w.command_list()->findChild<QLineEdit*>();
+    QTest::keyClicks(line, "1.7531");
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.bench.selection().node == levels);
+    CHECK(h.bench.selection().layer == cover);
+}

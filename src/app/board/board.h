@@ -91,8 +91,10 @@ private:
     int drop_index_ = -1;
     std::vector<std::string> taken() const;  ///< what is marked, else the selected node
     void mark_in(const QRectF& frame);
+    void cut_wires(const QLineF& stroke);
     std::set<std::string> marked_;  ///< tiles, by a frame drawn around them or by Ctrl and a click
     std::optional<QPointF> frame_from_;
+    std::optional<QPointF> cut_from_;  ///< of a stroke that cuts the wires it crosses
     QPointF frame_to_;
     std::set<std::string> opened_;  ///< lanes that stay open, by build-up and layer
     bool resized_ = true;

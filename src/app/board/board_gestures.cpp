@@ -26,6 +26,10 @@ void Board::mousePressEvent(QMouseEvent* e) {
     pressed_ = e->pos();
     const Spot s = spot(e->pos());
     if (e->button() != Qt::LeftButton) return;
+    if (e->modifiers() & Qt::AltModifier) {
+        cut_from_ = frame_to_ = to_board(e->pos());
+        return;
+    }
     switch (s.kind) {
         case Spot::output:
             wire_from_ = s.id;
@@ -79,6 +83,11 @@ void Board::mousePressEvent(QMouseEvent* e) {
 }
 
 void Board::mouseMoveEvent(QMouseEvent* e) {
+    if (cut_from_) {
+        frame_to_ = to_board(e->pos());
+        viewport()->update();
+        return;
+    }
     if (frame_from_) {
         frame_to_ = to_board(e->pos());
         mark_in(QRectF(*frame_from_, frame_to_).normalized());
@@ -169,7 +178,35 @@ void Board::duplicate_marked(bool sources) {
     redraw();
 }
 
+void Board::cut_wires(const QLineF& stroke) {
+    std::vector<const BoardWire*> cut;
+    for (const BoardWire& w : layout_.wires) {
+        const auto way = w.way();
+        bool crossed = false;
+        for (size_t i = 0; i + 1 < way.size(); ++i)
+            crossed |= QLineF(way[i], way[i + 1]).intersects(stroke, nullptr) == QLineF::BoundedIntersection;
+        if (crossed) cut.push_back(&w);
+    }
+    if (cut.empty()) return;
+    bench_.edit_build_up(cut.size() == 1 ? "Cut a wire" : "Cut wires", [&](scene::BuildUp& b) {
+        for (const BoardWire* w : cut) {
+            if (scene::Node* n = scene::node(b, w->to))
+                n->inputs[w->port].from.clear();
+            else if (scene::Layer* l = scene::find(b.layers, w->to); l && w->port == scene::gate_slot)
+                l->gate.mask.from.clear();
+            else if (l)
+                l->surface[w->port].from.clear();
+        }
+    });
+}
+
 void Board::mouseReleaseEvent(QMouseEvent* e) {
+    if (cut_from_) {
+        cut_wires(QLineF(*cut_from_, to_board(e->pos())));
+        cut_from_.reset();
+        viewport()->update();
+        return;
+    }
     frame_from_.reset();
     if (!wire_from_.empty()) {
         if ((e->pos() - pressed_).manhattanLength() > 6) drop_wire(e->pos());

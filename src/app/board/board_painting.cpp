@@ -43,6 +43,10 @@ void Board::paintEvent(QPaintEvent* e) {
         p.setBrush(Qt::NoBrush);
         p.drawRect(QRectF(*frame_from_, frame_to_).normalized());
     }
+    if (cut_from_) {
+        p.setPen(QPen(t.accent, 2, Qt::DotLine));
+        p.drawLine(*cut_from_, frame_to_);
+    }
     if (!wire_from_.empty())
         if (const BoardTile* from = layout_.tile(wire_from_)) {
             p.setPen(QPen(t.accent, 2));
@@ -66,7 +70,7 @@ void Board::draw_lanes() {
     p.setFont(font());
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
     for (size_t i = 0; i < layout_.lanes.size(); ++i) paint_lane(p, i);
-    // Wires run level, then straight up or down just before their end, with rounded corners.
+    // Wires have rounded corners.
     // The whole way that leads to the selected tile, and from it, is lit.
     scene::Ids before;
     scene::Ids after;
@@ -79,12 +83,9 @@ void Board::draw_lanes() {
         const bool touched = (before.contains(w.from) && before.contains(w.to)) || after.contains(w.from);
         p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
         p.setBrush(Qt::NoBrush);
-        const QPointF a = w.start + QPointF(6, 0);
-        const QPointF b = w.stop - QPointF(6, 0);
-        // Within a lane the turn is next to the reader; a wire from another lane climbs right beside its source.
+        const auto [a, turn, other, b] = w.way();
         const double dy = b.y() - a.y();
-        const double x =
-            w.across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6)) : std::max(a.x() + 4, b.x() - 6);
+        const double x = turn.x();
         const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
         QPainterPath path(a);
         if (std::fabs(dy) < 1)

@@ -28,6 +28,14 @@ QPointF BoardLayout::end_tab(const BoardLane& lane, size_t index) {
     return {lane.end.left(), lane.end.top() + 11 + 17 * double(index)};
 }
 
+std::array<QPointF, 4> BoardWire::way() const {
+    const QPointF a = start + QPointF(6, 0);
+    const QPointF b = stop - QPointF(6, 0);
+    const double x =
+        across_lanes ? std::min(a.x() + 6, std::max(a.x() + 4, b.x() - 6)) : std::max(a.x() + 4, b.x() - 6);
+    return {a, QPointF(x, a.y()), QPointF(x, b.y()), b};
+}
+
 namespace {
 std::shared_ptr<const nodes::NodeDescription> known(const scene::Node& n) {
     const nodes::NodeDescription* d = nodes::describe(n.kind);
@@ -148,11 +156,11 @@ private:
         return next;
     }
 
-    void wire(const std::string& from, const std::string& to, const QPointF& stop, int lane) {
+    void wire(const std::string& from, const std::string& to, const std::string& port, const QPointF& stop, int lane) {
         const auto it = tile_at_.find(from);
         if (it == tile_at_.end()) return;
         const BoardTile& source = out_.tiles[it->second];
-        out_.wires.push_back({from, to, BoardLayout::output_tab(source), stop, source.lane != lane});
+        out_.wires.push_back({from, to, port, BoardLayout::output_tab(source), stop, source.lane != lane});
     }
     void wire_nodes(const Lane& lane, int index) {
         if (out_.lanes[size_t(index)].folded) return;
@@ -161,7 +169,7 @@ private:
             for (const auto& [name, input] : n.inputs) {
                 const auto at = std::find(tile.inputs.begin(), tile.inputs.end(), name);
                 if (!input.from.empty() && at != tile.inputs.end())
-                    wire(input.from, n.id, BoardLayout::input_tab(tile, size_t(at - tile.inputs.begin())), index);
+                    wire(input.from, n.id, name, BoardLayout::input_tab(tile, size_t(at - tile.inputs.begin())), index);
             }
         }
     }
@@ -170,7 +178,7 @@ private:
         for (size_t t = 0; t < lane.tabs.size(); ++t) {
             const bool gate = lane.tabs[t] == scene::gate_slot;
             const scene::Input& input = gate ? layer.gate.mask : layer.surface.at(lane.tabs[t]);
-            if (!input.from.empty()) wire(input.from, layer.id, BoardLayout::end_tab(lane, t), index);
+            if (!input.from.empty()) wire(input.from, layer.id, lane.tabs[t], BoardLayout::end_tab(lane, t), index);
         }
     }
 

@@ -2,6 +2,7 @@
 // distance from the layer's end. A pure function of the build-up, so that it is stable: nobody pushes tiles around.
 #pragma once
 #include <QRectF>
+#include <array>
 #include <functional>
 #include <map>
 #include <vector>
@@ -25,8 +26,13 @@ struct BoardLane {
 };
 struct BoardWire {
     std::string from, to;  ///< node ids; `to` may be a layer id
+    std::string port;      ///< of `to`: a node's input, a layer's slot or its gate
     QPointF start, stop;
     bool across_lanes = false;
+
+    /// Its corners: level, then straight up or down just before its end, or beside its source where it comes from
+    /// another lane.
+    std::array<QPointF, 4> way() const;
 };
 struct BoardLayout {
     std::vector<BoardLane> lanes;
