@@ -48,7 +48,7 @@ QImage thumbnail_of(const review::NodeMeasure& m) {
     for (int y = 0; y < m.height; ++y) {
         auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
         for (int x = 0; x < m.width; ++x) {
-            const V3f& c = m.picture[size_t(y * m.width + x)];
+            const V3f& c = m.picture[size_t(y) * size_t(m.width) + size_t(x)];
             line[x] = c.x < 0.f ? theme().surround.rgb() : swatch(c).rgb();
         }
     }

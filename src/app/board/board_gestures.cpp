@@ -7,6 +7,7 @@
 #include <QHelpEvent>
 #include <QInputDialog>
 #include <QMenu>
+#include <QMimeData>
 #include <QPainterPath>
 #include <QScrollBar>
 #include <QToolTip>

@@ -180,7 +180,8 @@ void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer*
         p.setPen(t.text);
         const size_t shared = bench_.build_up()->commons.size();
         p.drawText(QRectF(left, r.top(), right - left - 8, r.height()), Qt::AlignVCenter,
-                   QString("Commons, %1 nodes that lanes share").arg(shared));
+                   shared == 1 ? QString("Commons, one node that lanes share")
+                               : QString("Commons, %1 nodes that lanes share").arg(shared));
         return;
     }
     const scene::Layer& layer = *of;
@@ -202,7 +203,10 @@ void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer*
     size_t wired = 0;
     for (const auto& [slot, input] : layer.surface) wired += !input.from.empty();
     QString text = !scene::traits(layer.kind).hides ? "coat" : layer.gate.mask.from.empty() ? "no mask" : "mask";
-    if (!layer.nodes.empty()) text += QString(", %1 nodes").arg(layer.nodes.size());
+    if (layer.nodes.size() == 1)
+        text += ", one node";
+    else if (!layer.nodes.empty())
+        text += QString(", %1 nodes").arg(layer.nodes.size());
     p.drawText(QRectF(picture.right() + 8, r.top(), told - 48, r.height()), Qt::AlignVCenter, text);
 }
 
