@@ -35,9 +35,10 @@ void Measuring::start() {
     thread_ = std::thread([this, image, build_up = wanted_] {
         yield_to_window();
         auto result = std::make_shared<Result>(measure(*image, build_up, stop_));
+        // What was stopped is a part only: it does not count as measured, so that coming back measures it anew.
+        const auto of = stop_.stop ? nullptr : image->prepared;
         QMetaObject::invokeMethod(
-            this, [this, result, of = image->prepared, build_up] { take(std::move(*result), of, build_up); },
-            Qt::QueuedConnection);
+            this, [this, result, of, build_up] { take(std::move(*result), of, build_up); }, Qt::QueuedConnection);
     });
 }
 
