@@ -16,6 +16,7 @@ CommandList::CommandList(QWidget* parent) : QFrame(parent, Qt::Popup) {
     box->setContentsMargins(8, 8, 8, 8);
     line_ = new QLineEdit;
     list_ = new QListWidget;
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);  // what is too long ends in dots
     box->addWidget(line_);
     box->addWidget(list_);
     line_->installEventFilter(this);
