@@ -223,6 +223,9 @@ void MainWindow::open_node_list() {
     for (const auto& d : nodes::catalogue())
         all.push_back({QString::fromStdString(d.title), QString::fromStdString(d.help),
                        [this, kind = d.kind] { add_node(kind); }});
+    for (const scene::Network& n : bench_->scene().networks)
+        all.push_back({QString::fromStdString(n.name), "a group of this project",
+                       [this, id = n.id] { bench_->add_instance(id); }});
     command_list_->open(std::move(all), "Add a node to the selected layer",
                         board_->mapToGlobal(QPoint(board_->width() / 2, 30)));
 }

@@ -203,6 +203,23 @@ void MainWindow::make_nodes_menu() {
                 });
     add_command(nodes_menu, "S&wap...", "Another kind of node in place of the selected one, which keeps what fits",
                 QKeySequence("Shift+N"), [this] { open_swap_list(); });
+    add_command(nodes_menu, "&Wire...", "A wire from the selected tile: letters choose where it goes",
+                QKeySequence("W"), [this] { board_->start_wire(false); });
+    add_command(nodes_menu, "Wire &into...", "A wire into the selected tile: letters choose where it comes from",
+                QKeySequence("Shift+W"), [this] { board_->start_wire(true); });
+    nodes_menu->addSeparator();
+    add_command(nodes_menu, "&Bypass", "What the selected tiles work on passes as it is; again lets it through",
+                QKeySequence("Y"), [this] { board_->bypass_marked(); });
+    add_command(nodes_menu, "&Hold this version", "Keeps the tile's settings beside those that you go on changing",
+                QKeySequence("Shift+X"), [this] { bench_->hold_version(); });
+    add_command(nodes_menu, "&Flip versions", "The held settings and those that stand change places", QKeySequence("X"),
+                [this] { bench_->flip_version(); });
+    nodes_menu->addSeparator();
+    add_command(nodes_menu, "&Group...", "One node of the marked tiles, to be used wherever it is wanted",
+                QKeySequence("Ctrl+G"), [this] { board_->group_marked(); });
+    add_command(nodes_menu, "&Open or close group",
+                "A group's nodes in its place, to be changed; closing makes it anew", QKeySequence("Shift+G"),
+                [this] { board_->open_or_close_group(); });
     nodes_menu->addSeparator();
     add_command(nodes_menu, "&Copy", "The selected node, or all that a frame was drawn around, onto the clipboard",
                 QKeySequence("Ctrl+C"), [this] { board_->copy_nodes(); });
@@ -247,6 +264,8 @@ void MainWindow::make_view_menu() {
                 [this] { bench_->compare_with(bench_->compared() >= 0 ? -1 : int(bench_->kept().size()) - 1); });
     add_command(view, "&Wide board", "The board over the whole window, the picture small beside it; again goes back",
                 QKeySequence("B"), [this] { widen_board(); });
+    add_command(view, "Whole b&oard", "All lanes open, as large as they fit; again as they are laid out",
+                QKeySequence("Shift+B"), [this] { board_->zoom_to_fit(); });
     add_command(view, "Dra&wer", "Show or hide the strip under the picture", QKeySequence("D"),
                 [this] { drawer_->setVisible(!drawer_->isVisible()); });
     add_command(view, "Dark roo&m", "The darker grey, for dark rooms", {}, [this] {

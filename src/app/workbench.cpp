@@ -97,6 +97,7 @@ void Workbench::select_part(const std::string& id) {
     if (!part) return;
     Selection s = selection_;
     s.part = id;
+    s.form.clear();
     if (s.build_up != part->build_up) {
         s.build_up = part->build_up;
         s.node.clear();
@@ -109,11 +110,18 @@ void Workbench::select_layer(const std::string& id) {
     Selection s = selection_;
     s.layer = id;
     s.node.clear();
+    s.form.clear();
+    select(s);
+}
+void Workbench::show_form(const std::string& form) {
+    Selection s = selection_;
+    s.form = form;
     select(s);
 }
 void Workbench::select_node(const std::string& id) {
     Selection s = selection_;
     s.node = id;
+    s.form.clear();
     if (const auto* b = build_up())
         if (const auto place = scene::find_node(*b, id); place.layer) s.layer = place.layer->id;
     select(s);

@@ -17,6 +17,7 @@ namespace vemtra::app {
 
 struct Selection {
     std::string part, build_up, layer, node;
+    std::string form;  ///< what of the rest of the scene is edited in detail (detail/scene_forms.h); empty: the above
     bool operator==(const Selection&) const = default;
 };
 
@@ -89,6 +90,7 @@ public:
     void select_part(const std::string& part);
     void select_layer(const std::string& layer);
     void select_node(const std::string& node);
+    void show_form(const std::string& form);
     /// A layer or a node of any build-up, with a part that wears it where there is one.
     void show_place(const std::string& build_up, const std::string& layer, const std::string& node);
     const scene::Part* part() const;
@@ -120,6 +122,20 @@ public:
     void sit_down();        ///< its lowest point comes to lie on the stage
     void duplicate_part();  ///< another instance of it, beside it
     void remove_part();
+
+    // Nodes of the shown build-up
+    void bypass(const std::vector<std::string>& nodes);  ///< all of them, or none where all are
+    void hold_version();                                 ///< of the selected node's settings
+    void flip_version();
+    void group_nodes(const std::vector<std::string>& nodes, const std::string& name);
+    void open_group(const std::string& instance);  ///< its nodes are laid open in its place
+    void close_group(const std::string& network);  ///< what lies open of it becomes the network, for all instances
+    void dissolve_group(const std::string& instance);
+    void make_group_unique(const std::string& instance);
+    /// An instance of a network of the project, in the selected layer's lane.
+    void add_instance(const std::string& network);
+    /// A map node for the file: for a slot or an input where one is named, else for nothing yet.
+    void add_map(const fs::path& file, const std::string& layer, const std::string& node, const std::string& port);
 
     // Stock
     const scene::Stock& stock() const { return stock_; }

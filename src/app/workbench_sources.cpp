@@ -2,6 +2,7 @@
 #include "app/workbench.h"
 #include "nodes/wiring.h"
 #include "scene/edits.h"
+#include "scene/networks.h"
 
 namespace vemtra::app {
 
@@ -83,9 +84,9 @@ void Workbench::apply_stock_to(const std::string& id, const std::string& layer) 
         return;
     }
     const scene::StockItem fitted = fitted_stock(*item);
-    edit_build_up((item->mask ? "Mask: " : "Surface: ") + item->layer.name, [&](scene::BuildUp& x) {
-        scene::apply_stock(x, layer, fitted);
-        scene::Layer* l = scene::find(x.layers, layer);
+    edit((item->mask ? "Mask: " : "Surface: ") + item->layer.name, [&, id = b->id](scene::Scene& x) {
+        scene::apply_stock(x, id, layer, fitted);
+        scene::Layer* l = scene::find(scene::find(x.build_ups, id)->layers, layer);
         const bool unnamed = l && (l->name == "Base" || l->name == "New cover" || l->name == "New coat");
         if (unnamed && !item->mask) l->name = item->layer.name;
     });
@@ -95,9 +96,9 @@ void Workbench::add_stock_layer(const std::string& id) {
     const scene::StockItem* item = stock_.find(id);
     if (!item || !build_up()) return;
     std::string made;
-    edit_build_up("Add " + item->layer.name, [&](scene::BuildUp& b) {
-        made = scene::add_layer(b, item->layer.name, selection_.layer, item->layer.kind);
-        scene::apply_stock(b, made, fitted_stock(*item));
+    edit("Add " + item->layer.name, [&, id = build_up()->id](scene::Scene& s) {
+        made = scene::add_layer(*scene::find(s.build_ups, id), item->layer.name, selection_.layer, item->layer.kind);
+        scene::apply_stock(s, id, made, fitted_stock(*item));
     });
     select_layer(made);
 }
@@ -133,9 +134,11 @@ void Workbench::wear_stock(const std::string& id, const std::string& part) {
         scene::BuildUp b =
             scene::default_build_up(scene::FreshIds(scene::ids_of(s.build_ups)).take(item->layer.id), item->layer.name);
         b.layers.front().name = item->layer.name;
-        scene::apply_stock(b, b.layers.front().id, *item);
-        scene::find(s.parts, part)->build_up = b.id;
+        const std::string id = b.id;
+        const std::string base = b.layers.front().id;
+        scene::find(s.parts, part)->build_up = id;
         s.build_ups.push_back(std::move(b));
+        scene::apply_stock(s, id, base, *item);
     });
     select({});
     select_part(part);
@@ -149,6 +152,7 @@ void Workbench::keep_own_stock(const std::string& name) {
     const auto* l = layer();
     if (!b || !l) return;
     scene::StockItem item = scene::stock_item(*b, *l, name, "My own");
+    item.networks = scene::networks_of(scene().networks, item.layer.nodes);
     std::vector<std::string> taken;
     for (const auto& i : stock_.items) taken.push_back(i.layer.id);
     item.layer.id = scene::fresh_id(taken, "own-" + item.layer.id);
@@ -163,6 +167,7 @@ void Workbench::keep_own_mask(const std::string& name) {
         return;
     }
     scene::StockItem item = scene::mask_item(*b, *l, name, "My own masks");
+    item.networks = scene::networks_of(scene().networks, item.layer.nodes);
     nodes::scale_lengths(item.layer.nodes, 1.f / size_of_asset());
     std::vector<std::string> taken;
     for (const auto& i : stock_.items) taken.push_back(i.layer.id);

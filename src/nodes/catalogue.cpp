@@ -28,17 +28,21 @@ void describe_shapes(std::vector<NodeDescription>&);
 void describe_plane_noise(std::vector<NodeDescription>&);
 void describe_random(std::vector<NodeDescription>&);
 void describe_blend(std::vector<NodeDescription>&);
+void describe_map_stack(std::vector<NodeDescription>&);
+void describe_curves(std::vector<NodeDescription>&);
+void describe_laid_patterns(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
         for (auto* describe_family :
-             {describe_cavity,       describe_facing,      describe_grain,       describe_gradient_noise,
-              describe_worley_noise, describe_ramp,        describe_image,       describe_placement,
-              describe_normalmap,    describe_adjust,      describe_evenlight,   describe_arithmetic,
-              describe_geometry,     describe_plane_noise, describe_random,      describe_shapes,
-              describe_colour,       describe_choosing,    describe_compositing, describe_blend,
-              describe_mathematics,  describe_vectors})
+             {describe_cavity,        describe_facing,      describe_grain,       describe_gradient_noise,
+              describe_worley_noise,  describe_ramp,        describe_image,       describe_placement,
+              describe_normalmap,     describe_adjust,      describe_evenlight,   describe_arithmetic,
+              describe_geometry,      describe_plane_noise, describe_random,      describe_shapes,
+              describe_colour,        describe_choosing,    describe_compositing, describe_blend,
+              describe_laid_patterns, describe_map_stack,   describe_curves,      describe_mathematics,
+              describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;
@@ -85,11 +89,15 @@ NodeDescription describe(const scene::Network& network) {
     return d;
 }
 
+std::shared_ptr<const NodeDescription> describe(const scene::Node& node) {
+    const NodeDescription* d = describe(node.kind);
+    if (!d) return nullptr;
+    if (d->of_node) return std::make_shared<const NodeDescription>(d->of_node(node));
+    return std::shared_ptr<const NodeDescription>(std::shared_ptr<void>(), d);
+}
+
 std::shared_ptr<const NodeDescription> describe(const scene::Scene& scene, const scene::Node& node) {
-    if (node.network.empty()) {
-        const NodeDescription* d = describe(node.kind);
-        return d ? std::shared_ptr<const NodeDescription>(std::shared_ptr<void>(), d) : nullptr;
-    }
+    if (node.network.empty()) return describe(node);
     const scene::Network* network = scene::find(scene.networks, node.network);
     return network ? std::make_shared<const NodeDescription>(describe(*network)) : nullptr;
 }

@@ -48,6 +48,11 @@ enum class Role : uint8_t {
     green_down,  ///< of a normal map: 1 where green points down
     light_direction,
     light_amount,
+    knot,
+    knot_count,   ///< of a curve
+    list_order,   ///< the entries of a list, by number
+    entry_title,  ///< what the artist calls one of them
+    attribute,    ///< name of what the mesh brings
 };
 
 struct Port {
@@ -85,6 +90,10 @@ struct UniformAt {
     int offset;
 };
 
+/// `type_of`: what the node of that id gives.
+using TypeOf = std::function<Type(const std::string& id)>;
+using StandsFor = std::vector<scene::Node> (*)(const scene::Node&, const TypeOf& type_of);
+
 struct NodeDescription {
     std::string kind;  ///< MaterialX name where the standard has the node
     std::string title;
@@ -102,6 +111,10 @@ struct NodeDescription {
     /// Components of the output where the type alone does not say it (a placement on a box); null: the type's.
     int (*shape)(const scene::Node&, const NodeDescription&) = nullptr;
     std::vector<UniformAt> uniforms;
+    /// Of one whose ports follow from what a node of it holds: that node's own description; null: all are the same.
+    NodeDescription (*of_node)(const scene::Node&) = nullptr;
+    /// Of one without a kernel: the nodes that a node of it stands for, the last of them under its own id.
+    StandsFor stands_for = nullptr;
 
     const Port* port(const std::string& name) const;  ///< null where there is none
     const Port* port(Role role) const;                ///< the first of that role
@@ -128,6 +141,8 @@ const NodeDescription* describe(const std::string& kind);
 const NodeDescription& description_for(Use use);
 /// A network as a node: its inputs as ports. `output` of the network, empty: the first.
 NodeDescription describe(const scene::Network& network);
+/// Of a node with a kind: its own, where the ports follow from what it holds; null where the kind is not known.
+std::shared_ptr<const NodeDescription> describe(const scene::Node& node);
 /// Of a node of the scene, instances of networks included; null where its kind or network is not known.
 std::shared_ptr<const NodeDescription> describe(const scene::Scene& scene, const scene::Node& node);
 
@@ -151,6 +166,10 @@ std::string source_of(const scene::Node& node, Role role);
 bool has_use(const scene::Node& node, Use use);
 /// Writes the literal of the port of that role; false where the node has none.
 bool set(scene::Node& node, Role role, scene::Value value);
+/// Keeps the node's literals as another version to flip to.
+void hold_version(scene::Node& node, const NodeDescription& d);
+/// The version that is held and the one that stands change places; wires stay.
+void flip_version(scene::Node& node, const NodeDescription& d);
 /// Wires the port of that role.
 bool wire(scene::Node& node, Role role, const std::string& from);
 /// Adds a node of that use to the layer's lane (commons where empty), of the given type, and returns its id.
@@ -172,9 +191,11 @@ template <class F> void for_each_file_of(scene::Node& node, F&& f) {
     if (!d) return;
     for (const Port& p : d->ports) {
         if (p.role != Role::file) continue;
-        const auto it = node.inputs.find(p.name);
-        if (it == node.inputs.end()) continue;
-        if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(*path);
+        for (scene::Inputs* inputs : {&node.inputs, &node.held}) {
+            const auto it = inputs->find(p.name);
+            if (it == inputs->end()) continue;
+            if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(*path);
+        }
     }
 }
 

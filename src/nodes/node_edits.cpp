@@ -55,6 +55,34 @@ bool set(scene::Node& node, Role role, scene::Value value) {
     if (p) node.inputs[p->name].value = std::move(value);
     return p;
 }
+void hold_version(scene::Node& node, const NodeDescription& d) {
+    node.held.clear();
+    for (const Port& p : d.ports) {
+        const auto it = node.inputs.find(p.name);
+        if (it == node.inputs.end() && p.reads != Reads::literal) continue;  // it reads the point
+        scene::Input& kept = node.held[p.name];
+        if (it != node.inputs.end()) kept = it->second;
+        kept.value = literal_of(node, p);
+        kept.from.clear();
+        kept.output.clear();
+    }
+}
+void flip_version(scene::Node& node, const NodeDescription& d) {
+    if (node.held.empty()) return;
+    const scene::Inputs other = std::move(node.held);
+    hold_version(node, d);
+    for (const auto& [name, version] : other) {
+        const Port* p = d.port(name);
+        if (!p) continue;
+        const auto it = node.inputs.find(name);
+        if (it == node.inputs.end() && version.value == p->value && !version.worn) continue;
+        scene::Input& now = node.inputs[name];
+        now.value = version.value;
+        now.worn = version.worn;
+        now.worn_shown = version.worn_shown;
+        if (now == scene::Input{p->value, {}} && p->reads == Reads::literal) node.inputs.erase(name);
+    }
+}
 bool wire(scene::Node& node, Role role, const std::string& from) {
     const Port* p = port_of(node, role);
     if (!p) return false;

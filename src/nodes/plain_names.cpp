@@ -75,6 +75,10 @@ const std::unordered_map<std::string, std::string>& words() {
 std::string plain_name(const Port& port) {
     if (port.stop > 0)
         return (port.role == Role::stop_place ? "place of stop " : "colour of stop ") + std::to_string(port.stop);
+    if (port.group.starts_with("entry ")) {  // "opacity12" of the twelfth entry
+        const std::string word = port.name.substr(0, port.name.find_first_of("0123456789"));
+        return word == "low" ? "from, low" : word == "high" ? "from, high" : word == "turned" ? "turned over" : word;
+    }
     if (const auto it = words().find(port.name); it != words().end()) return it->second;
     std::string name = port.name;
     std::replace(name.begin(), name.end(), '_', ' ');

@@ -97,7 +97,7 @@ std::string add_where_wanted(scene::BuildUp& b, const std::string& layer, const 
     }
     const std::string made = make(b, lane, d, type_after(d, type));
     scene::Node* reader = scene::node(b, beside);
-    const NodeDescription* of = describe(reader->kind);
+    const auto of = describe(*reader);
     const std::string port = of ? fitting_port(*reader, *of, type_of(*scene::node(b, made))) : std::string();
     const Port* free = port.empty() ? nullptr : of->port(port);
     // What reads the point by itself, as the place of a pattern does, is not what a mask is meant for.

@@ -4,6 +4,7 @@
 #include <deque>
 #include <unordered_set>
 
+#include "nodes/as_computed.h"
 #include "scene/graph.h"
 
 namespace vemtra::program {
@@ -475,7 +476,15 @@ private:
 
 Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources,
                 std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
-    return Compiler(build_up, networks, resources, problems).compile(wanted);
+    const bool any_network = networks && std::any_of(networks->begin(), networks->end(),
+                                                     [](const scene::Network& n) { return nodes::has_shorthand(n); });
+    if (!any_network && !nodes::has_shorthand(build_up))
+        return Compiler(build_up, networks, resources, problems).compile(wanted);
+    const scene::BuildUp at_length = nodes::as_computed(build_up);
+    std::vector<scene::Network> networks_at_length;
+    if (networks)
+        for (const scene::Network& n : *networks) networks_at_length.push_back(nodes::as_computed(n));
+    return Compiler(at_length, networks ? &networks_at_length : nullptr, resources, problems).compile(wanted);
 }
 
 }  // namespace vemtra::program

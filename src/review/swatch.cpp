@@ -38,6 +38,7 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
     } else {
         scene::apply_stock(b, target, item);
     }
+    s.networks = item.networks;
     s.build_ups.push_back(std::move(b));
     scene::Rig light = rig ? *rig : scene::default_rig();
     light.id = "rig";

@@ -29,6 +29,12 @@ public:
     void some(const char* key, const std::string& v) {
         if (!v.empty()) out[key] = v;
     }
+    void some(const char* key, const bool& v) {
+        if (v) out[key] = v;
+    }
+    void some(const char* key, const Inputs& v) {
+        if (!v.empty()) (*this)(key, v);
+    }
     template <class T> void some(const char* key, const std::vector<T>& v) {
         if (!v.empty()) (*this)(key, v);
     }

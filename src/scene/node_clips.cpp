@@ -4,12 +4,14 @@
 
 #include "base/json_text.h"
 #include "scene/edits.h"
+#include "scene/networks.h"
 #include "scene/project_file.h"
 
 namespace vemtra::scene {
 namespace {
 
 constexpr const char* mark = "vemtra_nodes";
+constexpr const char* networks_mark = "networks";
 
 std::vector<Node> picked(const BuildUp& b, const std::unordered_set<std::string>& ids) {
     std::vector<Node> nodes;
@@ -31,19 +33,25 @@ std::vector<std::string> stand(BuildUp& b, const std::string& layer, std::vector
 
 }  // namespace
 
-std::string clip_of(const BuildUp& b, const std::vector<std::string>& nodes) {
+std::string clip_of(const Scene& scene, const BuildUp& b, const std::vector<std::string>& nodes) {
     Layer carrier;
     carrier.nodes = picked(b, {nodes.begin(), nodes.end()});
-    return json_text(Json{{mark, layer_json(carrier)["nodes"]}});
+    return json_text(Json{{mark, layer_json(carrier)["nodes"]},
+                          {networks_mark, networks_json(networks_of(scene.networks, carrier.nodes))}});
 }
 
-Result<std::vector<std::string>> paste_clip(BuildUp& b, const std::string& layer, const std::string& clip) {
+Result<std::vector<std::string>> paste_clip(Scene& scene, const std::string& build_up, const std::string& layer,
+                                            const std::string& clip) {
     const Error no_clip{"Nothing to paste", "", "", "the clipboard holds no nodes", "Copy some on the board first"};
     const auto json = parse_json<Json>(clip);
     if (!json || !json->is_object() || !json->contains(mark)) return no_clip;
     std::vector<Error> problems;
-    const Layer carrier = parse_layer(Json{{"nodes", (*json)[mark]}}, mark, "", problems);
-    if (carrier.nodes.empty()) return no_clip;
+    Layer carrier = parse_layer(Json{{"nodes", (*json)[mark]}}, mark, "", problems);
+    BuildUp* to = find(scene.build_ups, build_up);
+    if (carrier.nodes.empty() || !to) return no_clip;
+    BuildUp& b = *to;
+    if (json->contains(networks_mark))
+        bring_networks(scene, parse_networks((*json)[networks_mark], networks_mark, "", problems), carrier.nodes);
     std::unordered_map<std::string, std::string> renamed;
     std::vector<Node> nodes = copies(b, carrier.nodes, renamed);
     std::unordered_set<std::string> there;

@@ -12,6 +12,10 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("name", s.name);
     a.some("network", s.network);
     a("inputs", s.inputs);
+    a.some("held", s.held);
+    a.some("bypassed", s.bypassed);
+    a.some("laid_open", s.laid_open);
+    a.some("note", s.note);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, NetworkInput> {
     a("name", s.name);
@@ -52,6 +56,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("gate", s.gate);
     a("surface", s.surface);
     a("nodes", s.nodes);
+    a.some("note", s.note);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, BuildUp> {
     a("id", s.id);

@@ -84,6 +84,21 @@ Json layer_json(const Layer& layer) {
     return FieldWriter::object(layer);
 }
 
+std::vector<Network> parse_networks(const Json& json, const std::string& place, const std::string& file_name,
+                                    std::vector<Error>& problems) {
+    std::vector<Network> out;
+    for (size_t i = 0; json.is_array() && i < json.size(); ++i)
+        out.push_back(
+            FieldReader::object<Network>(json[i], place + "[" + std::to_string(i) + "]", file_name, problems));
+    std::erase_if(out, [](const Network& n) { return n.id.empty(); });
+    return out;
+}
+Json networks_json(const std::vector<Network>& networks) {
+    Json list = Json::array();
+    for (const Network& n : networks) list.push_back(FieldWriter::object(n));
+    return list;
+}
+
 Result<Loaded> load(const fs::path& file) {
     Result<std::string> text = read_file(file, most_text_bytes);
     if (!text) return text.error();

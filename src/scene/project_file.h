@@ -23,6 +23,10 @@ std::string to_text(const Scene& scene);
 Layer parse_layer(const Json& json, const std::string& place, const std::string& file_name,
                   std::vector<Error>& problems);
 Json layer_json(const Layer& layer);
+/// Networks alone, as they travel with a stock entry or over the clipboard; what is no list gives none.
+std::vector<Network> parse_networks(const Json& json, const std::string& place, const std::string& file_name,
+                                    std::vector<Error>& problems);
+Json networks_json(const std::vector<Network>& networks);
 
 Result<Loaded> load(const fs::path& file);
 Status save(const Scene& scene, const fs::path& file);

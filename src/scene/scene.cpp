@@ -110,7 +110,8 @@ size_t bytes_of(const Inputs& inputs) {
 }
 size_t bytes_of(const std::vector<Node>& nodes) {
     size_t n = nodes.capacity() * sizeof(Node);
-    for (const Node& x : nodes) n += bytes_of(x.id) + bytes_of(x.name) + bytes_of(x.inputs);
+    for (const Node& x : nodes)
+        n += bytes_of(x.id) + bytes_of(x.name) + bytes_of(x.inputs) + bytes_of(x.held) + bytes_of(x.note);
     return n;
 }
 }  // namespace

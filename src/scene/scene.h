@@ -46,8 +46,12 @@ using Inputs = std::map<std::string, Input>;
 struct Node {
     std::string id, kind, type, name;
     std::string network;
-    Inputs inputs;  ///< only what differs from the defaults needs to be here
-    Json extra;     ///< keys that this version does not know, kept for saving
+    Inputs inputs;          ///< only what differs from the defaults needs to be here
+    Inputs held;            ///< another version of its literals, to flip to; empty: none is held
+    bool bypassed = false;  ///< what it works on passes as it is
+    std::string laid_open;  ///< id of the network that it is a part of while that is edited in place; empty: none
+    std::string note;       ///< what the artist wrote about it
+    Json extra;             ///< keys that this version does not know, kept for saving
     bool operator==(const Node&) const = default;
 };
 
@@ -110,6 +114,7 @@ struct Layer {
     Gate gate;
     Inputs surface;  ///< slots by OpenPBR Surface 1.1 name
     std::vector<Node> nodes;
+    std::string note;  ///< what the artist wrote about it
     Json extra;
     bool operator==(const Layer&) const = default;
 };

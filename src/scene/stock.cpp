@@ -6,6 +6,7 @@
 
 #include "base/json_text.h"
 #include "scene/edits.h"
+#include "scene/networks.h"
 #include "scene/project_file.h"
 
 namespace vemtra::scene {
@@ -41,6 +42,9 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
         item.group = word(entry, "group", group);
         item.note = word(entry, "note", "");
         item.layer.extra = {};
+        if (entry.is_object() && entry.contains("networks"))
+            item.networks = parse_networks(entry["networks"], "items[" + std::to_string(i) + "].networks",
+                                           file.string(), stock.problems);
         item.mask = entry.is_object() && entry.contains("mask") && entry["mask"] == true;
         if (item.layer.id.empty() || stock.find(item.layer.id)) {
             stock.problems.push_back({"A stock entry is left out", file.string(), "items[" + std::to_string(i) + "].id",
@@ -95,6 +99,7 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file) {
             entry.erase("gate");
         entry["group"] = i.group;
         entry["note"] = i.note;
+        if (!i.networks.empty()) entry["networks"] = networks_json(i.networks);
         json["items"].push_back(std::move(entry));
     }
     std::error_code ec;
@@ -163,6 +168,13 @@ void apply_stock(BuildUp& b, const std::string& layer_id, const StockItem& item)
     }
     layer->kind = base ? LayerKind::cover : item.layer.kind;
     exchange_surface(b, layer_id, item.layer.surface, item.layer.nodes);
+}
+
+void apply_stock(Scene& scene, const std::string& build_up, const std::string& layer_id, StockItem item) {
+    BuildUp* b = find(scene.build_ups, build_up);
+    if (!b || !find(b->layers, layer_id)) return;
+    bring_networks(scene, std::move(item.networks), item.layer.nodes);
+    apply_stock(*b, layer_id, item);
 }
 
 }  // namespace vemtra::scene

@@ -8,10 +8,11 @@
 namespace vemtra::scene {
 
 struct StockItem {
-    std::string group, note;  ///< note: where the numbers come from, or why they are what they are
-    bool own = false;         ///< the artist's: may be renamed and removed
-    bool mask = false;        ///< it opens a gate, and has no surface
-    Layer layer;              ///< id, name, kind, surface and nodes count; of a mask, gate and nodes
+    std::string group, note;        ///< note: where the numbers come from, or why they are what they are
+    bool own = false;               ///< the artist's: may be renamed and removed
+    bool mask = false;              ///< it opens a gate, and has no surface
+    Layer layer;                    ///< id, name, kind, surface and nodes count; of a mask, gate and nodes
+    std::vector<Network> networks;  ///< that its nodes are instances of
 };
 
 struct Stock {
@@ -39,5 +40,7 @@ StockItem mask_item(const BuildUp& build_up, const Layer& layer, const std::stri
 /// Lays the entry onto a layer: surface and kind change, gate and amounts stay. The base stays a cover. Of a mask the
 /// gate changes, the surface stays; the base has no gate.
 void apply_stock(BuildUp& build_up, const std::string& layer_id, const StockItem& item);
+/// The same onto a layer of the scene, with the networks that the entry brings.
+void apply_stock(Scene& scene, const std::string& build_up, const std::string& layer_id, StockItem item);
 
 }  // namespace vemtra::scene

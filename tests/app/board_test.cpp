@@ -7,52 +7,10 @@
 #include <QScrollBar>
 #include <QSignalSpy>
 
-#include "app/command_list.h"
-#include "app/window.h"
-#include "scene/edits.h"
+#include "app/hands.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
-
-namespace {
-
-struct Hands {
-    app::MainWindow w;
-    app::Workbench& bench = w.bench();
-    int keys = 0;
-    Hands() {
-        w.resize(1280, 800);
-        w.show();
-        QApplication::setActiveWindow(&w);
-        REQUIRE(w.open_project(demo_project, false));
-        bench.select_part(bench.scene().parts.front().id);
-    }
-    ~Hands() { bench.discard_autosave(); }
-    void key(Qt::Key k) {
-        QTest::keyClick(&w, k);
-        ++keys;
-    }
-    /// Finds a node in the typed list by its first letters.
-    std::string node(const char* letters) {
-        key(Qt::Key_N);
-        auto* line = w.command_list()->findChild<QLineEdit*>();
-        REQUIRE(w.command_list()->isVisible());
-        for (const char* c = letters; *c; ++c, ++keys) QTest::keyClick(line, *c);
-        QTest::keyClick(line, Qt::Key_Return);
-        ++keys;
-        return bench.selection().node;
-    }
-    const scene::Node& at(const std::string& id) { return *scene::find_node(*bench.build_up(), id).node; }
-    void drag(QPoint from, QPoint to) {
-        QWidget* on = w.board()->viewport();
-        QTest::mousePress(on, Qt::LeftButton, {}, from);
-        QTest::mouseMove(on, from + (to - from) / 2);
-        QTest::mouseMove(on, to);
-        QTest::mouseRelease(on, Qt::LeftButton, {}, to);
-    }
-};
-
-}  // namespace
 
 TEST_CASE("a worn edge with break-up takes twelve keys from an empty cover") {
     Hands h;

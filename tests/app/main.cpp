@@ -1,8 +1,6 @@
-#define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include "app/window.h"
 #include "base/memory.h"
+#include "runner.h"
 
 int main(int argc, char** argv) {
     if (!qEnvironmentVariableIsSet("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
@@ -13,5 +11,5 @@ int main(int argc, char** argv) {
     QApplication app(argc, argv);
     vemtra::app::load_fonts();
     vemtra::app::use_theme(false);
-    return Catch::Session().run(argc, argv);
+    return vemtra::test::run_cases(argc, argv);
 }

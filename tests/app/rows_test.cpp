@@ -41,6 +41,8 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
         t.b.select_node(id);
         for (const nodes::Port& p : d.ports) {
             if (p.stop > 4) continue;
+            if (p.role == nodes::Role::knot || p.role == nodes::Role::knot_count || p.role == nodes::Role::list_order)
+                continue;  // shown as a curve, or as a list
             INFO(p.name);
             const QString label = QString::fromStdString(nodes::plain_name(p));
             auto* row = t.w.detail()->findChild<QWidget*>(label);
@@ -67,7 +69,7 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
     CHECK(rows > 60);
 }
 
-TEST_CASE("the rigs page edits what it shows, and a light's rows follow its kind") {
+TEST_CASE("what is chosen on the rigs page is edited in detail, and a light's rows follow its kind") {
     Demo t;
     t.w.drawer()->show_page(app::Page::rigs);
     t.b.edit("Add light", [](scene::Scene& s) {
@@ -76,29 +78,51 @@ TEST_CASE("the rigs page edits what it shows, and a light's rows follow its kind
         scene::find(s.rigs, s.rig)->lights.push_back(l);
     });
     auto lamp = [&]() -> const scene::Light& { return *scene::find(scene::active_rig(t.b.scene())->lights, "Lamp"); };
-    auto* drawer = t.w.drawer();
-    auto* shape = drawer->findChild<QComboBox*>("Lamp shape");
+    auto* tree = t.w.drawer()->findChild<QTreeWidget*>("rigs");
+    REQUIRE(tree);
+    auto choose = [&](const QString& name) {
+        const auto items = tree->findItems(name, Qt::MatchExactly | Qt::MatchRecursive);
+        REQUIRE_FALSE(items.isEmpty());
+        tree->setCurrentItem(items.front());
+        QTest::qWait(20);
+    };
+    choose("Lamp");
+    CHECK(t.b.selection().form == "light/Lamp");
+    auto* detail = t.w.findChild<QWidget*>("detail");
+    auto* shape = detail->findChild<QComboBox*>("shape");
     REQUIRE(shape);
     CHECK(shape->count() == int(render::light_kinds().size()));
-    CHECK(drawer->findChild<QWidget*>("Lamp size.x"));
+    CHECK(detail->findChild<QWidget*>("size.x"));
     Q_EMIT shape->activated(1);
     CHECK(lamp().shape == "sphere");
-    REQUIRE(wait_until([&] { return drawer->findChild<QWidget*>("Lamp diameter") != nullptr; }, 10));
-    auto* diameter = drawer->findChild<app::ValueField*>("Lamp diameter");
+    REQUIRE(wait_until([&] { return detail->findChild<QWidget*>("diameter") != nullptr; }, 10));
+    auto* diameter = detail->findChild<app::ValueField*>("diameter");
     REQUIRE(diameter);
     Q_EMIT diameter->moved(.4f);
     CHECK(lamp().size.x == Approx(.4f));
-    auto* exposure = drawer->findChild<app::ValueField*>("Lamp exposure");
+    auto* exposure = detail->findChild<app::ValueField*>("exposure");
     REQUIRE(exposure);
     Q_EMIT exposure->moved(1.5f);
     CHECK(lamp().exposure == Approx(1.5f));
-    auto* on = drawer->findChild<QCheckBox*>("stage on");
+    choose(QString::fromStdString(scene::active_rig(t.b.scene())->name));
+    auto* on = detail->findChild<QCheckBox*>("stage on");
     REQUIRE(on);
     const bool was = scene::active_rig(t.b.scene())->stage.on;
     on->click();
     CHECK(scene::active_rig(t.b.scene())->stage.on != was);
-    for (int i = 0; i < 5; ++i) t.b.undo();
+    choose("Pictures");
+    auto* samples = detail->findChild<app::ValueField*>("samples");
+    REQUIRE(samples);
+    Q_EMIT samples->moved(33.f);
+    CHECK(t.b.scene().render.samples == 33);
+    t.b.select_layer(t.b.selection().layer);  // the board takes the panel back
+    QTest::qWait(20);
+    CHECK_FALSE(detail->findChild<app::ValueField*>("samples"));
+    t.b.show_form("light/Lamp");
+    for (int i = 0; i < 6; ++i) t.b.undo();
     CHECK_FALSE(scene::find(scene::active_rig(t.b.scene())->lights, "Lamp"));
+    QTest::qWait(20);  // the form of what is gone goes too
+    CHECK_FALSE(detail->findChild<QComboBox*>("shape"));
 }
 
 TEST_CASE("every page of the drawer is reached by its own name, and findings tell their number") {

@@ -3,6 +3,9 @@
 
 #include <QListWidget>
 #include <QSplitter>
+#include <QToolButton>
+
+#include "scene/edits.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -41,6 +44,76 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         shot("network");
         QTest::keyClick(&w, Qt::Key_B);
         QTest::qWait(200);
+    }
+    if (wants("group")) {
+        bench.select_node("wear");
+        QApplication::setActiveWindow(&w);
+        QTest::keyClick(&w, Qt::Key_B);
+        std::vector<std::string> inside;
+        for (const scene::Node& n : bench.layer()->nodes)
+            if (n.id != "wear" && inside.size() < 2) inside.push_back(n.id);
+        bench.group_nodes(inside, "Break-up");
+        bench.open_group(bench.selection().node);
+        bench.edit_build_up("x", [](scene::BuildUp& b) { scene::node(b, "wear")->note = "Where hands and ropes rub"; });
+        bench.select_node("wear");
+        bench.bypass({bench.layer()->nodes.front().id});
+        QTest::qWait(400);
+        picture(w, uint32_t(samples));
+        shot("group");
+        w.board()->start_wire(false);
+        shot("group-letters");
+        QTest::keyClick(w.board(), Qt::Key_Escape);
+        w.board()->set_zoom(1.6, {200, 100});
+        shot("group-zoomed");
+        w.board()->set_zoom(1, {0, 0});
+        w.board()->zoom_to_fit();
+        shot("group-fit");
+        w.board()->zoom_to_fit();
+        QTest::keyClick(&w, Qt::Key_B);
+        for (int i = 0; i < 4; ++i) bench.undo();
+        bench.select_node("wear");
+    }
+    if (wants("stack")) {
+        std::string id;
+        bench.edit_build_up("Stack", [&](scene::BuildUp& b) {
+            id = scene::add_node(b, bench.selection().layer, "mapstack", "float", "Dirt");
+            scene::Node& n = *scene::node(b, id);
+            n.inputs["entries"].value = std::string("1 2 4( 3 5a )");
+            n.inputs["map1"].from = "wear";
+            n.inputs["title1"].value = std::string("Wear");
+            n.inputs["map2"].from = "wear";
+            n.inputs["mode2"].value = 2.f;
+            n.inputs["opacity2"].value = .6f;
+            n.inputs["title2"].value = std::string("Streaks");
+            n.inputs["title4"].value = std::string("Scuffs, as a whole");
+        });
+        bench.select_node(id);
+        picture(w, 8);
+        if (auto* head = w.detail()->findChild<QToolButton*>("entry-2")) head->click();
+        shot("stack");
+        bench.edit_build_up("Curves", [&](scene::BuildUp& b) {
+            id = scene::add_node(b, bench.selection().layer, "curves", "float", "Curves");
+            scene::Node& n = *scene::node(b, id);
+            n.inputs["in"].from = "wear";
+            n.inputs["all_knots"].value = 4.f;
+            n.inputs["all2"].value = V2f(.3f, .12f);
+            n.inputs["all3"].value = V2f(.6f, .85f);
+        });
+        bench.select_node(id);
+        picture(w, 8);
+        QTest::qWait(600);
+        shot("curves");
+        bench.undo();
+        bench.undo();
+        w.drawer()->show_page(app::Page::rigs);
+        if (const auto& lights = scene::active_rig(bench.scene())->lights; !lights.empty())
+            bench.show_form("light/" + lights.front().id);
+        else
+            bench.show_form("rig");
+        picture(w, 8);
+        shot("light");
+        bench.select_layer("marine-enamel");
+        w.drawer()->show_page(app::Page::parts);
     }
     if (wants("maps")) {
         bench.select_part("handle");

@@ -1,7 +1,5 @@
-#define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include "hostile/works.h"
+#include "runner.h"
 #include "support.h"
 
 int main(int argc, char** argv) {
@@ -9,5 +7,5 @@ int main(int argc, char** argv) {
     const vemtra::test::Scratch own;  // neither seen nor changed: what the user keeps
     for (const char* kind : {"DATA", "CACHE", "CONFIG"})
         setenv((std::string("XDG_") + kind + "_HOME").c_str(), (own.path / kind).c_str(), 1);
-    return Catch::Session().run(argc, argv);
+    return vemtra::test::run_cases(argc, argv);
 }

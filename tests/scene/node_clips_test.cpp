@@ -7,8 +7,13 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
+scene::BuildUp& added(scene::Scene& s, const char* id) {
+    s.build_ups.push_back(scene::default_build_up(id, id));
+    return s.build_ups.back();
+}
 struct Chain {
-    scene::BuildUp b = scene::default_build_up("b", "B");
+    scene::Scene s;
+    scene::BuildUp& b = added(s, "b");
     std::string noise = scene::add_node(b, "base", "fractal3d", "float", "Noise");
     std::string levels = scene::add_node(b, "base", "levels", "float", "Levels");
     std::string last = scene::add_node(b, "base", "invert", "float", "Last");
@@ -23,15 +28,16 @@ struct Chain {
 
 TEST_CASE("a pasted clip keeps wires among its nodes, and those from elsewhere where that is there") {
     Chain c;
-    const std::string clip = scene::clip_of(c.b, {c.levels, c.last});
-    const auto here = scene::paste_clip(c.b, "base", clip);
+    const std::string clip = scene::clip_of(c.s, c.b, {c.levels, c.last});
+    const auto here = scene::paste_clip(c.s, "b", "base", clip);
     REQUIRE(here);
     REQUIRE(here->size() == 2);
     CHECK((*here)[0] != c.levels);
     CHECK(c.in((*here)[1]).from == (*here)[0]);
     CHECK(c.in((*here)[0]).from == c.noise);  // shared
-    scene::BuildUp other = scene::default_build_up("o", "Other");
-    const auto there = scene::paste_clip(other, "", clip);
+    scene::Scene another;
+    scene::BuildUp& other = added(another, "o");
+    const auto there = scene::paste_clip(another, "o", "", clip);
     REQUIRE(there);
     CHECK(other.commons.size() == 2);
     CHECK(scene::find_node(other, (*there)[0]).node->inputs.at("in").from.empty());
@@ -43,7 +49,7 @@ TEST_CASE("what is no clip pastes nothing") {
     Chain c;
     const scene::BuildUp before = c.b;
     for (const char* text : {"", "hello", "{}", "{\"vemtra_nodes\": 7}", "{\"vemtra_nodes\": []}", "[1, 2"})
-        CHECK_FALSE(scene::paste_clip(c.b, "base", text));
+        CHECK_FALSE(scene::paste_clip(c.s, "b", "base", text));
     CHECK(c.b == before);
 }
 

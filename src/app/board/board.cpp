@@ -17,6 +17,10 @@ namespace vemtra::app {
 
 using namespace board;
 
+namespace {
+constexpr double smallest_fit = .15;
+}
+
 Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), bench_(bench) {
     setFrameShape(QFrame::NoFrame);
     setMouseTracking(true);
@@ -68,10 +72,15 @@ void Board::relayout() {
             return viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height());
     }
     resized_ = false;
-    const double least = std::max(50, viewport()->width() - core_width);
+    const double seen = std::max(50, viewport()->width() - core_width);
     const double before = layout_.width;
+    if (fitted_ && b) {  // all lanes open, as large as they fit
+        const BoardLayout whole = lay_out(*b, 50, &bench_.scene());
+        zoom_ = std::clamp(std::min(seen / whole.width, viewport()->height() / whole.height), smallest_fit, 1.0);
+    }
+    const double least = seen / zoom_;
     layout_ = b ? lay_out(*b, least, &bench_.scene()) : BoardLayout();
-    if (b && layout_.height > viewport()->height())
+    if (b && !fitted_ && layout_.height * zoom_ > viewport()->height())
         layout_ = lay_out(*b, least, &bench_.scene(), [this](const std::string& layer) {
             if (layer.empty() && !bench_.selection().node.empty())  // the commons, with the selected node in them
                 return scene::find_node(*bench_.build_up(), bench_.selection().node).layer != nullptr &&
@@ -79,10 +88,10 @@ void Board::relayout() {
             return layer != bench_.selection().layer && !opened_.contains(key_of(layer));
         });
     const bool at_end = horizontalScrollBar()->value() == horizontalScrollBar()->maximum();
-    horizontalScrollBar()->setRange(0, std::max(0, int(std::ceil(layout_.width - least))));
-    horizontalScrollBar()->setPageStep(int(least));
+    horizontalScrollBar()->setRange(0, std::max(0, int(std::ceil(layout_.width * zoom_ - seen - .01))));
+    horizontalScrollBar()->setPageStep(int(seen));
     horizontalScrollBar()->setSingleStep(20);
-    verticalScrollBar()->setRange(0, std::max(0, int(layout_.height) - viewport()->height()));
+    verticalScrollBar()->setRange(0, std::max(0, int(layout_.height * zoom_) - viewport()->height()));
     verticalScrollBar()->setPageStep(viewport()->height());
     verticalScrollBar()->setSingleStep(20);
     if (at_end || before != layout_.width)
@@ -103,8 +112,8 @@ void Board::open_lane(const std::string& layer, bool open) {
 void Board::show_selected() {
     for (const BoardLane& lane : layout_.lanes) {
         if (lane.layer.empty() || lane.layer != bench_.selection().layer) continue;
-        const int top = int(lane.rect.top()) - 6;
-        const int bottom = int(lane.rect.bottom()) + 6;
+        const int top = int(lane.rect.top() * zoom_) - 6;
+        const int bottom = int(lane.rect.bottom() * zoom_) + 6;
         const int now = verticalScrollBar()->value();
         const int height = viewport()->height();
         if (top < now)
@@ -119,23 +128,25 @@ void Board::resizeEvent(QResizeEvent*) {
 }
 
 QPointF Board::to_board(const QPoint& p) const {
-    return QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value());
+    return (QPointF(p) + QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())) / zoom_;
+}
+QPointF Board::to_viewport(const QPointF& p) const {
+    return p * zoom_ - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value());
+}
+double Board::left_edge() const {
+    return horizontalScrollBar()->value() / zoom_;
 }
 QPoint Board::tile_position(const std::string& node) const {
     const BoardTile* t = layout_.tile(node);
-    return t ? (t->rect.center() - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())).toPoint()
-             : QPoint(-1, -1);
+    return t ? to_viewport(t->rect.center()).toPoint() : QPoint(-1, -1);
 }
 QPoint Board::output_position(const std::string& node) const {
     const BoardTile* t = layout_.tile(node);
-    return t ? (BoardLayout::output_tab(*t) - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value()))
-                   .toPoint()
-             : QPoint(-1, -1);
+    return t ? to_viewport(BoardLayout::output_tab(*t)).toPoint() : QPoint(-1, -1);
 }
 QPoint Board::layer_end_position(const std::string& layer) const {
     for (const BoardLane& l : layout_.lanes)
-        if (l.layer == layer)
-            return (l.end.center() - QPointF(horizontalScrollBar()->value(), verticalScrollBar()->value())).toPoint();
+        if (l.layer == layer) return to_viewport(l.end.center()).toPoint();
     return {-1, -1};
 }
 QPoint Board::block_position(const std::string& layer) const {
@@ -146,8 +157,8 @@ QPoint Board::block_position(const std::string& layer) const {
 
 QRectF Board::block_rect(size_t lane) const {
     const QRectF& r = layout_.lanes[lane].rect;
-    return QRectF(viewport()->width() - core_width + 6, r.top() - verticalScrollBar()->value(), core_width - 12,
-                  r.height());
+    return QRectF(viewport()->width() - core_width + 6, r.top() * zoom_ - verticalScrollBar()->value(), core_width - 12,
+                  r.height() * zoom_);
 }
 
 Board::Spot Board::spot(const QPoint& p) const {
@@ -162,7 +173,10 @@ Board::Spot Board::spot(const QPoint& p) const {
         }
         return {};
     }
+    if (overview().contains(p)) return {Spot::overview, {}, {}};
     const QPointF at = to_board(p);
+    for (const auto& [network, rect] : frames())
+        if (QRectF(rect.right() - 52, rect.top() - 1, 52, 17).contains(at)) return {Spot::frame, network, {}};
     for (const BoardTile& t : layout_.tiles) {
         const QPointF o = BoardLayout::output_tab(t);
         if (std::fabs(at.x() - o.x()) < 9 && std::fabs(at.y() - o.y()) < 9) return {Spot::output, t.node, {}};
@@ -175,6 +189,12 @@ Board::Spot Board::spot(const QPoint& p) const {
                     port = t.inputs[i];
             return {Spot::tile, t.node, port};
         }
+    for (const BoardWire& w : layout_.wires) {
+        const auto way = w.way();
+        for (size_t i = 0; i + 1 < way.size(); ++i)
+            if (QRectF(way[i], way[i + 1]).normalized().adjusted(-5, -5, 5, 5).contains(at))
+                return {Spot::wire, w.to, w.port};
+    }
     for (const BoardLane& l : layout_.lanes) {
         if (!l.layer.empty() && l.end.adjusted(-8, 0, 0, 0).contains(at)) {
             std::string port;
@@ -182,8 +202,7 @@ Board::Spot Board::spot(const QPoint& p) const {
                 if (std::fabs(at.y() - BoardLayout::end_tab(l, i).y()) < 8) port = l.tabs[i];
             return {Spot::end, l.layer, port};
         }
-        if (!l.layer.empty() &&
-            QRectF(l.rect.left(), l.rect.top(), 26 + horizontalScrollBar()->value(), lane_head).contains(at))
+        if (!l.layer.empty() && QRectF(l.rect.left(), l.rect.top(), 26 + left_edge(), lane_head).contains(at))
             return {Spot::fold, l.layer, {}};
         if (l.rect.contains(at)) return {Spot::lane, l.layer, {}};
     }
@@ -202,12 +221,17 @@ bool Board::viewportEvent(QEvent* e) {
                         text = QString::fromStdString(s.port.empty() ? d->title + ": " + d->help
                                                                      : s.port + ": " + d->port(s.port)->help);
                         const auto it = bench_.measured().nodes.find(s.id);
+                        if (!n->note.empty()) text += "\n" + QString::fromStdString(n->note);
                         if (it != bench_.measured().nodes.end())
                             text += QString("\nOn what the camera sees: %1 to %2")
                                         .arg(number_text(it->second.values.smallest),
                                              number_text(it->second.values.largest));
                     }
-            } else if (s.kind == Spot::block)
+            } else if (s.kind == Spot::frame)
+                text = "Make the network of what lies here; all its instances follow";
+            else if (s.kind == Spot::overview)
+                text = "The whole board; drag to move what is seen";
+            else if (s.kind == Spot::block)
                 text = "Drag up or down to reorder; double-click to rename";
             else if (s.kind == Spot::fold)
                 text = "Keep this lane open, or let it fold where there is no room";

@@ -10,6 +10,8 @@
 #include "app/board/layout.h"
 #include "app/workbench.h"
 
+class QMenu;
+
 namespace vemtra::app {
 
 class Board : public QAbstractScrollArea {
@@ -36,6 +38,17 @@ public:
     /// Lanes show their nodes while there is room for all; where there is not, only the selected one and those that
     /// were opened do, and the others are one line each.
     void open_lane(const std::string& layer, bool open);
+    /// Groups what is marked, or the selected node; opens a group, or closes what the selected node lies open of.
+    void group_marked();
+    void open_or_close_group();
+    void bypass_marked() { bench_.bypass(taken()); }
+    /// Starts a wire by keys: the tiles and slots that can take it show letters, and a letter chooses. `into`: the
+    /// letters are those that can feed the selected tile.
+    void start_wire(bool into);
+    /// How large things are drawn: 1 is as laid out. `about`: the place in the viewport that stays.
+    double zoom() const { return zoom_; }
+    void set_zoom(double zoom, const QPointF& about);
+    void zoom_to_fit();  ///< all lanes open, as large as the viewport lets them be; again: as laid out
 
 Q_SIGNALS:
     void add_node_wanted(const QPoint& global);
@@ -56,15 +69,45 @@ protected:
     bool viewportEvent(QEvent*) override;
     void scrollContentsBy(int dx, int dy) override;
     void changeEvent(QEvent* e) override;
+    void keyPressEvent(QKeyEvent* e) override;
+    void wheelEvent(QWheelEvent* e) override;
+    bool event(QEvent* e) override;
 
 private:
     struct Spot {
-        enum Kind { nothing, tile, output, lane, fold, end, block, block_switch, block_amount } kind = nothing;
-        std::string id, port;
+        enum Kind {
+            nothing,
+            tile,
+            output,
+            lane,
+            fold,
+            end,
+            wire,
+            frame,
+            overview,
+            block,
+            block_switch,
+            block_amount
+        } kind = nothing;
+        std::string id, port;  ///< of a wire: what it ends at
     };
     void relayout();
     void show_selected();  ///< brings the selected layer's lane into sight
     QPointF to_board(const QPoint& p) const;
+    QPointF to_viewport(const QPointF& p) const;
+    double left_edge() const;  ///< of what is seen, in board coordinates
+    void walk(int dx, int dy);
+    bool take_letter(const QString& letter);
+    void drop_on_wire(const Spot& wire);
+    std::string free_port(const std::string& node) const;
+    void add_state_actions(QMenu& menu, const std::string& node);
+    void paint_frames(QPainter& p);
+    void paint_letters(QPainter& p);
+    QRectF overview() const;  ///< in the viewport; empty where all is seen
+    void paint_overview(QPainter& p);
+    void scroll_to(const QPointF& overview_place);
+    /// Around the tiles of groups that lie open: by network.
+    std::map<std::string, QRectF> frames() const;
     QRectF block_rect(size_t lane) const;  ///< in the viewport
     Spot spot(const QPoint& p) const;
     void paint_lane(QPainter& p, size_t index);
@@ -98,6 +141,17 @@ private:
     QPointF frame_to_;
     std::set<std::string> opened_;  ///< lanes that stay open, by build-up and layer
     bool resized_ = true;
+    double zoom_ = 1;
+    bool fitted_ = false;     ///< drawn as large as all of it fits
+    bool scrolling_ = false;  ///< by the overview
+    std::string body_;        ///< the tile whose body is pressed: dragged off it becomes a wire
+    struct Target {
+        QChar letter;
+        QPointF place;  ///< on the board
+        std::string node, layer, slot;
+    };
+    std::vector<Target> targets_;  ///< while a wire is being chosen by letters
+    bool wire_into_ = false;
 };
 
 }  // namespace vemtra::app

@@ -11,13 +11,16 @@
 #include <QPainterPath>
 #include <QScrollBar>
 #include <QToolTip>
+#include <QUrl>
 
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "nodes/groups.h"
 #include "nodes/wiring.h"
 #include "scene/edits.h"
 #include "scene/node_clips.h"
+#include "texture/picture_formats.h"
 
 namespace vemtra::app {
 
@@ -25,6 +28,7 @@ using namespace board;
 
 void Board::mousePressEvent(QMouseEvent* e) {
     pressed_ = e->pos();
+    targets_.clear();
     const Spot s = spot(e->pos());
     if (e->button() != Qt::LeftButton) return;
     if (e->modifiers() & Qt::AltModifier) {
@@ -44,6 +48,7 @@ void Board::mousePressEvent(QMouseEvent* e) {
             }
             if (!marked_.contains(s.id)) marked_.clear();
             bench_.select_node(s.id);
+            body_ = s.port.empty() ? s.id : std::string();
             if (!s.port.empty())  // a wired tab lets its wire go: the drag goes on from the source
                 if (const auto* n = bench_.node())
                     if (auto it = n->inputs.find(s.port); it != n->inputs.end() && !it->second.from.empty()) {
@@ -63,6 +68,11 @@ void Board::mousePressEvent(QMouseEvent* e) {
             marked_.clear();
             if (e->pos().x() < viewport()->width() - core_width) frame_from_ = frame_to_ = to_board(e->pos());
             break;
+        case Spot::overview:
+            scrolling_ = true;
+            scroll_to(e->pos());
+            break;
+        case Spot::frame: bench_.close_group(s.id); break;
         case Spot::fold: open_lane(s.id, !opened_.contains(key_of(s.id))); break;
         case Spot::block_switch:
             bench_.edit_build_up("Switch layer", [&](scene::BuildUp& b) {
@@ -94,6 +104,9 @@ void Board::mouseMoveEvent(QMouseEvent* e) {
         mark_in(QRectF(*frame_from_, frame_to_).normalized());
         return;
     }
+    if (scrolling_) return scroll_to(e->pos());
+    if (!body_.empty() && wire_from_.empty())  // dragged off its place, a tile is what a wire comes from
+        if (const BoardTile* t = layout_.tile(body_); t && !t->rect.contains(to_board(e->pos()))) wire_from_ = body_;
     if (!wire_from_.empty()) {
         wire_to_ = e->pos();
         viewport()->update();
@@ -143,7 +156,8 @@ void Board::copy_nodes() {
         Q_EMIT bench_.said("Select a tile first, or draw a frame around several");
         return;
     }
-    QGuiApplication::clipboard()->setText(QString::fromStdString(scene::clip_of(*bench_.build_up(), ids)));
+    QGuiApplication::clipboard()->setText(
+        QString::fromStdString(scene::clip_of(bench_.scene(), *bench_.build_up(), ids)));
     Q_EMIT bench_.said(ids.size() == 1 ? QString("One node copied") : QString("%1 nodes copied").arg(ids.size()));
 }
 void Board::cut_nodes() {
@@ -158,14 +172,15 @@ void Board::cut_nodes() {
 void Board::paste_nodes() {
     if (!bench_.build_up()) return;
     const std::string text = QGuiApplication::clipboard()->text().toStdString();
-    scene::BuildUp tried = *bench_.build_up();
-    if (const auto fits = scene::paste_clip(tried, bench_.selection().layer, text); !fits) {
+    scene::Scene tried = bench_.scene();
+    const std::string id = bench_.build_up()->id;
+    if (const auto fits = scene::paste_clip(tried, id, bench_.selection().layer, text); !fits) {
         Q_EMIT bench_.said("The clipboard holds no nodes: copy some on a board first");
         return;
     }
     std::vector<std::string> made;
-    bench_.edit_build_up("Paste", [&](scene::BuildUp& b) {
-        if (auto ids = scene::paste_clip(b, bench_.selection().layer, text)) made = std::move(*ids);
+    bench_.edit("Paste", [&](scene::Scene& s) {
+        if (auto ids = scene::paste_clip(s, id, bench_.selection().layer, text)) made = std::move(*ids);
     });
     marked_ = {made.begin(), made.end()};
     redraw();
@@ -209,6 +224,8 @@ void Board::mouseReleaseEvent(QMouseEvent* e) {
         return;
     }
     frame_from_.reset();
+    body_.clear();
+    scrolling_ = false;
     if (!wire_from_.empty()) {
         if ((e->pos() - pressed_).manhattanLength() > 6) drop_wire(e->pos());
         wire_from_.clear();
@@ -228,21 +245,80 @@ void Board::mouseReleaseEvent(QMouseEvent* e) {
     redraw();
 }
 
+namespace {
+/// Pictures among what is dragged in from outside.
+std::vector<fs::path> pictures_of(const QMimeData& data) {
+    std::vector<fs::path> out;
+    for (const QUrl& url : data.urls()) {
+        const fs::path path = url.toLocalFile().toStdString();
+        if (!path.empty() && texture::is_picture_name(path)) out.push_back(path);
+    }
+    return out;
+}
+}  // namespace
+
 void Board::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasFormat(stock_mime)) e->acceptProposedAction();
+    if (e->mimeData()->hasFormat(stock_mime) || !pictures_of(*e->mimeData()).empty()) e->acceptProposedAction();
 }
 void Board::dragMoveEvent(QDragMoveEvent* e) {
     e->acceptProposedAction();
 }
 void Board::dropEvent(QDropEvent* e) {
     const Spot s = spot(e->position().toPoint());
-    const bool on_layer = (s.kind == Spot::lane || s.kind == Spot::end || s.kind == Spot::block) && !s.id.empty();
+    e->acceptProposedAction();
+    if (!e->mimeData()->hasFormat(stock_mime)) {
+        const bool at_layer = s.kind == Spot::end || s.kind == Spot::lane || s.kind == Spot::block;
+        for (const fs::path& file : pictures_of(*e->mimeData())) {
+            if (s.kind == Spot::tile)
+                bench_.add_map(file, "", s.id, s.port.empty() ? free_port(s.id) : s.port);
+            else
+                bench_.add_map(file, at_layer ? s.id : bench_.selection().layer, "",
+                               s.kind == Spot::end ? s.port : std::string());
+        }
+        return;
+    }
+    std::string layer;
+    if ((s.kind == Spot::lane || s.kind == Spot::end || s.kind == Spot::block) && !s.id.empty()) layer = s.id;
+    if (s.kind == Spot::tile)
+        if (const scene::Layer* of = scene::find_node(*bench_.build_up(), s.id).layer) layer = of->id;
     const std::string id = e->mimeData()->data(stock_mime).toStdString();
-    if (on_layer)
-        bench_.apply_stock_to(id, s.id);
+    if (!layer.empty())
+        bench_.apply_stock_to(id, layer);
     else
         bench_.add_stock_layer(id);
-    e->acceptProposedAction();
+}
+
+std::string Board::free_port(const std::string& node) const {
+    const scene::Node* n = scene::find_node(*bench_.build_up(), node).node;
+    const auto d = n ? nodes::describe(bench_.scene(), *n) : nullptr;
+    return d ? nodes::fitting_port(*n, *d, nodes::Type::color) : std::string();
+}
+
+/// The node goes in between what the wire joins.
+void Board::drop_on_wire(const Spot& wire) {
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Node* n = scene::find_node(*b, wire_from_).node;
+    const auto d = n ? nodes::describe(bench_.scene(), *n) : nullptr;
+    const nodes::Port* on = d ? nodes::main_input(*d) : nullptr;
+    const scene::Node* reader = scene::find_node(*b, wire.id).node;
+    std::string source;
+    for (const BoardWire& w : layout_.wires)
+        if (w.to == wire.id && w.port == wire.port) source = w.from;
+    if (source.empty() || source == wire_from_ || wire.id == wire_from_) return;
+    const bool between = on && !scene::would_circle(*b, source, wire_from_);
+    if (reader && scene::would_circle(*b, wire_from_, wire.id)) {
+        Q_EMIT bench_.said("Not connected: the network would run in a circle");
+        return;
+    }
+    const std::string from = wire_from_;
+    const auto of = reader ? nodes::describe(bench_.scene(), *reader) : nullptr;
+    bench_.edit_build_up("Put into the wire", [&](scene::BuildUp& x) {
+        if (between) nodes::connect(x, source, from, on->name, *d);
+        if (of)
+            nodes::connect(x, from, wire.id, wire.port, *of);
+        else
+            nodes::connect_to_layer(x, from, wire.id, wire.port);
+    });
 }
 
 void Board::drop_wire(const QPoint& at) {
@@ -253,6 +329,8 @@ void Board::drop_wire(const QPoint& at) {
             connect_nodes(from, s.id, s.port);
         else
             choose_port(from, s.id, viewport()->mapToGlobal(at));
+    } else if (s.kind == Spot::wire) {
+        drop_on_wire(s);
     } else if (s.kind == Spot::lane || s.kind == Spot::nothing) {  // on nothing: a node that reads it is wanted
         Q_EMIT reader_wanted(from, s.id, viewport()->mapToGlobal(at));
     } else if (s.kind == Spot::end) {
@@ -349,6 +427,53 @@ void Board::mouseDoubleClickEvent(QMouseEvent* e) {
     }
 }
 
+/// Bypass, versions and groups.
+void Board::add_state_actions(QMenu& menu, const std::string& id) {
+    const scene::Node* n = bench_.node();
+    if (!n) return;
+    menu.addAction(n->bypassed ? "Let through again" : "Bypass", [this] { bypass_marked(); });
+    if (n->held.empty())
+        menu.addAction("Hold this version", [this] { bench_.hold_version(); });
+    else {
+        menu.addAction("Flip to the held version", [this] { bench_.flip_version(); });
+        menu.addAction("Hold this one instead", [this] { bench_.hold_version(); });
+    }
+    menu.addSeparator();
+    if (!n->network.empty()) {
+        menu.addAction("Open the group here", [=, this] { bench_.open_group(id); });
+        menu.addAction("Make it unique", [=, this] { bench_.make_group_unique(id); });
+        menu.addAction("Dissolve the group", [=, this] { bench_.dissolve_group(id); });
+    } else if (const std::string open = nodes::laid_open_of(*n).first; !open.empty()) {
+        menu.addAction("Close the group", [=, this] { bench_.close_group(open); });
+    }
+    menu.addAction("Group...", [this] { group_marked(); });
+    menu.addSeparator();
+}
+
+void Board::group_marked() {
+    const auto ids = taken();
+    if (ids.empty()) {
+        Q_EMIT bench_.said("Select a tile first, or draw a frame around several");
+        return;
+    }
+    bool ok = false;
+    const QString name =
+        QInputDialog::getText(this, "Group", "What it is called", QLineEdit::Normal, "Group", &ok).trimmed();
+    if (!ok || name.isEmpty()) return;
+    marked_.clear();
+    bench_.group_nodes(ids, name.toStdString());
+}
+void Board::open_or_close_group() {
+    const scene::Node* n = bench_.node();
+    if (!n) return;
+    if (!n->network.empty())
+        bench_.open_group(n->id);
+    else if (const std::string open = nodes::laid_open_of(*n).first; !open.empty())
+        bench_.close_group(open);
+    else
+        Q_EMIT bench_.said("That tile is no group: mark some and group them with Ctrl+G");
+}
+
 void Board::contextMenuEvent(QContextMenuEvent* e) {
     const Spot s = spot(e->pos());
     QMenu menu(this);
@@ -357,6 +482,7 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
         const bool shown = bench_.live().shown_node == s.id;
         menu.addAction(shown ? "Back to the render" : "Show on asset",
                        [=, this] { bench_.show_node(shown ? "" : s.id); });
+        add_state_actions(menu, s.id);
         menu.addAction("Disconnect its inputs", [=, this] {
             bench_.edit_build_up("Disconnect inputs", [&](scene::BuildUp& b) {
                 for (auto& [name, input] : scene::node(b, s.id)->inputs) input.from.clear();

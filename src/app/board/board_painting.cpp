@@ -12,6 +12,7 @@
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "nodes/groups.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -36,8 +37,13 @@ void Board::paintEvent(QPaintEvent* e) {
     p.save();
     p.setClipRect(QRect(0, 0, viewport()->width() - core_width, viewport()->height()));
     p.translate(-scrolled);
+    p.scale(zoom_, zoom_);
     for (const BoardTile& tile : layout_.tiles) paint_thumbnail(p, tile);
-    p.drawPixmap(scrolled, lanes_);
+    p.save();
+    p.resetTransform();
+    p.drawPixmap(QPoint(0, 0), lanes_);
+    p.restore();
+    paint_letters(p);
     if (frame_from_) {
         p.setPen(QPen(t.accent, 1, Qt::DashLine));
         p.setBrush(Qt::NoBrush);
@@ -53,7 +59,115 @@ void Board::paintEvent(QPaintEvent* e) {
             p.drawLine(BoardLayout::output_tab(*from), to_board(wire_to_));
         }
     p.restore();
+    paint_overview(p);
     paint_core(p);
+}
+
+std::map<std::string, QRectF> Board::frames() const {
+    std::map<std::string, QRectF> out;
+    const scene::BuildUp* b = bench_.build_up();
+    if (!b) return out;
+    std::unordered_map<std::string_view, const scene::Node*> open;
+    scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
+        if (!n.laid_open.empty()) open.emplace(n.id, &n);
+    });
+    if (open.empty()) return out;
+    for (const BoardTile& tile : layout_.tiles)
+        if (const auto it = open.find(tile.node); it != open.end()) {
+            QRectF& r = out[nodes::laid_open_of(*it->second).first];
+            r = r.isNull() ? tile.rect : r.united(tile.rect);
+        }
+    for (auto& [network, r] : out) r.adjust(-12, -frame_head - 2, 12, 6);
+    return out;
+}
+
+/// Behind the tiles of a group that lies open: a ground of their own, with its name and what closes it.
+void Board::paint_frames(QPainter& p) {
+    const Theme& t = theme();
+    const scene::BuildUp* b = bench_.build_up();
+    for (const auto& [network, r] : frames()) {
+        QPainterPath ground;
+        ground.setFillRule(Qt::WindingFill);
+        ground.addRect(QRectF(r.left(), r.top(), r.width(), board::frame_head));
+        for (const BoardTile& tile : layout_.tiles) {
+            const scene::Node* n = scene::find_node(*b, tile.node).node;
+            if (n && nodes::laid_open_of(*n).first == network) ground.addRect(tile.rect.adjusted(-12, -6, 12, 6));
+        }
+        p.setPen(QPen(t.text, 1.2, Qt::DashDotLine));
+        p.setBrush(t.window);
+        p.drawPath(ground.simplified());
+        const scene::Network* of = scene::find(bench_.scene().networks, network);
+        p.setFont(small_font());
+        p.setPen(t.text);
+        const QString name = QString::fromStdString(of ? of->name : network);
+        const double left = std::max(r.left(), left_edge()) + 8;  // in sight where the frame begins further left
+        const double width = std::max(0.0, r.right() - left - 56);
+        p.drawText(QRectF(left, r.top() + 1, width, 16), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(name, Qt::ElideRight, int(width)));
+        p.setFont(strong_font());
+        p.drawText(QRectF(r.right() - 52, r.top() + 1, 46, 16), Qt::AlignVCenter | Qt::AlignRight, "close");
+    }
+}
+
+/// A letter on everything that the wire can go to.
+void Board::paint_letters(QPainter& p) {
+    const Theme& t = theme();
+    p.setFont(strong_font());
+    for (const Target& target : targets_) {
+        const QRectF r(target.place.x() - 9, target.place.y() - 9, 18, 18);
+        p.setPen(QPen(t.text, 1));
+        p.setBrush(t.accent);
+        p.drawRect(r);
+        p.setPen(ink_on(t.accent));
+        p.drawText(r, Qt::AlignCenter, QString(target.letter).toUpper());
+    }
+}
+
+QRectF Board::overview() const {
+    const double seen_width = viewport()->width() - core_width;
+    const double seen_height = viewport()->height();
+    const double width = layout_.width * zoom_;
+    const double height = layout_.height * zoom_;
+    if (layout_.tiles.size() < 8 || (width < seen_width * 1.15 && height < seen_height * 1.15)) return {};
+    const double scale = std::min(132.0 / width, 84.0 / height);
+    return QRectF(8, seen_height - height * scale - 8, width * scale, height * scale);
+}
+
+/// The whole board, small: lanes, tiles, and what of it is seen.
+void Board::paint_overview(QPainter& p) {
+    const QRectF r = overview();
+    if (r.isEmpty()) return;
+    const Theme& t = theme();
+    const double scale = r.width() / layout_.width;
+    p.setPen(QPen(t.line, 1));
+    p.setBrush(t.window);
+    p.drawRect(r.adjusted(-3, -3, 3, 3));
+    p.setPen(Qt::NoPen);
+    auto small = [&](const QRectF& x) {
+        return QRectF(r.left() + x.left() * scale, r.top() + x.top() * scale, x.width() * scale, x.height() * scale);
+    };
+    for (const BoardLane& lane : layout_.lanes) {
+        p.setBrush(lane.layer == bench_.selection().layer && !lane.layer.empty() ? t.raised : t.panel);
+        p.drawRect(small(lane.rect).adjusted(0, 0, 0, -1));
+    }
+    for (const BoardTile& tile : layout_.tiles) {
+        p.setBrush(bench_.selection().node == tile.node ? t.accent : t.faint);
+        p.drawRect(small(tile.rect));
+    }
+    p.setPen(QPen(t.accent, 1.4));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(small(QRectF(to_board({0, 0}),
+                            QSizeF((viewport()->width() - core_width) / zoom_, viewport()->height() / zoom_)))
+                   .intersected(r));
+}
+
+void Board::scroll_to(const QPointF& at) {
+    const QRectF r = overview();
+    if (r.isEmpty()) return;
+    const double scale = r.width() / layout_.width;
+    const QPointF middle = QPointF(at.x() - r.left(), at.y() - r.top()) / scale * zoom_;
+    horizontalScrollBar()->setValue(int(middle.x() - (viewport()->width() - core_width) / 2.0));
+    verticalScrollBar()->setValue(int(middle.y() - viewport()->height() / 2.0));
 }
 
 // Text and wires take milliseconds to draw and seldom change, while pictures arrive many times a second: they are kept,
@@ -69,7 +183,9 @@ void Board::draw_lanes() {
     p.setRenderHint(QPainter::Antialiasing);
     p.setFont(font());
     p.translate(-horizontalScrollBar()->value(), -verticalScrollBar()->value());
+    p.scale(zoom_, zoom_);
     for (size_t i = 0; i < layout_.lanes.size(); ++i) paint_lane(p, i);
+    paint_frames(p);
     // Wires have rounded corners.
     // The whole way that leads to the selected tile, and from it, is lit.
     scene::Ids before;
@@ -128,7 +244,7 @@ void Board::paint_lane(QPainter& p, size_t index) {
     p.setFont(strong_font());
     p.setPen(layer && !layer->on ? t.faint : t.text);
     paint_fold(p, lane);
-    const double x = horizontalScrollBar()->value() + 26;
+    const double x = left_edge() + 26;
     p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter,
                layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") +
                            (layer->on ? "" : "  (off)")
@@ -157,7 +273,7 @@ void Board::paint_lane(QPainter& p, size_t index) {
 /// open.
 void Board::paint_fold(QPainter& p, const BoardLane& lane) {
     const Theme& t = theme();
-    const double left = horizontalScrollBar()->value() + 9;
+    const double left = left_edge() + 9;
     const double middle = lane.rect.top() + (lane.folded ? folded_height : lane_head + 2) / 2;
     const double apart = lane.folded ? 2 : 4;
     const bool kept = opened_.contains(key_of(lane.layer));
@@ -172,8 +288,8 @@ void Board::paint_fold(QPainter& p, const BoardLane& lane) {
 void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer* of) {
     const Theme& t = theme();
     paint_fold(p, lane);
-    const double left = horizontalScrollBar()->value() + 26;
-    const double right = horizontalScrollBar()->value() + viewport()->width() - core_width;
+    const double left = left_edge() + 26;
+    const double right = left_edge() + (viewport()->width() - core_width) / zoom_;
     const QRectF r = lane.rect;
     p.setFont(strong_font());
     if (!of) {
@@ -240,10 +356,23 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
                p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
     p.setPen(t.faint);
     p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(shown          ? "on the asset"
-                                          : name == kind ? ""
-                                                         : kind,
+               p.fontMetrics().elidedText(shown              ? "on the asset"
+                                          : n->bypassed      ? "bypassed"
+                                          : !n->held.empty() ? "one held, " + kind
+                                          : name == kind     ? ""
+                                                             : kind,
                                           Qt::ElideRight, int(text.width())));
+    if (n->bypassed) {  // what comes in goes straight through
+        const QRectF picture = picture_of(tile);
+        p.setPen(QPen(t.text, 3));
+        p.drawLine(QPointF(picture.left(), picture.center().y()), QPointF(picture.right(), picture.center().y()));
+    }
+    if (!n->note.empty()) {  // a folded corner
+        const QPointF corner = tile.rect.bottomRight() - QPointF(1, 1);
+        p.setPen(Qt::NoPen);
+        p.setBrush(t.accent);
+        p.drawPolygon(QPolygonF{{corner, corner - QPointF(9, 0), corner - QPointF(0, 9)}});
+    }
     for (size_t i = 0; i < tile.inputs.size(); ++i) {
         const auto input = n->inputs.find(tile.inputs[i]);
         const bool wired = input != n->inputs.end() && !input->second.from.empty();
@@ -262,7 +391,7 @@ void Board::paint_thumbnail(QPainter& p, const BoardTile& tile) {
     const QRectF picture = picture_of(tile);
     const auto it = bench_.thumbnails().find(tile.node);
     if (bench_.measured().build_up == bench_.build_up()->id && it != bench_.thumbnails().end())
-        return p.drawImage(picture.topLeft().toPoint(), it->second);
+        return zoom_ == 1 ? p.drawImage(picture.topLeft().toPoint(), it->second) : p.drawImage(picture, it->second);
     const scene::Node* n = scene::find_node(*bench_.build_up(), tile.node).node;
     p.fillRect(picture, theme().surround);
     p.setFont(small_font());

@@ -37,11 +37,6 @@ std::array<QPointF, 4> BoardWire::way() const {
 }
 
 namespace {
-std::shared_ptr<const nodes::NodeDescription> known(const scene::Node& n) {
-    const nodes::NodeDescription* d = nodes::describe(n.kind);
-    return d ? std::shared_ptr<const nodes::NodeDescription>(std::shared_ptr<void>(), d) : nullptr;
-}
-
 /// The nodes of one lane, and how far each stands from the layer's end.
 struct Lane {
     const std::vector<scene::Node>* nodes = nullptr;
@@ -134,8 +129,12 @@ private:
         }
         const double tabs_height = 10 + 17.0 * double(std::max<size_t>(1, lane.tabs.size()));
         const double content = std::max(of.nodes->empty() ? 0.0 : row * of.rows, of.layer ? tabs_height : 0.0);
-        lane.rect = QRectF(0, y, out_.width, lane_head + content + 8);
-        if (of.layer) lane.end = QRectF(out_.width - end_width - 6, y + lane_head, end_width, tabs_height);
+        // Groups that lie open have their names above their tiles.
+        const bool framed =
+            std::any_of(of.nodes->begin(), of.nodes->end(), [](const scene::Node& n) { return !n.laid_open.empty(); });
+        const double head = lane_head + (framed ? frame_head : 0.0);
+        lane.rect = QRectF(0, y, out_.width, head + content + 8);
+        if (of.layer) lane.end = QRectF(out_.width - end_width - 6, y + head, end_width, tabs_height);
         std::unordered_map<int, int> used;
         for (const scene::Node& n : *of.nodes) {
             // Commons feed what stands further right in any lane: they begin at the left.
@@ -145,10 +144,15 @@ private:
             tile.node = n.id;
             tile.lane = int(out_.lanes.size());
             tile.rect = QRectF(out_.width - end_width - 30 - column * double(c + 1) + (column - tile_width),
-                               y + lane_head + row * used[c]++, tile_width, tile_height);
-            if (const auto d = scene_ ? nodes::describe(*scene_, n) : known(n))
-                for (const nodes::Port& p : d->ports)
-                    if (!p.uniform) tile.inputs.push_back(p.name);
+                               y + head + row * used[c]++, tile_width, tile_height);
+            if (const auto d = scene_ ? nodes::describe(*scene_, n) : nodes::describe(n))
+                for (const nodes::Port& p : d->ports) {
+                    if (p.uniform) continue;
+                    const auto input = n.inputs.find(p.name);
+                    const bool wired = input != n.inputs.end() && !input->second.from.empty();
+                    if (wired || !p.folded || p.group.empty())
+                        tile.inputs.push_back(p.name);  // of a list the rest is many
+                }
             out_.tiles.push_back(std::move(tile));
         }
         const double next = lane.rect.bottom() + lane_gap;

@@ -49,7 +49,7 @@ struct BoardLayout {
 
 namespace board {
 inline constexpr double tile_width = 88, tile_height = 72, picture_height = 43, column = 108, row = 77, lane_head = 22,
-                        lane_gap = 6, end_width = 124, tab = 13, margin = 8, folded_height = 28;
+                        lane_gap = 6, end_width = 124, tab = 13, margin = 8, folded_height = 28, frame_head = 18;
 }
 
 /// `least_width`: the lanes' ends line up at this x or further right.

@@ -5,11 +5,14 @@
 
 #include "app/detail/form.h"
 #include "app/detail/levels_plot.h"
+#include "app/detail/list_rows.h"
 #include "app/detail/part_form.h"
 #include "app/detail/port_rows.h"
+#include "app/detail/scene_forms.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
 #include "nodes/frame.h"
+#include "nodes/map_stack.h"
 #include "nodes/plain_names.h"
 #include "scene/edits.h"
 
@@ -36,8 +39,10 @@ std::string DetailPanel::shape() const {
     std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
     if (bench_.arranging())
         return key + "arranged" + (bench_.whole_asset() ? " whole" : "") + std::to_string(bench_.scene().parts.size());
+    if (!s.form.empty()) return key + shape_of_scene_form(bench_.scene(), s.form);
     if (const auto* n = bench_.node())
-        key += n->kind + n->type + n->network;
+        key += n->kind + n->type + n->network + nodes::word_of(*n, nodes::Role::list_order) +
+               (n->held.empty() ? "" : " held");
     else if (const auto* l = bench_.layer())
         for (const auto& [name, input] : l->surface) {
             if (!input.from.empty()) key += name + ",";
@@ -62,18 +67,19 @@ void DetailPanel::refresh() {
         }
 }
 
+void DetailPanel::build() {
+    if (bench_.arranging() && bench_.part()) return build_part(*form_, bench_);
+    if (build_scene_form(*form_, bench_, bench_.selection().form)) return;
+    if (const auto* n = bench_.node()) return build_node(*n);
+    if (const auto* l = bench_.layer()) return build_layer(*l);
+    form_->note("Nothing is selected. Click a layer or a tile on the board, or a part in the picture.");
+}
+
 void DetailPanel::rebuild() {
     shape_ = shape();
     plot_ = nullptr;
     form_ = new Form(bench_);
-    if (bench_.arranging() && bench_.part())
-        build_part(*form_, bench_);
-    else if (const auto* n = bench_.node())
-        build_node(*n);
-    else if (const auto* l = bench_.layer())
-        build_layer(*l);
-    else
-        form_->note("Nothing is selected. Click a layer or a tile on the board, or a part in the picture.");
+    build();
     form_->filter(filter_);
     setWidget(form_);  // deletes the rows that were there
 }
@@ -134,6 +140,15 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
         },
         [=](Scene& s, const std::string& v) {
             if (scene::Layer* l = at.in(s)) l->name = v;
+        });
+    form_->text(
+        "note", "What is worth knowing about it; shown in its lane.",
+        [=](const Scene& s) {
+            const scene::Layer* l = at.in(s);
+            return l ? std::optional(l->note) : std::nullopt;
+        },
+        [=](Scene& s, const std::string& v) {
+            if (scene::Layer* l = at.in(s)) l->note = v;
         });
     if (!base) {
         amount_row(
@@ -230,6 +245,37 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
     }
 }
 
+/// Whether the node counts, its other version, what was noted about it.
+void DetailPanel::add_states(const std::string& id) {
+    const std::string b = bench_.selection().build_up;
+    auto with = [=](const Scene& s) -> scene::Node* {
+        auto* build_up = scene::find(const_cast<Scene&>(s).build_ups, b);
+        return build_up ? scene::node(*build_up, id) : nullptr;
+    };
+    form_->text(
+        "note", "What is worth knowing about it; shown with the tile.",
+        [=](const Scene& s) {
+            auto* n = with(s);
+            return n ? std::optional(n->note) : std::nullopt;
+        },
+        [=](Scene& s, const std::string& v) {
+            if (auto* n = with(s)) n->note = v;
+        });
+    form_->toggle(
+        "bypassed", "What it works on passes as it is.",
+        [=](const Scene& s) {
+            auto* n = with(s);
+            return n ? std::optional(n->bypassed) : std::nullopt;
+        },
+        [=](Scene& s, bool v) {
+            if (auto* n = with(s)) n->bypassed = v;
+        });
+    const scene::Node* now = bench_.node();
+    if (now && !now->held.empty())
+        form_->button("Flip to the held version", "The values that are held and those that stand change places.",
+                      [this] { bench_.flip_version(); });
+}
+
 void DetailPanel::build_node(const scene::Node& node) {
     const std::string b = bench_.selection().build_up;
     const std::string id = node.id;
@@ -286,6 +332,8 @@ void DetailPanel::build_node(const scene::Node& node) {
         });
         connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
     }
+    if (nodes::is_stack(node)) build_stack(*form_, bench_, node);
+    if (d->port(nodes::Role::knot)) build_curves(*form_, bench_, node, *d);
     if (nodes::has_pin(*d))
         form_->button("Place in the picture",
                       "Click a place on the asset: it becomes the middle, and the surface's direction there the axis.",
@@ -302,6 +350,9 @@ void DetailPanel::build_node(const scene::Node& node) {
     bool folded = false;
     for (bool advanced : {false, true})
         for (const Port& p : d->ports) {
+            if (p.group.starts_with("entry ") || p.role == nodes::Role::list_order || p.role == nodes::Role::knot ||
+                p.role == nodes::Role::knot_count)
+                continue;  // shown above, as a list or as a curve
             // A row per stop only where the ramp has that many.
             if (p.stop > 0) {
                 if (advanced || p.stop > std::max(stops, 4)) continue;
@@ -311,6 +362,7 @@ void DetailPanel::build_node(const scene::Node& node) {
             add_port(bench_, *form_, p, d->port_type(p, type), reach_node(b, id, p));
         }
     form_->end_fold();
+    add_states(node.id);
 }
 
 }  // namespace vemtra::app

@@ -24,7 +24,9 @@ private:
     void build_layer(const scene::Layer& layer);
     void build_made_of(const scene::Layer& layer);
     void build_slots(const scene::Layer& layer);
+    void build();
     void build_node(const scene::Node& node);
+    void add_states(const std::string& node);
     std::string shape() const;  ///< what the rows depend on; a change needs new rows
     Workbench& bench_;
     Form* form_ = nullptr;

@@ -59,7 +59,7 @@ void Form::note(const QString& text) {
     l->setPalette(p);
     (folding_ ? folding_ : layout_)->addRow(l);
 }
-void Form::begin_fold(const QString& title, bool open) {
+QToolButton* Form::begin_fold(const QString& title, bool open) {
     auto* head = new QToolButton;
     head->setText(title);
     head->setCheckable(true);
@@ -83,6 +83,7 @@ void Form::begin_fold(const QString& title, bool open) {
     layout_->addRow(head);
     layout_->addRow(inside);
     folds_.push_back({head, inside});
+    return head;
 }
 
 void Form::filter(const QString& words) {

@@ -35,9 +35,9 @@ public:
     void button(const QString& label, const QString& help, std::function<void()> press);
     /// Puts a small connect button at the end of the row that was added last.
     void connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source);
-    void widget(QWidget* w) { layout_->addRow(w); }
+    void widget(QWidget* w) { (folding_ ? folding_ : layout_)->addRow(w); }
     /// Everything added until end_fold() is hidden behind a line that opens it.
-    void begin_fold(const QString& title, bool open = false);
+    QToolButton* begin_fold(const QString& title, bool open = false);
     void end_fold() { folding_ = nullptr; }
     /// Shows only the rows whose label has these words, opened; all of them, as they were, where it is empty.
     void filter(const QString& words);

@@ -11,7 +11,6 @@ const std::vector<DrawerPage>& drawer_pages() {
         {Page::maps, "Maps", make_maps_page, nullptr},
         {Page::values, "Values", make_kept_values_page, nullptr},
         {Page::snapshots, "Snapshots", make_snapshots_page, nullptr},
-        {Page::picture, "Picture", make_picture_page, nullptr},
         {Page::files, "Files", make_files_page, nullptr},
         {Page::findings, "Findings", make_findings_page, [](Workbench& bench) { return int(bench.findings().size()); }},
     };

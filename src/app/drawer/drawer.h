@@ -20,7 +20,7 @@ inline QPushButton* add_button(QBoxLayout* row, const QString& text, const QStri
     return b;
 }
 
-enum class Page : uint8_t { parts, rigs, stock, maps, values, snapshots, picture, files, findings };
+enum class Page : uint8_t { parts, rigs, stock, maps, values, snapshots, files, findings };
 struct DrawerPage {
     Page id;
     const char* title;
@@ -47,7 +47,6 @@ QWidget* make_stock_page(Workbench& bench);
 QWidget* make_kept_values_page(Workbench& bench);
 QWidget* make_snapshots_page(Workbench& bench);
 QWidget* make_maps_page(Workbench& bench);
-QWidget* make_picture_page(Workbench& bench);
 QWidget* make_files_page(Workbench& bench);
 QWidget* make_findings_page(Workbench& bench);
 

@@ -6,6 +6,7 @@
 #include "exchange/standard/document.h"
 #include "exchange/standard/graph_writer.h"
 #include "exchange/standard/values.h"
+#include "nodes/as_computed.h"
 
 namespace vemtra::exchange {
 namespace {
@@ -284,7 +285,10 @@ private:
 }  // namespace
 
 WrittenDocument write_standard_document(const scene::Scene& scene) {
-    return Writer(scene).write();
+    scene::Scene at_length = scene;  // lists as the chains that they are, bypassed nodes as what they pass on
+    for (scene::BuildUp& b : at_length.build_ups) b = nodes::as_computed(std::move(b));
+    for (scene::Network& n : at_length.networks) n = nodes::as_computed(std::move(n));
+    return Writer(at_length).write();
 }
 
 Result<std::vector<Error>> write_standard_file(scene::Scene scene, const fs::path& project, const fs::path& file) {
