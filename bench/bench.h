@@ -31,6 +31,7 @@ void noise();
 void layers();
 void surfaces();
 void networks();
+void fields();
 void memory();
 /// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
 void textures(bool many);

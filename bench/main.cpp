@@ -1,4 +1,4 @@
-// ./run bench [rays|noise|networks|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of disk
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of disk
 #include <string>
 
 #include "bench.h"
@@ -16,6 +16,7 @@ int main(int argc, char** argv) {
     };
     if (wanted("noise")) noise();
     if (wanted("networks")) networks();
+    if (wanted("fields")) fields();
     if (wanted("rays")) rays();
     if (wanted("layers")) layers();
     if (wanted("surfaces")) surfaces();

@@ -173,6 +173,7 @@ public:
     const render::LiveSession& session() const { return session_; }
     render::Workshop& workshop() { return *workshop_; }
     const review::Measured& measured() const { return measuring_.measured(); }
+    scene::Snapshot measured_scene() const { return measuring_.scene(); }
     /// Pictures of the nodes' outputs, by id, ready to draw.
     const std::map<std::string, QImage>& thumbnails() const { return measuring_.thumbnails(); }
     std::vector<Finding> findings();

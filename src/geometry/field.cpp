@@ -1,38 +1,14 @@
 #include "geometry/field.h"
 
-#include <atomic>
 #include <cstring>
 #include <unordered_map>
 
 #include "base/file.h"
 #include "base/hash.h"
-#include "base/parallel.h"
+#include "geometry/field_grid.h"
 
 namespace vemtra::geometry {
 namespace {
-
-constexpr int max_resolution = 32;
-constexpr float hopeless = 16.f;  // so many times too coarse, the finest grid would show noise and take minutes
-constexpr size_t inside_budget = size_t(4) << 20;  // samples over all parts: 16 MB
-
-size_t grid_size(int r) {
-    return size_t(r + 1) * size_t(r + 2) / 2;
-}
-// Row j (along v) of a grid of resolution r starts at:
-size_t grid_row(int r, int j) {
-    return size_t(j) * size_t(r + 1) - size_t(j) * size_t(j - 1) / 2;
-}
-
-// A stopped loop leaves early; nobody reads the half-done result.
-template <class Body> bool for_all(size_t count, float from, float to, Progress* progress, const Body& body) {
-    std::atomic<size_t> done{0};
-    parallel_ranges(count, 256, [&](size_t first, size_t last) {
-        if (stopped(progress)) return;
-        body(first, last);
-        report(progress, from + (to - from) * float(done += last - first) / float(count));
-    });
-    return !stopped(progress);
-}
 
 fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
     const FieldKind* kind = field_kind(request.field);
@@ -56,7 +32,8 @@ fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, c
 
 // The register: one line per kind of field.
 const std::vector<FieldKind>& field_kinds() {
-    static const std::vector<FieldKind> all = {cavity_field()};
+    static const std::vector<FieldKind> all = {cavity_field(), height_field(),    slope_field(),
+                                               random_field(), curvature_field(), crease_field()};
     return all;
 }
 const FieldKind* field_kind(const std::string& name) {
@@ -65,16 +42,51 @@ const FieldKind* field_kind(const std::string& name) {
     return nullptr;
 }
 
-float FormField::at(const Mesh& mesh, const Place& place) const {
+float range_of(const FieldKind& kind, const Geometry& geometry, const std::vector<float>& parameters) {
+    return kind.range ? std::clamp(kind.range(parameters), 1e-6f, 1e9f) : size_of_all(geometry);
+}
+float size_of_all(const Geometry& geometry) {
+    const float diagonal = geometry.instances().empty() ? 1.f : geometry.bounds().size().length();
+    return std::exp2(std::ceil(std::log2(std::clamp(diagonal, 1e-6f, 1e9f))));
+}
+
+void reach_weights(float reach, float falloff, float* weights) {
+    // The mean is the integral of the share's growth times W = (1 - t / reach)^f; by parts, of the share times what W
+    // falls by. Over a piece from a to b, read up to e = min(b, reach), the share is linear between its ends, and
+    //   the integral of (t - a) (-dW) from a to e = reach / (f + 1) ((1 - a / reach)^(f + 1) - (1 - e / reach)^(f + 1))
+    //                                               - (e - a) W(e).
+    for (int k = 0; k < reach_knots; ++k) weights[k] = 0.f;
+    double at_last = 1.0;  // W where the piece begins
+    double last = 0.0;
+    for (int k = 0; k < reach_knots; ++k) {
+        const double t = double(knot_at(k));
+        const double end = std::min(t, double(reach));
+        const double left = std::max(0.0, 1.0 - end / double(reach));
+        const double at_end = std::pow(left, double(falloff));
+        const double fall = at_last - at_end;
+        const double begun = std::max(0.0, 1.0 - last / double(reach));
+        const double moment =
+            double(reach) / double(falloff + 1.f) * (begun * at_last - left * at_end) - (end - last) * at_end;
+        const double second = moment / (t - last);
+        weights[k] += float(second);
+        if (k > 0) weights[k - 1] += float(fall - second);
+        at_last = at_end;
+        last = t;
+        if (end >= double(reach)) return;
+    }
+    weights[reach_knots - 1] += float(at_last);  // further than the furthest knot nothing more is met
+}
+
+FormField::Between FormField::between(const Mesh& mesh, const Place& place) const {
     const PartField& f = parts[place.instance];
-    if (f.at_vertex.empty()) return 0.f;
+    if (f.at_vertex.empty()) return {};
     const uint32_t triangle = place.face;
     const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
     const float u = place.u;
     const float v = place.v;
     const int r = f.resolution.empty() ? 1 : f.resolution[triangle];
-    if (r <= 1) return f.at_vertex[i[0]] * (1.f - u - v) + f.at_vertex[i[1]] * u + f.at_vertex[i[2]] * v;
-    const float* grid = f.inside.data() + f.first[triangle];
+    if (r <= 1) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
+    const size_t first = f.first[triangle];
     const float x = clamp01(u) * float(r);
     const float y = clamp01(v) * float(r);
     int ix = std::min(int(x), r - 1);
@@ -82,146 +94,64 @@ float FormField::at(const Mesh& mesh, const Place& place) const {
     if (ix + iy > r - 1) ix = std::max(0, r - 1 - iy);
     const float fx = x - float(ix);
     const float fy = y - float(iy);
-    auto value = [&](int a, int b) { return grid[grid_row(r, b) + size_t(a)]; };
+    auto sample = [&](int a, int b) { return first + grid_row(r, b) + size_t(a); };
     if (fx + fy <= 1.f || ix + iy + 2 > r)
-        return value(ix, iy) * (1.f - fx - fy) + value(ix + 1, iy) * fx + value(ix, iy + 1) * fy;
-    return value(ix + 1, iy + 1) * (fx + fy - 1.f) + value(ix, iy + 1) * (1.f - fx) + value(ix + 1, iy) * (1.f - fy);
+        return {&f.inside, {sample(ix, iy), sample(ix + 1, iy), sample(ix, iy + 1)}, {1.f - fx - fy, fx, fy}};
+    return {&f.inside,
+            {sample(ix + 1, iy + 1), sample(ix, iy + 1), sample(ix + 1, iy)},
+            {fx + fy - 1.f, 1.f - fx, 1.f - fy}};
 }
 
-namespace {
+float FormField::at(const Mesh& mesh, const Place& place) const {
+    const Between b = between(mesh, place);
+    if (!b.of || b.of->numbers.empty()) return 0.f;
+    float sum = 0.f;
+    for (int c = 0; c < 3; ++c) sum += b.weight[c] * b.of->numbers[b.sample[c]];
+    return sum;
+}
 
-/// The samples of one instance: at its vertices, and on grids inside of large faces.
-class PartSampling {
-public:
-    PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request,
-                 int rays)
-        : geometry_(geometry),
-          index_(instance),
-          instance_(geometry.instances()[instance]),
-          m_(instance_.shape->faces_as_triangles()),
-          kind_(kind),
-          request_(request),
-          rays_(rays) {
-        for (const V3f& p : m_.positions) world_.push_back(instance_.point_to_world(p));
+float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
+    const Between b = between(mesh, place);
+    if (!b.of || b.of->shares.empty()) return 0.f;
+    float sum = 0.f;
+    for (int c = 0; c < 3; ++c) {
+        const uint8_t* shares = b.of->shares.data() + b.sample[c] * reach_knots;
+        float one = 0.f;
+        for (int k = 0; k < reach_knots; ++k) one += weights[k] * float(shares[k]);
+        sum += b.weight[c] * one;
     }
+    return sum * (1.f / 255.f);
+}
 
-    bool at_vertices(FormField::PartField& f, float from, float to, Progress* progress) const {
-        std::vector<uint32_t> owner(m_.positions.size(), UINT32_MAX);  // which face a vertex leans to
-        for (uint32_t t = 0; t < m_.triangles(); ++t)
-            for (int c = 0; c < 3; ++c)
-                if (uint32_t& o = owner[m_.indices[3 * size_t(t) + size_t(c)]]; o == UINT32_MAX) o = t;
-        f.at_vertex.assign(m_.positions.size(), 0.f);
-        return for_all(m_.positions.size(), from, to, progress, [&](size_t first, size_t last) {
-            const FieldSampler sample = kind_.sampler(geometry_, request_.parameters, rays_);
-            for (size_t v = first; v < last; ++v)
-                if (owner[v] != UINT32_MAX) {
-                    const V3f n = instance_.normal_to_world(m_.normals[v]);
-                    f.at_vertex[v] =
-                        sample({world_[v], instance_.identity ? n : n.normalized(), middle(owner[v]) - world_[v]});
-                }
-        });
-    }
-
-    /// `total`: samples of the whole field so far; the budget is shared.
-    bool inside(FormField::PartField& f, size_t& total, float from, float to, Progress* progress) const {
-        const std::vector<uint32_t> gridded = lay_grids(f, total);
-        return for_all(gridded.size(), from, to, progress, [&](size_t first, size_t last) {
-            const FieldSampler sample = kind_.sampler(geometry_, request_.parameters, rays_);
-            for (size_t g = first; g < last; ++g) {
-                const uint32_t t = gridded[g];
-                const int r = f.resolution[t];
-                const V3f centre = middle(t);
-                for (int j = 0; j <= r; ++j)
-                    for (int i = 0; i + j <= r; ++i) {
-                        const SurfacePoint s = geometry_.at({index_, t, float(i) / float(r), float(j) / float(r)});
-                        f.inside[f.first[t] + grid_row(r, j) + size_t(i)] =
-                            sample({s.position, s.normal, centre - s.position});
-                    }
-            }
-        });
-    }
-
-private:
-    V3f middle(uint32_t t) const {
-        const uint32_t* i = &m_.indices[3 * size_t(t)];
-        return (world_[i[0]] + world_[i[1]] + world_[i[2]]) / 3.f;
-    }
-    std::vector<uint32_t> lay_grids(FormField::PartField& f, size_t& total) const {
-        std::vector<uint32_t> gridded;
-        f.first.assign(m_.triangles(), 0);
-        f.resolution.assign(m_.triangles(), 1);
-        const float spacing = kind_.spacing(request_.parameters);
-        size_t own = 0;
-        for (uint32_t t = 0; t < m_.triangles(); ++t) {
-            const uint32_t* i = &m_.indices[3 * size_t(t)];
-            const V3f& a = world_[i[0]];
-            const V3f& b = world_[i[1]];
-            const V3f& c = world_[i[2]];
-            const float longest = std::sqrt(std::max({(b - a).length2(), (c - a).length2(), (c - b).length2()}));
-            const float steps = std::ceil(longest / (.5f * spacing));
-            if (!(steps < hopeless * max_resolution)) continue;
-            const int r = int(std::min(float(max_resolution), steps));
-            if (r <= 2 || total + grid_size(r) > inside_budget) continue;
-            f.first[t] = uint32_t(own);
-            f.resolution[t] = uint8_t(r);
-            own += grid_size(r);
-            total += grid_size(r);
-            gridded.push_back(t);
-        }
-        f.inside.assign(own, 0.f);
-        if (gridded.empty()) {
-            f.first.clear();
-            f.resolution.clear();
-        }
-        return gridded;
-    }
-
-    const Geometry& geometry_;
-    uint32_t index_;
-    const Instance& instance_;
-    const Mesh& m_;
-    const FieldKind& kind_;
-    const nodes::FieldRequest& request_;
-    int rays_;
-    std::vector<V3f> world_;
-};
-
-}  // namespace
-
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
-                                               const nodes::FieldRequest& request, int rays, Progress* progress) {
-    auto field = std::make_shared<FormField>();
-    field->rays = rays;
-    const size_t parts = geometry.instances().size();
-    field->parts.resize(parts);
-    const FieldKind* kind = field_kind(request.field);
-    size_t total = 0;
-    for (size_t p = 0; kind && p < parts; ++p) {
-        if (!wanted[p]) continue;
-        const float from = float(p) / float(parts);
-        const float to = float(p + 1) / float(parts);
-        const float between = lerp(from, to, .6f);
-        const PartSampling sampling(geometry, uint32_t(p), *kind, request, rays);
-        if (!sampling.at_vertices(field->parts[p], from, between, progress)) return nullptr;
-        if (!sampling.inside(field->parts[p], total, between, to, progress)) return nullptr;
-    }
-    return field;
+size_t FormField::bytes() const {
+    size_t n = 0;
+    for (const PartField& p : parts)
+        n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
+             p.inside.shares.size() + p.resolution.size();
+    return n;
 }
 
 std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
                                               const nodes::FieldRequest& request) {
+    const FieldKind* kind = field_kind(request.field);
     Result<std::string> bytes = read_file(cache_file(geometry, wanted, request));
-    if (!bytes) return nullptr;
+    if (!bytes || !kind) return nullptr;
     // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not
     // used.
     uint64_t check = 0;
-    if (bytes->size() < 8) return nullptr;
+    if (bytes->size() < 12) return nullptr;
     std::memcpy(&check, bytes->data(), 8);
     if (check != hash_bytes(bytes->data() + 8, bytes->size() - 8)) return nullptr;
     const char* p = bytes->data() + 8;
     const char* end = bytes->data() + bytes->size();
     auto field = std::make_shared<FormField>();
     field->rays = field_rays_final;
+    field->channels = kind->channels;
+    field->furthest = range_of(*kind, geometry, request.parameters);
+    uint32_t cut = 0;
+    std::memcpy(&cut, p, 4);
+    p += 4;
+    field->cut = cut != 0;
     auto take = [&](auto& array, size_t expected) {
         uint64_t n = 0;
         if (end - p < 8) return false;
@@ -233,16 +163,19 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
         p += n * sizeof array[0];
         return true;
     };
+    const bool shares = kind->channels > 1;
     for (const Instance& instance : geometry.instances()) {
         const Mesh& m = instance.shape->faces_as_triangles();
+        const size_t vertices = wanted[field->parts.size()] ? m.positions.size() : 0;
         FormField::PartField f;
-        if (!take(f.at_vertex, m.positions.size()) || !take(f.first, m.triangles()) ||
-            !take(f.resolution, m.triangles()) || !take(f.inside, SIZE_MAX) ||
-            f.at_vertex.size() != (wanted[field->parts.size()] ? m.positions.size() : 0) ||
-            f.first.size() != f.resolution.size())
-            return nullptr;
+        const bool whole = take(f.at_vertex.numbers, vertices) && take(f.at_vertex.shares, vertices * reach_knots) &&
+                           take(f.first, m.triangles()) && take(f.resolution, m.triangles()) &&
+                           take(f.inside.numbers, SIZE_MAX) && take(f.inside.shares, SIZE_MAX);
+        if (!whole || f.first.size() != f.resolution.size()) return nullptr;
+        if ((shares ? f.at_vertex.shares.size() / reach_knots : f.at_vertex.numbers.size()) != vertices) return nullptr;
+        const size_t inside = shares ? f.inside.shares.size() / reach_knots : f.inside.numbers.size();
         for (size_t t = 0; t < f.first.size(); ++t)
-            if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > f.inside.size()) return nullptr;
+            if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > inside) return nullptr;
         field->parts.push_back(std::move(f));
     }
     return field;
@@ -251,12 +184,21 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
 void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
                 const FormField& field) {
     std::string body;
+    const uint32_t cut = field.cut;
+    body.append(reinterpret_cast<const char*>(&cut), 4);
     auto put = [&](const auto& array) {
         const uint64_t n = array.size();
         body.append(reinterpret_cast<const char*>(&n), 8);
         body.append(reinterpret_cast<const char*>(array.data()), n * sizeof array[0]);
     };
-    for (const auto& f : field.parts) put(f.at_vertex), put(f.first), put(f.resolution), put(f.inside);
+    for (const auto& f : field.parts) {
+        put(f.at_vertex.numbers);
+        put(f.at_vertex.shares);
+        put(f.first);
+        put(f.resolution);
+        put(f.inside.numbers);
+        put(f.inside.shares);
+    }
     const uint64_t check = hash_bytes(body.data(), body.size());
     write_file_atomically(cache_file(geometry, wanted, request),
                           std::string(reinterpret_cast<const char*>(&check), 8) + body);
@@ -269,6 +211,25 @@ void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* 
         out[i] = f && instance[i] < f->parts.size()
                      ? f->at(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]})
                      : 0.f;
+}
+
+void Fields::within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
+                    const float* reach, const float* falloff, float* out) const {
+    const FormField* f = field >= 0 && size_t(field) < fields_.size() ? fields_[size_t(field)].get() : nullptr;
+    float weights[reach_knots];
+    float last_reach = -1.f;
+    float last_falloff = -1.f;
+    for (int i = 0; i < n; ++i) {
+        out[i] = 0.f;
+        if (!f || instance[i] >= f->parts.size() || !(reach[i] > 0.f)) continue;
+        if (reach[i] != last_reach || falloff[i] != last_falloff) {
+            last_reach = reach[i];
+            last_falloff = falloff[i];
+            reach_weights(std::max(last_reach / f->furthest, 1e-6f), std::clamp(last_falloff, .05f, 20.f), weights);
+        }
+        out[i] =
+            f->within(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]}, weights);
+    }
 }
 
 }  // namespace vemtra::geometry

@@ -1,9 +1,10 @@
 // Fields of the form: values that follow the shape of the asset, computed once and refined, so that what stands behind
-// them (levels, thresholds) sees a converged number from the first sample (docs/decisions/0006). A kind of field is a
-// row of field_kinds(), with its computing in a file of its own under fields/.
+// them (levels, thresholds) sees a converged number from the first sample (docs/decisions/0006, 0025). A kind of field
+// is a row of field_kinds(), with its computing in a file of its own under fields/.
 //
-// Samples stand at the vertices, and on a barycentric grid inside triangles that are large against the field's own
-// spacing (after "Mesh Colors", Yuksel, Keyser, House 2010), so neither UVs nor a fine mesh are needed.
+// Samples stand at the vertices; along edges and inside of faces where what is between them differs from their mean
+// (after "Mesh Colors", Yuksel, Keyser, House 2010): two faces that share an edge share its samples, so that nothing
+// steps there, and neither UVs nor a fine mesh are needed.
 #pragma once
 #include <functional>
 #include <memory>
@@ -15,38 +16,89 @@
 
 namespace vemtra::geometry {
 
-/// What a field is computed at: a point of the surface in the world, and the way from it to the middle of the face that
+/// What a field is computed at: a point of the surface in the world, and the way from it to the middle of a face that
 /// it belongs to.
 struct FieldPoint {
     V3f position, normal, toward_middle;
+    uint32_t instance = 0;
 };
-/// Computes one value; made once per thread and piece of work.
-using FieldSampler = std::function<float(const FieldPoint&)>;
+/// Computes one value, or one per channel, into `out`.
+using FieldSampler = std::function<void(const FieldPoint&, float* out)>;
+/// Makes one for each thread and piece of work.
+using FieldSamplers = std::function<FieldSampler()>;
+
+/// What is met within a distance: the share of rays that have hit something by then, at distances that grow by a
+/// constant ratio up to the range of the field. Reach and fall-off are chosen when it is read, so that they can be
+/// driven and changed without a ray.
+inline constexpr int reach_knots = 16;
+/// Distance of a knot, of the furthest one.
+inline float knot_at(int k) {
+    return std::exp2(-.5f * float(reach_knots - 1 - k));
+}
+/// The next power of two above the diagonal of all that stands there, metres.
+float size_of_all(const Geometry& geometry);
+/// Weights of the shares, so that their sum is the mean over all rays of (1 - t / reach)^falloff for a hit at t <
+/// reach, with the share linear between knots. `reach` as a part of the furthest knot, above 0; falloff above 0.
+void reach_weights(float reach, float falloff, float* weights);
 
 /// One row per kind.
 struct FieldKind {
     const char* name;                     ///< what FieldRequest::field says
     int version;                          ///< raised when its numbers change: kept results of before are not used
     std::vector<const char*> parameters;  ///< names and units, in the order of FieldRequest::parameters
-    /// Distance over which the field may change by much, metres: large faces get samples half as far apart.
-    float (*spacing)(const std::vector<float>& parameters);
-    FieldSampler (*sampler)(const Geometry& geometry, const std::vector<float>& parameters, int rays);
+    int channels = 1;                     ///< 1, or reach_knots: shares in 0..1
+    bool adaptive = false;                ///< sampled between vertices where it differs from their mean
+    float tolerance = .02f;               ///< a difference that may stay; of numbers as a part of the range
+    /// How far it looks, metres; null: as far as all is large.
+    float (*range)(const std::vector<float>& parameters) = nullptr;
+    /// Called once per computing.
+    FieldSamplers (*samplers)(const Geometry& geometry, const std::vector<float>& parameters, int rays) = nullptr;
+    /// Of what the mesh as a whole says: one number per vertex of the instance. Null: `samplers` does it.
+    std::vector<float> (*at_vertices)(const Geometry& geometry, uint32_t instance,
+                                      const std::vector<float>& parameters) = nullptr;
 };
 const std::vector<FieldKind>& field_kinds();
 const FieldKind* field_kind(const std::string& name);
+float range_of(const FieldKind& kind, const Geometry& geometry, const std::vector<float>& parameters);
 FieldKind cavity_field();
+FieldKind height_field();
+FieldKind slope_field();
+FieldKind random_field();
+FieldKind curvature_field();
+FieldKind crease_field();
 
 /// A finished state of a field over all instances of a Geometry.
 struct FormField {
+    /// Numbers, or shares in 255ths, `channels` of them per sample.
+    struct Samples {
+        std::vector<float> numbers;
+        std::vector<uint8_t> shares;
+        bool empty() const { return numbers.empty() && shares.empty(); }
+        bool operator==(const Samples&) const = default;
+    };
     struct PartField {
-        std::vector<float> at_vertex;
+        Samples at_vertex;
         std::vector<uint32_t> first;  ///< per face: where its grid starts in `inside`; only where resolution > 1
         std::vector<uint8_t> resolution;
-        std::vector<float> inside;  ///< (r + 1)(r + 2) / 2 values per gridded face
+        Samples inside;  ///< (r + 1)(r + 2) / 2 samples per gridded face
     };
     std::vector<PartField> parts;  ///< per instance
-    int rays = 0;                  ///< per sample so far
-    float at(const Mesh& mesh, const Place& place) const;
+    int channels = 1;
+    float furthest = 1.f;  ///< of shares: the distance of the last knot, metres
+    int rays = 0;          ///< per sample so far
+    bool cut = false;      ///< the budget ended before the detail did
+
+    /// Where a value stands between samples.
+    struct Between {
+        const Samples* of = nullptr;  ///< null: nothing was sampled there
+        size_t sample[3];
+        float weight[3];
+    };
+    Between between(const Mesh& mesh, const Place& place) const;
+    float at(const Mesh& mesh, const Place& place) const;  ///< of one channel
+    /// Of shares: read with these weights.
+    float within(const Mesh& mesh, const Place& place, const float* weights) const;
+    size_t bytes() const;
 };
 
 inline constexpr int field_rays_first = 16;   ///< enough to look right
@@ -71,6 +123,8 @@ public:
         : geometry_(std::move(geometry)), fields_(std::move(fields)) {}
     void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
                 float* out) const override;
+    void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
+                const float* reach, const float* falloff, float* out) const override;
 
 private:
     std::shared_ptr<const Geometry> geometry_;

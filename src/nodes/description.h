@@ -105,7 +105,8 @@ struct NodeDescription {
     std::vector<Port> ports;
     KernelPair kernel;
     Ask ask = ask_nothing;
-    bool varies = false;  ///< differs from point to point even with constant inputs
+    Reads gives = Reads::literal;  ///< of one that gives what the point says, as it is
+    bool varies = false;           ///< differs from point to point even with constant inputs
     Use use = Use::none;
     bool per_side = false;  ///< on a box it is computed for each of the three sides, and the results are blended
     /// Components of the output where the type alone does not say it (a placement on a box); null: the type's.
@@ -132,6 +133,10 @@ struct NodeDescription {
 KernelPair box_blend_kernel();
 /// Goes from the second value to the first as the third goes from 0 to 1: spans.
 KernelPair span_kernel();
+/// Component by component: the first moved by the second, where there is one (null: the point has no footprint).
+KernelPair moved_kernel();
+/// The first minus the second.
+KernelPair difference_kernel();
 /// Luminance of a colour (ITU-R BT.709).
 KernelPair luminance_kernel();
 

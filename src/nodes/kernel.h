@@ -22,6 +22,10 @@ public:
     virtual ~FieldLookup() = default;
     virtual void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,
                         const float* v, float* out) const = 0;
+    /// Of fields of what is met: the mean over all rays of (1 - t / reach)^falloff for a hit at t < reach; reach in
+    /// metres, above 0.
+    virtual void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,
+                        const float* v, const float* reach, const float* falloff, float* out) const = 0;
 };
 
 /// The rows of a batch of points. Directions are of unit length; components follow each other.

@@ -32,7 +32,7 @@ public:
     Program compile(const std::vector<Wanted>& wanted) {
         for (const Wanted& w : wanted) {
             Program::Output output;
-            output.sources = convert(read(0, w.input, w.type, w.name), w.type);
+            output.sources = convert(read(0, w.input, w.type, w.name, Aside::here), w.type);
             output.first = program_.component_count_;
             output.is_constant = true;
             for (size_t c = 0; c < output.sources.size(); ++c) {
@@ -67,14 +67,18 @@ private:
         std::unordered_map<std::string_view, const scene::Node*> nodes;
         std::unordered_map<std::string, int> children;  ///< by the instance's id
     };
-    /// A node that computes, in its scope.
+    /// A node that computes, in its scope; and where: at the point, or a footprint's axis away from it.
+    enum class Aside : uint8_t { here, first_axis, second_axis };
     struct At {
         int scope = 0;
         const scene::Node* node = nullptr;
+        Aside aside = Aside::here;
         bool operator==(const At&) const = default;
     };
     struct HashAt {
-        size_t operator()(const At& a) const { return std::hash<const void*>()(a.node) * 31 + size_t(a.scope); }
+        size_t operator()(const At& a) const {
+            return std::hash<const void*>()(a.node) * 31 + size_t(a.scope) * 3 + size_t(a.aside);
+        }
     };
 
     void problem(const std::string& node, const std::string& why, const std::string& remedy) {
@@ -178,22 +182,25 @@ private:
         return t;
     }
 
-    Typed read(int scope, const scene::Input& input, Type type, const std::string& place) {
-        std::optional<Typed> driven = connected(scope, input, type, place);
+    Typed read(int scope, const scene::Input& input, Type type, const std::string& place, Aside aside) {
+        std::optional<Typed> driven = connected(scope, input, type, place, aside);
         return driven ? std::move(*driven) : literal(input.shown(), type);
     }
 
     /// What a connected input brings, in its own type; nothing where it is not connected or its source cannot be
     /// computed.
-    std::optional<Typed> connected(int scope, const scene::Input& input, Type type, const std::string& place) {
+    std::optional<Typed> connected(int scope, const scene::Input& input, Type type, const std::string& place,
+                                   Aside aside) {
         if (input.from.empty()) return std::nullopt;
         Typed driver;
         if (const scene::NetworkInput* port = network_input(scope, input.from)) {
             Type port_type = Type::number;
             nodes::type_from_name(port->type, port_type);
-            driver = read(scopes_[size_t(scope)].parent, given(scope, *port), port_type, place);
+            driver = read(scopes_[size_t(scope)].parent, given(scope, *port), port_type, place, aside);
         } else {
-            const Typed* t = stands(resolve(scope, input, place, true), place);
+            At source = resolve(scope, input, place, true);
+            source.aside = aside;
+            const Typed* t = stands(source, place);
             if (!t) return std::nullopt;
             driver = *t;
         }
@@ -232,6 +239,33 @@ private:
     void append_rows(std::vector<Source>& to, int first, int count) {
         resources_.footprint |= first >= nodes::rows_without_footprint;
         for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c});
+    }
+
+    /// What the port reads of the point, or of the place that lies a footprint's axis aside.
+    void append_reads(std::vector<Source>& to, Reads reads, int count, Aside aside) {
+        const int row = nodes::info(reads).row;
+        int axes = -1;
+        if (reads == Reads::uv) axes = nodes::row_uv_axes + (aside == Aside::second_axis ? 2 : 0);
+        if (reads == Reads::position_object) axes = nodes::row_position_axes + (aside == Aside::second_axis ? 3 : 0);
+        if (aside == Aside::here || axes < 0) return append_rows(to, row, count);
+        std::vector<Source> in;
+        append_rows(in, row, count);
+        append_rows(in, axes, count);
+        for (const Source& s : emit(nodes::moved_kernel().get(), std::move(in), count, {}, -1, true)) to.push_back(s);
+    }
+
+    /// A place that a network works out: its footprint is how far it moves along each axis of the point's.
+    Typed with_footprint(const Typed& here, const At& at, const scene::Input& input) {
+        Typed out{Type::place, convert(here, Type::vector2)};
+        const std::vector<Source> uv = out.sources;
+        for (const Aside a : {Aside::first_axis, Aside::second_axis}) {
+            const std::optional<Typed> moved = connected(at.scope, input, Type::vector2, at.node->id, a);
+            std::vector<Source> in = moved ? convert(*moved, Type::vector2) : uv;
+            in.insert(in.end(), uv.begin(), uv.end());
+            for (const Source& s : emit(nodes::difference_kernel().get(), std::move(in), 2, {}, -1, false))
+                out.sources.push_back(s);
+        }
+        return out;
     }
 
     std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform,
@@ -310,8 +344,17 @@ private:
             for (auto it = at.node->inputs.rbegin(); it != at.node->inputs.rend(); ++it) {
                 const nodes::Port* port = d->port(it->first);
                 if (!port || port->uniform) continue;
-                const At source = resolve(at.scope, it->second, at.node->id, false);
-                if (source.node && !entered_.contains(source)) open.push_back(source);
+                At source = resolve(at.scope, it->second, at.node->id, false);
+                if (!source.node) continue;
+                const nodes::NodeDescription* gives = nodes::describe(source.node->kind);
+                const bool moves = at.aside == Aside::here && gives &&
+                                   gives->output_type(*source.node) != Type::place &&
+                                   d->port_type(*port, d->output_type(*at.node)) == Type::place;
+                for (const Aside a : {Aside::here, Aside::first_axis, Aside::second_axis}) {
+                    if (a != at.aside && !moves) continue;
+                    source.aside = a;
+                    if (!entered_.contains(source)) open.push_back(source);
+                }
             }
         }
     }
@@ -357,6 +400,10 @@ private:
         const scene::Node& n = *at.node;
         check(n, d);
         Typed result{d.output_type(n), {}};
+        if (at.aside != Aside::here && d.gives != Reads::literal) {
+            append_reads(result.sources, d.gives, nodes::components(result.type), at.aside);
+            return result;
+        }
         std::vector<Source> in;
         std::vector<Source> box;
         std::vector<float> uniform;
@@ -372,16 +419,18 @@ private:
             const Type type = d.port_type(p, result.type);
             if ((it == n.inputs.end() || (type == Type::place && it->second.from.empty())) &&
                 p.reads != Reads::literal) {
-                append_rows(in, nodes::info(p.reads).row, type == Type::place ? 2 : nodes::components(type));
+                append_reads(in, p.reads, type == Type::place ? 2 : nodes::components(type), at.aside);
                 if (type == Type::place) append_rows(in, nodes::row_uv_axes, 4);
                 continue;
             }
             scene::Input input = it == n.inputs.end() ? scene::Input() : it->second;
             input.value = value;
-            std::optional<Typed> driven = connected(at.scope, input, type, n.id);
+            std::optional<Typed> driven = connected(at.scope, input, type, n.id, at.aside);
+            if (driven && type == Type::place && driven->type != Type::place && at.aside == Aside::here)
+                driven = with_footprint(*driven, at, input);
             if (!driven && type == Type::place &&
                 p.reads != Reads::literal) {  // a broken wire leaves the map where the UVs have it
-                append_rows(in, nodes::info(p.reads).row, 2);
+                append_reads(in, p.reads, 2, at.aside);
                 append_rows(in, nodes::row_uv_axes, 4);
                 continue;
             }

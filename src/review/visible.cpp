@@ -1,10 +1,36 @@
 #include "review/visible.h"
 
+#include <algorithm>
+
 #include "nodes/description.h"
 #include "review/layer_faults.h"
 #include "review/over_points.h"
 
 namespace vemtra::review {
+
+V2f Histogram::between(float lower, float upper) const {
+    const float width = (high - low) / float(bins);
+    float total = 0.f;
+    for (const float s : share) total += s;
+    V2f ends(largest, largest);
+    float sum = 0.f;
+    bool first = false;
+    for (int i = 0; i < bins; ++i) {
+        sum += share[size_t(i)];
+        if (!first && sum > lower * total) {
+            ends.x = low + width * float(i);
+            first = true;
+        }
+        if (sum >= upper * total) {
+            ends.y = low + width * float(i + 1);
+            break;
+        }
+    }
+    ends.x = std::clamp(ends.x, smallest, largest);
+    ends.y = std::clamp(ends.y, ends.x, largest);
+    return ends;
+}
+
 namespace {
 
 constexpr int across = int(measuring_width), down = 150;  // points that the camera is asked for

@@ -20,6 +20,8 @@ struct Histogram {
     float low = 0.f, high = 1.f;      ///< the axis: always holds 0 and 1, wider where values go beyond
     float smallest = 0.f, largest = 0.f;
     size_t points = 0;
+    /// The values below which these shares of the points lie, to a bin, within smallest and largest.
+    V2f between(float lower, float upper) const;
 };
 
 struct NodeMeasure {

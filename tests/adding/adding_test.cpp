@@ -10,7 +10,7 @@
 namespace example {
 vemtra::nodes::NodeDescription describe_stripes();
 vemtra::nodes::NodeDescription describe_height_mask();
-vemtra::geometry::FieldKind height_field();
+vemtra::geometry::FieldKind over_lowest_field();
 extern const vemtra::geometry::ImportFormat triangles_format;
 extern const vemtra::render::PictureFormat ppm_format;
 extern const vemtra::review::FindingKind nameless_finding;
@@ -47,9 +47,11 @@ TEST_CASE("adding: a node with a resource asks for it, and its field is computed
     Scratch s;
     auto r = geometry::import(s.write("m.obj", square_obj).string(), {});
     const geometry::Geometry g({geometry::Instance(geometry::make_shape(r->parts[0].mesh), M44f())});
-    const geometry::FieldKind kind = example::height_field();
-    const auto sample = kind.sampler(g, resources.fields[0].parameters, 1);
-    CHECK(sample({V3f(0, 1, 0), V3f(0, 0, 1), V3f(0.f)}) == Approx(.5f));
+    const geometry::FieldKind kind = example::over_lowest_field();
+    const geometry::FieldSampler sample = kind.samplers(g, resources.fields[0].parameters, 1)();
+    float out = 0.f;
+    sample({V3f(0, 1, 0), V3f(0, 0, 1), V3f(0.f)}, &out);
+    CHECK(out == Approx(.5f));
 }
 
 TEST_CASE("adding: a value type is a row that literals and conversions follow") {

@@ -7,14 +7,13 @@ namespace example {
 using namespace vemtra;
 
 /// Height of a point over the lowest one of all, in shares of the parameter, metres.
-geometry::FieldKind height_field() {
-    return {"height",
-            1,
-            {"metres from 0 to 1"},
-            [](const std::vector<float>&) { return 1e6f; },  // it changes evenly: no grids
-            [](const geometry::Geometry& g, const std::vector<float>& p, int) -> geometry::FieldSampler {
-                return [low = g.bounds().min.y, up = p[0]](const geometry::FieldPoint& at) {
-                    return (at.position.y - low) / up;
+geometry::FieldKind over_lowest_field() {
+    return {.name = "over-lowest",
+            .version = 1,
+            .parameters = {"metres from 0 to 1"},
+            .samplers = [](const geometry::Geometry& g, const std::vector<float>& p, int) -> geometry::FieldSamplers {
+                return [low = g.bounds().min.y, up = p[0]]() -> geometry::FieldSampler {
+                    return [=](const geometry::FieldPoint& at, float* out) { out[0] = (at.position.y - low) / up; };
                 };
             }};
 }

@@ -3,6 +3,9 @@
 
 #include <tbb/global_control.h>
 
+#include <random>
+#include <set>
+
 #include "support.h"
 
 using namespace vemtra;
@@ -17,17 +20,26 @@ std::unique_ptr<geometry::Geometry> make(const Scratch& s, const std::string& ob
     for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
     return std::make_unique<geometry::Geometry>(std::move(instances));
 }
-nodes::FieldRequest request(bool edges, float reach) {
-    return {"b", "cavity", {edges ? 1.f : 0.f, reach, 90.f}};
+nodes::FieldRequest request(bool edges, float range = 2.f) {
+    return {"b", "cavity", {edges ? 1.f : 0.f, 90.f, 0.f, 0.f, 1.f, 0.f, 0.f, range}};
+}
+/// What a mask of this reach reads at a vertex of the first part.
+float at_vertex(const geometry::FormField& f, size_t vertex, float reach, float falloff = 1.f) {
+    float w[geometry::reach_knots];
+    geometry::reach_weights(reach / f.furthest, falloff, w);
+    float sum = 0.f;
+    for (int k = 0; k < geometry::reach_knots; ++k)
+        sum += w[k] * float(f.parts[0].at_vertex.shares[vertex * geometry::reach_knots + size_t(k)]) / 255.f;
+    return sum;
 }
 }  // namespace
 
 TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {
     Scratch s;
     const auto g = make(s, square_obj);
-    const auto field = compute_field(*g, {1}, request(false, .1f), 64);
-    for (float v : field->parts[0].at_vertex) CHECK(v == 0.f);
-    for (float v : field->parts[0].inside) CHECK(v == 0.f);
+    const auto field = compute_field(*g, {1}, request(false), 64);
+    for (auto v : field->parts[0].at_vertex.shares) CHECK(v == 0);
+    for (auto v : field->parts[0].inside.shares) CHECK(v == 0);
 }
 
 TEST_CASE("inside of a sphere the cavity has its closed form") {
@@ -36,12 +48,37 @@ TEST_CASE("inside of a sphere the cavity has its closed form") {
     // `edges` sees.
     Scratch s;
     const auto g = make(s, sphere_obj(64));
-    const auto field = compute_field(*g, {1}, request(true, 2.f), 256);
+    const auto field = compute_field(*g, {1}, request(true), 256);
+    const size_t vertices = field->parts[0].at_vertex.shares.size() / geometry::reach_knots;
+    for (float reach : {1.2f, 2.f}) {
+        double sum = 0;
+        for (size_t v = 0; v < vertices; ++v) sum += at_vertex(*field, v, reach);
+        CHECK(sum / double(vertices) == Approx(1.0 - 2.0 / (3.0 * reach)).margin(.012));
+    }
+    // Shorter than d: the share of rays at angle t is that of cos t below reach / d: (reach / d)^2, less a third of it.
     double sum = 0;
-    for (float v : field->parts[0].at_vertex) sum += v;
-    CHECK(sum / double(field->parts[0].at_vertex.size()) == Approx(1.0 - 2.0 / 6.0).margin(.01));
-    const auto outward = compute_field(*g, {1}, request(false, 2.f), 64);
-    for (float v : outward->parts[0].at_vertex) CHECK(v < .02f);
+    for (size_t v = 0; v < vertices; ++v) sum += at_vertex(*field, v, .4f);
+    CHECK(sum / double(vertices) == Approx(.4 * .4 / 3.0).margin(.012));
+    const auto outward = compute_field(*g, {1}, request(false), 64);
+    for (size_t v = 0; v < vertices; ++v) CHECK(at_vertex(*outward, v, 2.f) < .03f);
+}
+
+TEST_CASE("weights of a reach give the mean of their fall-off over a known distribution") {
+    // Hits spread evenly over 0 to 1 (of the furthest knot): the mean of (1 - t / r)^f over t < r is r / (f + 1).
+    for (float reach : {.01f, .05f, .2f, .5f, 1.f})
+        for (float falloff : {.5f, 1.f, 2.f, 4.f}) {
+            float w[geometry::reach_knots];
+            geometry::reach_weights(reach, falloff, w);
+            float sum = 0.f;
+            for (int k = 0; k < geometry::reach_knots; ++k) sum += w[k] * geometry::knot_at(k);
+            INFO(reach << " " << falloff);
+            CHECK(sum == Approx(reach / (falloff + 1.f)).margin(1e-3));
+        }
+    float w[geometry::reach_knots];
+    geometry::reach_weights(5.f, 1.f, w);  // further than anything: each hit counts for 1 - t / 5
+    float sum = 0.f;
+    for (float x : w) sum += x;
+    CHECK(sum == Approx(1.f).margin(1e-3));
 }
 
 TEST_CASE("a large triangle carries a grid of samples, so that a coarse mesh is no excuse") {
@@ -49,7 +86,7 @@ TEST_CASE("a large triangle carries a grid of samples, so that a coarse mesh is 
     // A floor of two triangles with a wall on it: the field falls off with the distance from the wall, within one
     // triangle.
     const auto g = make(s, "v -1 0 0\nv 1 0 0\nv 1 0 2\nv -1 0 2\nf 4 3 2 1\nv -1 1 0\nv 1 1 0\nf 1 2 6 5\n");
-    const auto field = compute_field(*g, {1}, request(false, .4f), 256);
+    const auto field = compute_field(*g, {1}, request(false, .5f), geometry::field_rays_final);
     geometry::Fields fields(std::shared_ptr<const geometry::Geometry>(g.get(), [](auto*) {}), {field});
     auto at = [&](float z) {  // on the floor above (0, 0, z)
         RTCRayHit ray = geometry::single_ray(V3f(.1f, .5f, z), V3f(0, -1, 0));
@@ -58,7 +95,9 @@ TEST_CASE("a large triangle carries a grid of samples, so that a coarse mesh is 
         rtcIntersect1(g->scene(), &context, &ray);
         REQUIRE(ray.hit.geomID == 0);
         float out;
-        fields.sample(0, 1, &ray.hit.geomID, &ray.hit.primID, &ray.hit.u, &ray.hit.v, &out);
+        const float reach = .4f;
+        const float falloff = 1.f;
+        fields.within(0, 1, &ray.hit.geomID, &ray.hit.primID, &ray.hit.u, &ray.hit.v, &reach, &falloff, &out);
         return out;
     };
     CHECK(at(.05f) > at(.15f));
@@ -71,7 +110,7 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
     Scratch s;
     setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
     const auto g = make(s, sphere_obj(24));
-    const auto r = request(true, .7f);
+    const auto r = request(true);
     const auto a = compute_field(*g, {1}, r, geometry::field_rays_final);
     {
         tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
@@ -90,7 +129,7 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
         }
         CHECK_FALSE(geometry::cached_field(*g, {1}, r));
     }
-    CHECK_FALSE(geometry::cached_field(*g, {1}, request(true, .71f)));
+    CHECK_FALSE(geometry::cached_field(*g, {1}, request(false)));
 }
 
 TEST_CASE("computing a field can be stopped") {
@@ -98,5 +137,169 @@ TEST_CASE("computing a field can be stopped") {
     const auto g = make(s, sphere_obj(24));
     Progress progress;
     progress.stop = true;
-    CHECK_FALSE(compute_field(*g, {1}, request(false, .5f), 256, &progress));
+    CHECK_FALSE(compute_field(*g, {1}, request(false), 256, &progress));
+}
+
+namespace {
+struct Form {
+    Scratch s;
+    std::shared_ptr<const geometry::Geometry> g;
+    explicit Form(const std::string& obj) : g(make(s, obj)) {}
+    const geometry::Mesh& mesh() const { return g->shape(0).faces_as_triangles(); }
+    std::vector<float> numbers(const char* kind, std::vector<float> parameters) const {
+        return compute_field(*g, {1}, {"b", kind, std::move(parameters)}, 16)->parts[0].at_vertex.numbers;
+    }
+};
+/// A grid of n x n over [-1, 1]^2, its height given.
+std::string grid_obj(int n, const std::function<V3f(float, float)>& at) {
+    std::string text;
+    for (int j = 0; j <= n; ++j)
+        for (int i = 0; i <= n; ++i) {
+            const V3f p = at(2.f * float(i) / float(n) - 1.f, 2.f * float(j) / float(n) - 1.f);
+            text += "v " + std::to_string(p.x) + " " + std::to_string(p.y) + " " + std::to_string(p.z) + "\n";
+        }
+    for (int j = 0; j < n; ++j)
+        for (int i = 0; i < n; ++i) {
+            const int a = j * (n + 1) + i + 1;
+            text += "f " + std::to_string(a) + " " + std::to_string(a + n + 1) + " " + std::to_string(a + n + 2) + " " +
+                    std::to_string(a + 1) + "\n";
+        }
+    return text;
+}
+const char* box_obj =
+    "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\n"
+    "f 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 4 1 5 8\n";
+}  // namespace
+
+TEST_CASE("bending of a sphere, a cylinder and a saddle is what it is") {
+    const float scale = .01f;  // less than an edge: nothing is spread
+    {
+        const Form sphere(sphere_obj(64));  // of radius 1/2
+        const auto values = sphere.numbers("curvature", {scale});
+        for (size_t v = 0; v < values.size(); ++v)
+            if (std::fabs(sphere.mesh().positions[v].y) < .49f) CHECK(values[v] / scale == Approx(2.f).epsilon(.03));
+    }
+    auto inner = [](const Form& f, const std::vector<float>& values, float expected) {
+        for (size_t v = 0; v < values.size(); ++v) {
+            const V3f& p = f.mesh().positions[v];
+            if (std::fabs(p.x) > .6f || std::fabs(p.z) > .6f) continue;
+            CHECK(values[v] / .01f == Approx(expected).margin(.03f * std::max(1.f, std::fabs(expected))));
+        }
+    };
+    {
+        const Form cylinder(grid_obj(80, [](float u, float v) {
+            return V3f(std::sin(u), std::cos(u), v);  // of radius 1: its mean bending is a half
+        }));
+        inner(cylinder, cylinder.numbers("curvature", {scale}), .5f);
+    }
+    {
+        const Form saddle(
+            grid_obj(80, [](float u, float v) { return V3f(.1f * u, .05f * (u * u - v * v) * .1f, .1f * v); }));
+        const auto values = saddle.numbers("curvature", {scale});
+        // At its middle both bendings cancel out.
+        for (size_t v = 0; v < values.size(); ++v) {
+            const V3f& p = saddle.mesh().positions[v];
+            if (p.length() < .02f) CHECK(std::fabs(values[v] / scale) < .05f);
+        }
+    }
+}
+
+TEST_CASE("the nearest crease of a box is as far as it is, and a concave one is told apart") {
+    const Form box(box_obj);
+    for (float d : box.numbers("crease", {30.f, 1.f})) CHECK(d == Approx(0.f).margin(1e-6));  // every corner
+    for (float d : box.numbers("crease", {30.f, 2.f})) CHECK(d > .2f);  // it has none that is concave
+    const auto field = compute_field(*box.g, {1}, {"b", "crease", {30.f, 1.f}}, geometry::field_rays_final);
+    const geometry::Fields fields(box.g, {field});
+    std::mt19937 random(3);
+    for (uint32_t face = 0; face < box.mesh().triangles(); ++face)
+        for (int i = 0; i < 20; ++i) {
+            float u = float(random() % 1000) / 1000.f;
+            float v = float(random() % 1000) / 1000.f;
+            if (u + v > 1.f) u = 1.f - u, v = 1.f - v;
+            const V3f p = box.g->at({0, face, u, v}).position;
+            float nearest = 1.f;
+            for (int a = 0; a < 3; ++a) {
+                const float b = p[(a + 1) % 3];
+                const float c = p[(a + 2) % 3];
+                for (float x : {0.f, 1.f})
+                    for (float y : {0.f, 1.f}) nearest = std::min(nearest, std::hypot(b - x, c - y));
+            }
+            const uint32_t zero = 0;
+            float got = -1.f;
+            fields.sample(0, 1, &zero, &face, &u, &v, &got);
+            CHECK(got == Approx(std::min(nearest, field->furthest / 8.f)).margin(.01));
+        }
+}
+
+TEST_CASE("height and slope follow the world, islands and parts have numbers of their own") {
+    const Form two(std::string(box_obj) + "v 3 0 0\nv 4 0 0\nv 4 1 0\nf 9 10 11\n");
+    const auto height = two.numbers("height", {0, 1, 0, 0});
+    const auto slope = two.numbers("slope", {0, 0, 1});
+    const auto islands = two.numbers("random", {2, 0});
+    const auto part = two.numbers("random", {0, 0});
+    std::set<float> seen;
+    for (size_t v = 0; v < height.size(); ++v) {
+        CHECK(height[v] == Approx(two.mesh().positions[v].y));
+        CHECK(slope[v] == Approx(two.mesh().normals[v].z).margin(1e-5));
+        CHECK(part[v] == part[0]);
+        seen.insert(islands[v]);
+    }
+    CHECK(seen.size() == 2);
+    CHECK(two.numbers("random", {0, 1})[0] != part[0]);
+}
+
+TEST_CASE("nothing steps across edges, at seams and between large faces") {
+    // A floor with a post, in large faces; one of its seams has vertices of its own.
+    const Form form(
+        "v -2 0 -2\nv 2 0 -2\nv 2 0 2\nv -2 0 2\nv 0 0 -2\nv 0 0 2\nv 0 0 -2\nv 0 0 2\n"
+        "f 1 4 6 5\nf 7 8 3 2\n"
+        "v -.3 0 -.3\nv .3 0 -.3\nv .3 1 -.3\nv -.3 1 -.3\nf 9 10 11 12\nf 12 11 10 9\n");
+    const auto field = compute_field(*form.g, {1}, request(false), geometry::field_rays_final);
+    const geometry::Fields fields(form.g, {field});
+    const geometry::Mesh& m = form.mesh();
+    auto at = [&](uint32_t face, const V3f& weights) {
+        const uint32_t zero = 0;
+        const float reach = 1.f;
+        const float falloff = 1.f;
+        float out = 0.f;
+        fields.within(0, 1, &zero, &face, &weights.y, &weights.z, &reach, &falloff, &out);
+        return out;
+    };
+    size_t shared = 0;
+    for (uint32_t a = 0; a < 4; ++a)
+        for (uint32_t b = a + 1; b < 4; ++b)
+            for (int i = 0; i < 3; ++i)
+                for (int j = 0; j < 3; ++j) {
+                    auto corner = [&](uint32_t f, int c) { return m.positions[m.indices[3 * size_t(f) + size_t(c)]]; };
+                    if (corner(a, i) != corner(b, (j + 1) % 3) || corner(a, (i + 1) % 3) != corner(b, j)) continue;
+                    ++shared;
+                    for (int k = 0; k <= 50; ++k) {
+                        const float t = float(k) / 50.f;
+                        V3f wa(0.f);
+                        V3f wb(0.f);
+                        wa[i] = 1.f - t;
+                        wa[(i + 1) % 3] = t;
+                        wb[(j + 1) % 3] = 1.f - t;
+                        wb[j] = t;
+                        CHECK(at(a, wa) == Approx(at(b, wb)).margin(.01));
+                    }
+                }
+    CHECK(shared == 3);
+}
+
+TEST_CASE("forms that no field was meant for give finite numbers") {
+    for (const char* obj : {"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 2 3\nf 3 2 1\n",           // doubled
+                            "v 0 0 0\nv 0 0 0\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 4 5\n",  // of no size
+                            "v 0 0 0\nv 1e-9 0 0\nv 0 1e-9 0\nf 1 2 3\n", "v 0 0 0\nv 1e7 0 0\nv 0 1e7 0\nf 1 2 3\n"}) {
+        const Form form(obj);
+        INFO(obj);
+        for (const geometry::FieldKind& kind : geometry::field_kinds()) {
+            INFO(kind.name);
+            std::vector<float> parameters(kind.parameters.size(), 1.f);
+            const auto f = compute_field(*form.g, {1}, {"b", kind.name, parameters}, geometry::field_rays_final);
+            REQUIRE(f);
+            for (float v : f->parts[0].at_vertex.numbers) CHECK(std::isfinite(v));
+            CHECK(f->bytes() < (size_t(1) << 26));
+        }
+    }
 }

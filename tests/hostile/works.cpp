@@ -178,7 +178,7 @@ struct FieldOfSquare {
         r.parameters.assign(geometry::field_kinds()[0].parameters.size(), .01f + .001f * float(number));
         return r;
     }
-    static constexpr size_t floats = 300000;  // a large one: a kill shall meet its writing
+    static constexpr size_t bytes = 1200000;  // a large one: a kill shall meet its writing
 };
 void fields(const fs::path& folder, bool once) {
     ::setenv("XDG_CACHE_HOME", folder.c_str(), 1);
@@ -186,10 +186,10 @@ void fields(const fs::path& folder, bool once) {
     for (int i = 0; i == 0 || !once; ++i) {
         geometry::FormField field;
         field.parts.resize(1);
-        field.parts[0].at_vertex.assign(3, float(i));
+        field.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, uint8_t(i));
         field.parts[0].first.assign(1, 0);
         field.parts[0].resolution.assign(1, 1);
-        field.parts[0].inside.assign(FieldOfSquare::floats, float(i));
+        field.parts[0].inside.shares.assign(FieldOfSquare::bytes, uint8_t(i));
         geometry::keep_field(*square.geometry, {1}, FieldOfSquare::request(i % 5), field);
         if (!i) begun(folder);
     }
@@ -207,7 +207,7 @@ std::string wrong_fields(const fs::path& folder) {
         const auto field = geometry::cached_field(*square.geometry, {1}, FieldOfSquare::request(i));
         if (!field) continue;
         ++whole;
-        if (field->parts[0].inside.size() != FieldOfSquare::floats) wrong = "a field is not whole";
+        if (field->parts[0].inside.shares.size() != FieldOfSquare::bytes) wrong = "a field is not whole";
     }
     if (whole != there || !whole)
         wrong = std::to_string(there) + " fields, " + std::to_string(whole) + " of them whole";

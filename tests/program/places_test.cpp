@@ -67,6 +67,42 @@ TEST_CASE("a map whose place is a missing, an unknown or a circular node is read
     CHECK_FALSE(told.empty());
 }
 
+TEST_CASE("a place that a network works out has the footprint that the network gives it") {
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string lane = b.layers[0].id, placing = scene::add_node(b, lane, "placement", "place", "Placing"),
+                      times = scene::add_node(b, lane, "multiply", "vector2", "Times"),
+                      uv = scene::add_node(b, lane, "texcoord", "vector2", "UV"),
+                      turned = scene::add_node(b, lane, "combine2", "vector2", "Turned"),
+                      v = scene::add_node(b, lane, "extract", "float", "V"),
+                      u = scene::add_node(b, lane, "extract", "float", "U");
+    scene::node(b, placing)->inputs["real_size"].value = 0.f;
+    scene::node(b, times)->inputs["in1"].from = uv;
+    scene::node(b, times)->inputs["in2"].value = V2f(50.f, 20.f);
+    scene::node(b, u)->inputs["in"].from = times;
+    scene::node(b, v)->inputs["in"].from = times;
+    scene::node(b, v)->inputs["index"].value = 1.f;
+    scene::node(b, turned)->inputs["in1"].from = v;
+    scene::node(b, turned)->inputs["in2"].from = u;
+    const float expected[] = {.07f * 20, .06f * 50, .20f * 20, .19f * 50, .22f * 20, .21f * 50};
+    scene::node(b, placing)->inputs["texcoord"].from = turned;
+    std::vector<Error> told;
+    const program::Program p = compile(b, {scene::Value{0.f}, placing}, Type::place, &told);
+    CHECK(told.empty());
+    const auto values = run(p);
+    REQUIRE(values.size() == 6);
+    for (size_t c = 0; c < 6; ++c) CHECK(values[c] == Approx(expected[c]).margin(1e-5));
+    // Points without a footprint: none comes of it.
+    std::vector<float> rows(nodes::row_count, .25f);
+    nodes::PointBatch batch;
+    batch.n = 1;
+    for (int r = 0; r < nodes::rows_without_footprint; ++r) batch.rows[r] = &rows[size_t(r)];
+    program::Workspace w;
+    std::vector<const float*> out(6);
+    p.run(batch, w, out.data());
+    CHECK(out[0][0] == Approx(5.f));
+    for (size_t c = 2; c < 6; ++c) CHECK(out[c][0] == 0.f);
+}
+
 TEST_CASE("a second node with a place as its output is compiled like the first") {
     scene::BuildUp b = scene::default_build_up("b", "B");
     const std::string lane = b.layers[0].id, a = scene::add_node(b, lane, "placement", "place", "A"),

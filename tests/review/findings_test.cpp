@@ -49,6 +49,10 @@ TEST_CASE("a gate that never opens, or never fully, is told by the window's list
     CHECK(b.tells("A gate never opens fully"));
     scene::node(b.scene.build_ups[0], noise)->inputs["pivot"].value = -5.f;
     CHECK(b.tells("A gate never opens"));
+    CHECK_FALSE(b.tells("A mask hides nothing"));
+    scene::node(b.scene.build_ups[0], noise)->inputs["pivot"].value = 5.f;
+    CHECK(b.tells("A mask hides nothing"));
+    scene::node(b.scene.build_ups[0], noise)->inputs["pivot"].value = -5.f;
     REQUIRE(scene::save(b.scene, b.s.path / "p.vemtra"));
     const Ran ran = cli("check " + (b.s.path / "p.vemtra").string());
     CHECK(ran.out.find("A gate never opens") != std::string::npos);

@@ -173,6 +173,15 @@ TEST_CASE("every shipped mask opens a gate with numbers that are there on any as
     CHECK(masks >= 30);
 }
 
+TEST_CASE("every entry that ships has a picture that ships") {
+    const scene::Stock stock = scene::load_stock(root / "assets" / "stock", root / "no-such-file");
+    CHECK(stock.items.size() > 100);
+    for (const scene::StockItem& i : stock.items) {
+        INFO(i.layer.id);
+        CHECK(fs::exists(root / "assets" / "stock" / "pictures" / (i.layer.id + ".png")));
+    }
+}
+
 TEST_CASE("a mask of one's own is kept and found again") {
     scene::BuildUp b = scene::default_build_up("b", "B");
     const std::string cover = scene::add_layer(b, "Cover");

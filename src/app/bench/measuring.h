@@ -22,6 +22,8 @@ public:
     void want(const std::string& build_up);
 
     const review::Measured& measured() const { return measured_; }
+    /// What it was measured of; null before the first.
+    scene::Snapshot scene() const { return measured_of_ ? measured_of_->scene : nullptr; }
     const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
     const std::vector<review::Finding>& findings() const { return findings_; }
 

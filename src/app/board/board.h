@@ -99,6 +99,7 @@ private:
     void walk(int dx, int dy);
     bool take_letter(const QString& letter);
     void drop_on_wire(const Spot& wire);
+    std::string source_at(const Spot& tab) const;
     std::string free_port(const std::string& node) const;
     void add_state_actions(QMenu& menu, const std::string& node);
     void paint_frames(QPainter& p);

@@ -42,6 +42,11 @@ void Board::mousePressEvent(QMouseEvent* e) {
             bench_.select_node(s.id);
             break;
         case Spot::tile:
+            if (e->modifiers() & Qt::ControlModifier && !source_at(s).empty()) {  // a second wire from the same source
+                wire_from_ = source_at(s);
+                wire_to_ = e->pos();
+                break;
+            }
             if (e->modifiers() & Qt::ControlModifier) {
                 if (!marked_.insert(s.id).second) marked_.erase(s.id);
                 break;
@@ -91,6 +96,14 @@ void Board::mousePressEvent(QMouseEvent* e) {
         default: break;
     }
     redraw();
+}
+
+/// What is wired to the tab; empty: nothing.
+std::string Board::source_at(const Spot& tab) const {
+    const scene::Node* n = scene::find_node(*bench_.build_up(), tab.id).node;
+    if (!n || tab.port.empty()) return {};
+    const auto it = n->inputs.find(tab.port);
+    return it == n->inputs.end() ? std::string() : it->second.from;
 }
 
 void Board::mouseMoveEvent(QMouseEvent* e) {

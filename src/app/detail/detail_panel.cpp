@@ -331,6 +331,25 @@ void DetailPanel::build_node(const scene::Node& node) {
                 "levels " + id);
         });
         connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
+        form_->button("Fit the ends to what arrives",
+                      "The lowest and the highest hundredth of the visible surface become the two ends.", [=, this] {
+                          const auto& measured = bench_.measured();
+                          const scene::Node* n = bench_.node();
+                          const auto it = n && measured.build_up == b
+                                              ? measured.nodes.find(nodes::source_of(*n, nodes::Role::subject))
+                                              : measured.nodes.end();
+                          if (it == measured.nodes.end() || it->second.values.points == 0) {
+                              Q_EMIT bench_.said("Nothing arrives on what the camera sees");
+                              return;
+                          }
+                          const V2f ends = it->second.values.between(.01f, .99f);
+                          bench_.edit("Fit ends", [&](Scene& s) {
+                              if (auto* x = with(s)) {
+                                  nodes::set(*x, nodes::Role::cut_low, ends.x);
+                                  nodes::set(*x, nodes::Role::cut_high, ends.y);
+                              }
+                          });
+                      });
     }
     if (nodes::is_stack(node)) build_stack(*form_, bench_, node);
     if (d->port(nodes::Role::knot)) build_curves(*form_, bench_, node, *d);

@@ -4,6 +4,7 @@
 
 #include <QMenu>
 
+#include "app/theme/theme.h"
 #include "nodes/frame.h"
 #include "scene/edits.h"
 #include "texture/picture_formats.h"
@@ -300,8 +301,15 @@ void PortRows::add_connection() {
         const Input* i = peek(reach, bench.scene());
         if (!i || i->from.empty()) return {};
         const scene::BuildUp* b = bench.build_up();
-        if (const auto* n = b ? scene::find_node(*b, i->from).node : nullptr)
-            return QString::fromStdString(n->name.empty() ? n->id : n->name);
+        if (const auto* n = b ? scene::find_node(*b, i->from).node : nullptr) {
+            QString name = QString::fromStdString(n->name.empty() ? n->id : n->name);
+            const auto& measured = bench.measured();
+            const auto it = measured.nodes.find(i->from);
+            if (measured.build_up == b->id && it != measured.nodes.end() && it->second.values.points > 0)
+                name += QString(", %1 to %2").arg(number_text(it->second.values.smallest),
+                                                  number_text(it->second.values.largest));
+            return name;
+        }
         return QString::fromStdString(i->from) + " (missing)";
     };
     form_.connection([&bench = bench_, reach = reach_,

@@ -1,5 +1,7 @@
 #include "exchange/standard/surfaces.h"
 
+#include <span>
+
 #include "exchange/standard/values.h"
 #include "scene/edits.h"
 
@@ -77,11 +79,37 @@ constexpr Slot gltf_pbr[] = {{"base_color", "base_color"},
 constexpr Slot standard_surface_defaults[] = {{"", "specular_roughness", .2f}, {"", "coat_roughness", .1f},
                                               {"", "fuzz_roughness", .3f},     {"", "coat_ior", 1.5f},
                                               {"", "base_weight", .8f},        {"", "coat_darkening", 0.f}};
-constexpr Slot gltf_defaults[] = {{"", "specular_roughness", 1.f}, {"", "base_metalness", 1.f}};
+constexpr Slot gltf_defaults[] = {{"", "specular_roughness", 1.f},
+                                  {"", "base_metalness", 1.f},
+                                  {"", "emission_luminance", 1000.f},
+                                  {"", "emission_color", 0.f}};
+// UsdPreviewSurface 2.6, as the preview surface's specification has it.
+constexpr Slot preview_surface[] = {{"diffuseColor", "base_color"},  {"emissiveColor", "emission_color"},
+                                    {"metallic", "base_metalness"},  {"roughness", "specular_roughness"},
+                                    {"clearcoat", "coat_weight"},    {"clearcoatRoughness", "coat_roughness"},
+                                    {"opacity", "geometry_opacity"}, {"ior", "specular_ior"},
+                                    {"normal", "geometry_normal"}};
+constexpr Slot preview_defaults[] = {{"", "base_color", .18f},           {"", "base_weight", 1.f},
+                                     {"", "specular_roughness", .5f},    {"", "coat_roughness", .01f},
+                                     {"", "emission_luminance", 1000.f}, {"", "emission_color", 0.f}};
 
-template <size_t N> const Slot* find(const Slot (&rows)[N], const std::string& theirs) {
-    for (const Slot& row : rows)
-        if (theirs == row.theirs) return &row;
+/// A surface model that documents may use, in ours: no table, its slots are called as ours.
+struct Model {
+    const char* kind;
+    std::span<const Slot> slots, defaults;
+    const Slot* find(const std::string& theirs) const {
+        for (const Slot& row : slots)
+            if (theirs == row.theirs) return &row;
+        return nullptr;
+    }
+};
+const Model* model_of(const std::string& kind) {
+    static const Model all[] = {{"open_pbr_surface", {}, {}},
+                                {"standard_surface", standard_surface, standard_surface_defaults},
+                                {"gltf_pbr", gltf_pbr, gltf_defaults},
+                                {"UsdPreviewSurface", preview_surface, preview_defaults}};
+    for (const Model& m : all)
+        if (kind == m.kind) return &m;
     return nullptr;
 }
 
@@ -176,10 +204,8 @@ scene::Input SurfaceReader::slot(scene::BuildUp& b, const pugi::xml_node& input,
 
 void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, const scene::Input& gate) {
     const std::string kind = shader.name();
-    const bool open_pbr = kind == "open_pbr_surface";
-    const bool standard = kind == "standard_surface";
-    const bool gltf = kind == "gltf_pbr";
-    if (!open_pbr && !standard && !gltf)
+    const Model* model = model_of(kind);
+    if (!model)
         return problem(text_of(shader, "name"), "a surface of the kind " + kind + " is not known", "It is left out");
     scene::Layer layer;
     layer.name = text_of(shader, "name");
@@ -188,14 +214,17 @@ void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, c
         layer.gate.mask = gate;
     else if (!b.layers.empty())
         layer.amount = clamp01(scene::as_number(gate.value));
-    if (standard)
-        for (const Slot& s : standard_surface_defaults) layer.surface[s.ours].value = s.scale;
-    if (gltf)
-        for (const Slot& s : gltf_defaults) layer.surface[s.ours].value = s.scale;
+    for (const Slot& s : model->defaults) {
+        const nodes::Port* port = nodes::surface_description().port(s.ours);
+        const bool coloured = port && port->type == nodes::Type::color;
+        layer.surface[s.ours].value = coloured ? scene::Value(V3f(s.scale)) : scene::Value(s.scale);
+    }
     for (const auto& i : shader.children("input")) {
         const std::string name = text_of(i, "name");
-        const Slot* to = standard ? find(standard_surface, name) : gltf ? find(gltf_pbr, name) : nullptr;
-        const nodes::Port* port = nodes::surface_description().port(open_pbr ? name : to ? to->ours : "");
+        const Slot* to = model->find(name);
+        const nodes::Port* port = nodes::surface_description().port(model->slots.empty() ? name
+                                                                    : to                 ? to->ours
+                                                                                         : std::string());
         if (!port) {
             problem(layer.name + " / " + name, "this slot is not known", "It is left out");
             continue;

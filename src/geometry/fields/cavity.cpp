@@ -1,16 +1,14 @@
-// How closed-in a point is.
+// How closed-in a point is: of rays in a cone about the normal, cosine weighted, the share that has met something by
+// each distance. Looking outward it says where recesses are; looking inward, where the other side is near: at exposed
+// edges and thin places. What counts as near, and how it falls off, is said when it is read (reach_weights).
 //
-// cavity(p) = sum over directions w of the cone around +-n, cosine weighted:  max(0, 1 - t(p, w) / reach) / N
-// with t the distance to the next surface. Looking outward (+n) this is white in recesses; looking inward (-n) it is
-// white at exposed edges, where the other side is near.
-#include "base/hash.h"
+// Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), turned per place by a
+// hash of the place: equal places get equal numbers, whatever face they are reached from.
 #include "geometry/field.h"
 
 namespace vemtra::geometry {
 namespace {
 
-// Base-2 and base-3 radical inverses (Halton 1960), shifted per place: the same place gets the same directions on every
-// triangle that shares it, so nothing shows along edges.
 float radical_inverse2(uint32_t i) {
     i = (i << 16) | (i >> 16);
     i = ((i & 0x00ff00ffu) << 8) | ((i & 0xff00ff00u) >> 8);
@@ -20,64 +18,112 @@ float radical_inverse2(uint32_t i) {
     return float(i >> 8) * 0x1p-24f;
 }
 
+struct Looking {
+    bool inward, own;
+    float sin_cone;
+    V3f towards;  ///< unit; rays count the more the nearer they are to it
+    float bias;   ///< 0: all alike; 1: none from the other side
+    explicit Looking(const std::vector<float>& p)
+        : inward(p[0] > .5f),
+          own(p[2] > .5f),
+          sin_cone(std::sin(radians(p[1]))),
+          towards(p[3], p[4], p[5]),
+          bias(p[6]) {
+        towards = towards.length() > 1e-6f ? towards.normalized() : V3f(0.f, 1.f, 0.f);
+    }
+};
+
 class Sampler {
 public:
     Sampler(const Geometry& geometry, const std::vector<float>& p, int rays)
-        : scene_(geometry.scene()), edges_(p[0] > .5f), reach_(p[1]), rays_(rays), sin_cone_(std::sin(radians(p[2]))) {
+        : scene_(geometry.scene()), look_(p), rays_(rays), furthest_(p[7]) {
         rtcInitIntersectContext(&context_);
+        for (int k = 0; k < reach_knots; ++k)
+            middles_[k] = .5f * furthest_ * (knot_at(k) + (k > 0 ? knot_at(k - 1) : 0.f));
     }
-    float operator()(const FieldPoint& p) {
-        const V3f& position = p.position;
-        const V3f& normal = p.normal;
-        const V3f& toward_middle = p.toward_middle;
-        const V3f axis = edges_ ? -normal : normal;
-        // A little into the triangle, so that a corner's own walls count as seen from inside of the corner.
-        const V3f inward = toward_middle * .02f;
-        const float limit = .02f * reach_;
-        const float length = inward.length();
-        const V3f origin = offset_origin(position + (length > limit ? inward * (limit / length) : inward), axis) +
-                           axis * (1e-4f * reach_);
-        uint32_t seed = 0;
-        for (int i = 0; i < 3; ++i) seed = combine(seed, __builtin_bit_cast(uint32_t, position[i] + 0.f));
-        const float shift1 = float(mix32(seed) >> 8) * 0x1p-24f;
-        const float shift2 = float(mix32(seed + 1) >> 8) * 0x1p-24f;
+    void operator()(const FieldPoint& p, float* out) {
+        const V3f axis = look_.inward ? -p.normal : p.normal;
+        // A little towards the faces' middles, so that a corner's own walls count as seen from inside of the corner.
+        const V3f aside = p.toward_middle * .02f;
+        const float limit = 5e-4f * furthest_;
+        const float length = aside.length();
+        const V3f origin = offset_origin(p.position + (length > limit ? aside * (limit / length) : aside), axis) +
+                           axis * (2e-6f * furthest_);
         const Frame frame(axis);
-        float sum = 0.f;
+        float met[reach_knots] = {};
+        float all = 0.f;
         for (int i = 0; i < rays_; ++i) {
-            float a = radical_inverse2(uint32_t(i)) + shift1;
-            float b = (float(i) + .5f) * 0.618033988f + shift2;
-            a -= std::floor(a);
-            b -= std::floor(b);
-            const float s = sin_cone_ * std::sqrt(a);
-            const float phi = 2.f * pi * b;  // cosine weighted within the cone
-            const V3f d =
-                frame.to_world(V3f(s * std::cos(phi), s * std::sin(phi), std::sqrt(std::max(0.f, 1.f - s * s))));
-            RTCRayHit ray = single_ray(origin, d, reach_);
+            const float a = radical_inverse2(uint32_t(i)) + .5f / float(rays_);
+            const float b = (float(i) + .5f) * 0.618033988f;
+            const float s = look_.sin_cone * std::sqrt(a);
+            float sine;
+            float cosine;
+            sincos_turn(b - std::floor(b), sine, cosine);  // cosine weighted within the cone
+            const V3f direction = frame.to_world(V3f(s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - s * s))));
+            const float weight = 1.f - look_.bias + look_.bias * std::max(0.f, direction.dot(look_.towards));
+            all += weight;
+            RTCRayHit ray = single_ray(origin, direction, furthest_);
             rtcIntersect1(scene_, &context_, &ray);
-            if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) sum += 1.f - ray.ray.tfar / reach_;
+            float t = ray.ray.tfar;
+            Place at = place_of(ray.hit);
+            if (look_.own && hit_something(at) && at.instance != p.instance)
+                t = past_others(p.instance, origin, direction, t, at);
+            if (!hit_something(at)) continue;
+            // A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
+            // middles it lies between, so that distances keep their mean.
+            int piece = 0;
+            while (piece + 1 < reach_knots && middles_[piece + 1] <= t) ++piece;
+            const float next = piece + 1 < reach_knots ? middles_[piece + 1] : furthest_ * 2.f;
+            const float part = clamp01((t - middles_[piece]) / (next - middles_[piece]));
+            met[piece] += weight * (1.f - part);
+            met[std::min(piece + 1, reach_knots - 1)] += weight * part;
         }
-        return sum / float(rays_);
+        float sum = 0.f;
+        for (int k = 0; k < reach_knots; ++k) {
+            sum += met[k];
+            out[k] = all > 0.f ? sum / all : 0.f;
+        }
     }
 
 private:
+    /// Where the ray meets its own part, past what others it meets.
+    float past_others(uint32_t own, const V3f& origin, const V3f& direction, float t, Place& at) {
+        for (int others = 0; others < 16; ++others) {
+            RTCRayHit ray = single_ray(origin, direction, furthest_);
+            ray.ray.tnear = t * 1.00001f + 1e-6f * furthest_;
+            if (!(ray.ray.tnear < furthest_)) break;
+            rtcIntersect1(scene_, &context_, &ray);
+            at = place_of(ray.hit);
+            if (!hit_something(at) || at.instance == own) return ray.ray.tfar;
+            t = ray.ray.tfar;
+        }
+        at = {};
+        return furthest_;
+    }
+
     RTCScene scene_;
-    bool edges_;
-    float reach_;
+    Looking look_;
     int rays_;
-    float sin_cone_;
+    float furthest_;
+    float middles_[reach_knots];  ///< of the pieces between knots
     RTCIntersectContext context_;
 };
 
 }  // namespace
 
 FieldKind cavity_field() {
-    return {"cavity",
-            3,
-            {"1 looks inward", "reach, metres, above 0", "half the opening of the cone, degrees, up to 90"},
-            [](const std::vector<float>& p) { return p[1]; },
-            [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSampler {
-                return Sampler(geometry, p, rays);
-            }};
+    return {
+        "cavity",
+        4,
+        {"1 looks inward", "half the opening of the cone, degrees, up to 90", "1 meets its own part alone",
+         "x of a direction that counts more", "y", "z", "how much more, 0 to 1", "how far is looked, metres, above 0"},
+        reach_knots,
+        true,
+        .03f,
+        [](const std::vector<float>& p) { return p[7]; },
+        [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSamplers {
+            return [&geometry, p, rays] { return Sampler(geometry, p, rays); };
+        }};
 }
 
 }  // namespace vemtra::geometry

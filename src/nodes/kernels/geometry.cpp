@@ -79,8 +79,10 @@ void describe_geometry(std::vector<NodeDescription>& list) {
                         .varies = true});
     };
     node("texcoord", "UV", "The texture coordinates.", Type::vector2, VEMTRA_PAIR(texcoord));
+    list.back().gives = Reads::uv;
     node("position", "Position", "The place in the asset's own space, in metres.", Type::vector3,
          VEMTRA_PAIR(position));
+    list.back().gives = Reads::position_object;
     node("normal", "Normal", "The direction that the surface faces, in the asset's own space.", Type::vector3,
          VEMTRA_PAIR(normal));
     node("geomcolor", "Vertex colour", "The colour stored at the vertices of the mesh; white where it has none.",

@@ -1,0 +1,201 @@
+// ./run bench fields: fields of the form against brute force, what they cost, and that a reach is chosen without a ray.
+
+#include <unistd.h>
+
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include "base/parallel.h"
+#include "bench.h"
+#include "geometry/field.h"
+#include "geometry/import.h"
+
+namespace vemtra::bench {
+
+namespace {
+
+using geometry::Place;
+
+std::shared_ptr<const geometry::Geometry> lantern() {
+    auto r = geometry::import(std::string(VEMTRA_ROOT) + "/demo/lantern.glb", {});
+    std::vector<geometry::Instance> instances;
+    for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
+    return std::make_shared<const geometry::Geometry>(std::move(instances));
+}
+/// A plate of large faces with pockets: boxes let into and set onto a slab, each a dozen triangles.
+std::shared_ptr<const geometry::Geometry> plate() {
+    std::string obj;
+    int count = 0;
+    auto box = [&](V3f a, V3f b) {
+        for (int i = 0; i < 8; ++i)
+            obj += "v " + std::to_string(i & 1 ? b.x : a.x) + " " + std::to_string(i & 2 ? b.y : a.y) + " " +
+                   std::to_string(i & 4 ? b.z : a.z) + "\n";
+        static const int faces[6][4] = {{1, 5, 7, 3}, {2, 4, 8, 6}, {1, 2, 6, 5},
+                                        {3, 7, 8, 4}, {1, 3, 4, 2}, {5, 6, 8, 7}};
+        for (const auto& f : faces) {
+            obj += "f";
+            for (int v : f) obj += " " + std::to_string(v + count);
+            obj += "\n";
+        }
+        count += 8;
+    };
+    box({-.2f, 0.f, -.12f}, {.2f, .02f, .12f});
+    for (int i = 0; i < 4; ++i) box({-.16f + .09f * float(i), .02f, -.08f}, {-.12f + .09f * float(i), .05f, .08f});
+    box({-.19f, .02f, .09f}, {.19f, .04f, .11f});
+    const fs::path file = fs::temp_directory_path() / ("vemtra-plate-" + std::to_string(::getpid()) + ".obj");
+    std::ofstream(file) << obj;
+    auto r = geometry::import(file.string(), {});
+    fs::remove(file);
+    std::vector<geometry::Instance> instances;
+    for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
+    return std::make_shared<const geometry::Geometry>(std::move(instances));
+}
+
+std::vector<Place> places(const geometry::Geometry& g, size_t n) {
+    std::vector<double> until;
+    std::vector<Place> of;
+    double sum = 0;
+    for (uint32_t i = 0; i < g.instances().size(); ++i)
+        for (uint32_t f = 0; f < g.shape(i).faces(); ++f) {
+            sum += double(g.area(i, f));
+            until.push_back(sum);
+            of.push_back({i, f, 0, 0});
+        }
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> one(0, 1);
+    std::vector<Place> out;
+    while (out.size() < n) {
+        const size_t k = size_t(std::lower_bound(until.begin(), until.end(), one(random) * sum) - until.begin());
+        Place p = of[std::min(k, of.size() - 1)];
+        p.u = float(one(random));
+        p.v = float(one(random));
+        if (p.u + p.v > 1.f) p.u = 1.f - p.u, p.v = 1.f - p.v;
+        out.push_back(p);
+    }
+    return out;
+}
+
+/// The mean over many rays of the hemisphere about the smooth normal, cosine weighted, at random.
+float brute_force(const geometry::Geometry& g, const Place& at, bool inward, float reach, int rays) {
+    const geometry::SurfacePoint s = g.at(at);
+    const V3f axis = inward ? -s.normal : s.normal;
+    const Frame frame(axis);
+    const V3f origin = geometry::offset_origin(s.position, axis) + axis * (2e-6f * reach);
+    std::mt19937 random(at.face * 977u + at.instance);
+    std::uniform_real_distribution<float> one(0.f, 1.f);
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    double sum = 0;
+    for (int i = 0; i < rays; ++i) {
+        const float a = one(random);
+        const float phi = 2.f * pi * one(random);
+        const float r = std::sqrt(a);
+        RTCRayHit ray = geometry::single_ray(
+            origin, frame.to_world(V3f(r * std::cos(phi), r * std::sin(phi), std::sqrt(1.f - a))), reach);
+        rtcIntersect1(g.scene(), &context, &ray);
+        if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) sum += 1.0 - double(ray.ray.tfar / reach);
+    }
+    return float(sum / rays);
+}
+
+void against_brute_force(const char* name, const std::shared_ptr<const geometry::Geometry>& g, float reach) {
+    const std::vector<char> all(g->instances().size(), 1);
+    const auto at = places(*g, 300);
+    for (const bool inward : {false, true}) {
+        std::shared_ptr<const geometry::FormField> field;
+        const nodes::FieldRequest request{
+            "b", "cavity", {inward ? 1.f : 0.f, 90.f, 0, 0, 1, 0, 0, std::exp2(std::ceil(std::log2(reach)))}};
+        const double first = seconds([&] { geometry::compute_field(*g, all, request, geometry::field_rays_first); });
+        const double time =
+            seconds([&] { field = geometry::compute_field(*g, all, request, geometry::field_rays_final); });
+        size_t samples = 0;
+        for (const auto& p : field->parts)
+            samples += (p.at_vertex.shares.size() + p.inside.shares.size()) / geometry::reach_knots;
+        std::printf("  %s, %s: %.1f s for all rays (first %.2f s), %zu samples, %.1f MB%s\n", name,
+                    inward ? "edges" : "recesses", time, first, samples, double(field->bytes()) / (1 << 20),
+                    field->cut ? ", cut by its budget" : "");
+        const geometry::Fields fields(g, {field});
+        std::vector<float> errors(at.size());
+        parallel_ranges(at.size(), 4, [&](size_t from, size_t to) {
+            for (size_t i = from; i < to; ++i) {
+                const float one = 1.f;
+                float got = 0.f;
+                fields.within(0, 1, &at[i].instance, &at[i].face, &at[i].u, &at[i].v, &reach, &one, &got);
+                errors[i] = std::fabs(got - brute_force(*g, at[i], inward, reach, 10000));
+            }
+        });
+        std::sort(errors.begin(), errors.end());
+        double mean = 0;
+        for (float e : errors) mean += double(e) / double(errors.size());
+        const std::string what = std::string(name) + (inward ? ", edges" : ", recesses") + ", ";
+        line((what + "mean error against 10 000 rays").c_str(), mean, "", "< 0.01", mean < .01);
+        const double worst = double(errors[errors.size() * 99 / 100]);
+        line((what + "99th of a hundred").c_str(), worst, "", "< 0.04", worst < .04);
+    }
+}
+
+void rays_of_fields(const std::shared_ptr<const geometry::Geometry>& g) {
+    const std::vector<char> all(g->instances().size(), 1);
+    size_t vertices = 0;
+    std::vector<geometry::FieldPoint> points;
+    for (uint32_t i = 0; i < g->instances().size(); ++i) {
+        const geometry::Mesh& m = g->shape(i).faces_as_triangles();
+        for (size_t v = 0; v < m.positions.size(); v += 7)
+            points.push_back({g->instances()[i].point_to_world(m.positions[v]),
+                              g->instances()[i].normal_to_world(m.normals[v]).normalized(), V3f(0.f), i});
+        vertices += m.positions.size();
+    }
+    points.resize(std::min(points.size(), size_t(20000)));
+    const geometry::FieldKind kind = geometry::cavity_field();
+    const auto samplers = kind.samplers(*g, {0, 90, 0, 0, 1, 0, 0, .03125f}, geometry::field_rays_final);
+    const float far = .03125f;
+    const auto [field, bare] = side_by_side(
+        3,
+        [&] {
+            parallel_ranges(points.size(), 64, [&](size_t from, size_t to) {
+                const auto sample = samplers();
+                float out[geometry::reach_knots];
+                for (size_t i = from; i < to; ++i) sample(points[i], out);
+            });
+        },
+        [&] {
+            parallel_ranges(points.size(), 64, [&](size_t from, size_t to) {
+                RTCIntersectContext context;
+                rtcInitIntersectContext(&context);
+                std::mt19937 random(uint32_t(from) + 1u);
+                std::uniform_real_distribution<float> one(0.f, 1.f);
+                for (size_t i = from; i < to; ++i) {
+                    const Frame frame(points[i].normal);
+                    const V3f origin = geometry::offset_origin(points[i].position, points[i].normal);
+                    for (int r = 0; r < geometry::field_rays_final; ++r) {
+                        const float a = one(random);
+                        float s;
+                        float c;
+                        sincos_turn(one(random), s, c);
+                        const float q = std::sqrt(a);
+                        RTCRay ray =
+                            geometry::single_ray(origin, frame.to_world(V3f(q * c, q * s, std::sqrt(1.f - a))), far)
+                                .ray;
+                        rtcOccluded1(g->scene(), &context, &ray);
+                    }
+                }
+            });
+        });
+    const double rays = double(points.size()) * geometry::field_rays_final;
+    std::printf("  %.1f million rays a second for the field, %.1f for bare occlusion\n", rays / field * 1e-6,
+                rays / bare * 1e-6);
+    line("rays of a field, of bare occlusion rays of the same kind", bare / field, "x", ">= 0.75x",
+         bare / field >= .75);
+}
+
+}  // namespace
+
+void fields() {
+    const auto l = lantern();
+    against_brute_force("lantern", l, .02f);
+    against_brute_force("plate of large faces", plate(), .05f);
+    rays_of_fields(l);
+}
+
+}  // namespace vemtra::bench

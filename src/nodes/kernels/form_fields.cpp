@@ -1,0 +1,166 @@
+// Masks that read a field of the form as a number: height, slope, bending, creases, chance per part and island.
+#include "nodes/kernel.h"
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+static void read(const KernelArgs& k) {
+    const PointBatch& p = *k.points;
+    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], k.out[0]);
+}
+
+/// Ports: from, to, as shares of the height; turned over where they are.
+void height(const KernelArgs& k) {
+    read(k);
+    for (int i = 0; i < k.n; ++i) {
+        const float low = k.in[0][i];
+        const float width = k.in[1][i] - low;
+        const float x = k.out[0][i] - low;
+        k.out[0][i] = width == 0.f ? (x >= 0.f ? 1.f : 0.f) : clamp(x / width, 0.f, 1.f);
+    }
+}
+/// Ports: angle from the direction up to which it is white, softness, both degrees.
+void slope(const KernelArgs& k) {
+    read(k);
+    for (int i = 0; i < k.n; ++i) {
+        const float c = clamp(k.out[0][i], -1.f, 1.f);
+        const float degrees = __builtin_acosf(c) * 57.2957795f;
+        const float soft = max_of(k.in[1][i], 1e-3f);
+        const float t = clamp((k.in[0][i] + .5f * soft - degrees) / soft, 0.f, 1.f);
+        k.out[0][i] = t * t * (3.f - 2.f * t);
+    }
+}
+enum BendUniform : int { bend_shows };
+/// Port: amount: bending times the distance that gives white.
+void curvature(const KernelArgs& k) {
+    read(k);
+    const int shows = int(k.uniform[bend_shows]);  // convex, concave, both, signed about a half
+    for (int i = 0; i < k.n; ++i) {
+        const float x = k.out[0][i] / max_of(k.in[0][i], 1e-6f);
+        const float size = x < 0.f ? -x : x;
+        const float way = shows == 0 ? x : shows == 1 ? -x : shows == 2 ? size : .5f + .5f * x;
+        k.out[0][i] = clamp(way, 0.f, 1.f);
+    }
+}
+/// Ports: width, falloff: 1 on the crease, 0 from the width on.
+void crease(const KernelArgs& k) {
+    read(k);
+    for (int i = 0; i < k.n; ++i) {
+        const float t = clamp(1.f - k.out[0][i] / max_of(k.in[0][i], 1e-9f), 0.f, 1.f);
+        k.out[0][i] = __builtin_powf(t, clamp(k.in[1][i], .05f, 20.f));
+    }
+}
+/// Ports: low, high.
+void formrandom(const KernelArgs& k) {
+    read(k);
+    for (int i = 0; i < k.n; ++i) k.out[0][i] = k.in[0][i] + (k.in[1][i] - k.in[0][i]) * k.out[0][i];
+}
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include <algorithm>
+
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(height)
+VEMTRA_DECLARE_KERNEL(slope)
+VEMTRA_DECLARE_KERNEL(curvature)
+VEMTRA_DECLARE_KERNEL(crease)
+VEMTRA_DECLARE_KERNEL(formrandom)
+
+namespace {
+V3f vector(const Asking& a, const char* port) {
+    return scene::as_vector(literal_of(a.node, *a.description.port(port)));
+}
+int ask_height(const Asking& a, Resources& r) {
+    const V3f axis = vector(a, "axis");
+    return r.field({a.build_up, "height", {axis.x, axis.y, axis.z, a.number("within")}});
+}
+int ask_slope(const Asking& a, Resources& r) {
+    const V3f to = vector(a, "towards");
+    return r.field({a.build_up, "slope", {to.x, to.y, to.z}});
+}
+int ask_curvature(const Asking& a, Resources& r) {
+    return r.field({a.build_up, "curvature", {std::clamp(a.number("scale"), 1e-6f, 1e4f)}});
+}
+int ask_crease(const Asking& a, Resources& r) {
+    const float which = std::clamp(std::round(a.number("which")), 0.f, 2.f);
+    return r.field(
+        {a.build_up, "crease", {std::clamp(a.number("angle"), 1.f, 179.f), which == 2.f ? 3.f : which + 1.f}});
+}
+int ask_random(const Asking& a, Resources& r) {
+    return r.field({a.build_up, "random", {a.number("of"), a.number("seed")}});
+}
+Port choice(const char* name, const char* help, std::vector<std::string> choices) {
+    return {.name = name,
+            .help = help,
+            .high = float(choices.size() - 1),
+            .hard = true,
+            .uniform = true,
+            .whole = true,
+            .choices = std::move(choices)};
+}
+Port direction(const char* name, const char* help) {
+    return {.name = name,
+            .help = help,
+            .type = Type::vector3,
+            .value = V3f(0.f, 1.f, 0.f),
+            .low = -1.f,
+            .high = 1.f,
+            .uniform = true};
+}
+}  // namespace
+
+void describe_form_fields(std::vector<NodeDescription>& list) {
+    auto number = [](const char* name, const char* help, float value, float low, float high, const char* unit = "") {
+        return Port{.name = name, .help = help, .value = value, .low = low, .high = high, .unit = unit};
+    };
+    auto node = [&](const char* kind, const char* title, const char* help, std::vector<Port> ports, KernelPair kernel,
+                    Ask ask) {
+        list.push_back({.kind = kind,
+                        .title = title,
+                        .group = "form",
+                        .help = help,
+                        .types = {Type::number},
+                        .ports = std::move(ports),
+                        .kernel = kernel,
+                        .ask = ask,
+                        .varies = true,
+                        .use = Use::field});
+    };
+    node("height", "Height", "From black at one height to white at another.",
+         {number("from", "Black up to here; 0 is the lowest place.", 0.f, 0.f, 1.f),
+          number("to", "White from here; 1 is the highest place.", 1.f, 0.f, 1.f),
+          direction("axis", "Which way is up, in the world."),
+          choice("within", "Of what 0 and 1 are the ends.", {"all that stands there", "its own part"})},
+         VEMTRA_PAIR(height), ask_height);
+    node("slope", "Slope", "White where the surface faces a direction.",
+         {number("angle", "White up to this angle from it.", 45.f, 0.f, 180.f, "deg"),
+          number("soft", "Over how many degrees it fades.", 30.f, 0.f, 90.f, "deg"),
+          direction("towards", "The direction, in the world.")},
+         VEMTRA_PAIR(slope), ask_slope);
+    Port scale = number("scale", "Over which distance the form is looked at.", .01f, .001f, .2f, "m");
+    scale.uniform = true;
+    node("curvature", "Bending", "White where the form bends.",
+         {number("amount", "How much bending is white; 1 is a bend whose radius is the scale.", .5f, .01f, 2.f),
+          choice("shows", "Which way it bends.", {"convex", "concave", "both", "grey where flat"}), scale},
+         VEMTRA_PAIR(curvature), ask_curvature);
+    Port angle = number("angle", "Faces that meet at more than this make a crease.", 30.f, 5.f, 120.f, "deg");
+    angle.uniform = true;
+    node("crease", "Crease", "White along sharp edges, over a width.",
+         {number("width", "How far from the crease it reaches; it may be driven.", .01f, .001f, .2f, "m"),
+          number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f), angle,
+          choice("which", "Which creases count.", {"convex", "concave", "both"})},
+         VEMTRA_PAIR(crease), ask_crease);
+    Port seed = number("seed", "Another one, other numbers.", 0.f, 0.f, 100.f);
+    seed.uniform = true;
+    seed.whole = true;
+    node("formrandom", "Chance of the form", "A random number for each part, instance or island.",
+         {number("low", "Lower end.", 0.f, 0.f, 1.f), number("high", "Upper end.", 1.f, 0.f, 1.f),
+          choice("of", "What has a number of its own.", {"parts", "instances", "islands"}), seed},
+         VEMTRA_PAIR(formrandom), ask_random);
+}
+#endif
+}  // namespace vemtra::nodes
