@@ -31,7 +31,7 @@ for f in src/*/; do [ -f "$f/README.md" ] || fail "$f has no README.md"; done
 if grep -rnE '(inputs(\.find|\.at|\.count)?[[(]"|port\("|kind [!=]= "|describe\("|surface(\.find|\.at|\.count)?[[(]")' src --include=*.cpp --include=*.h | grep -vE '^src/(nodes|exchange/standard)/'; then
   fail "a node or a port is named in quotes outside of src/nodes"
 fi
-kinds=$(sed -nE 's/^## .* `([a-z0-9_]+)`$/\1/p' docs/nodes.md | grep -vE '^(add|coat|constant|image|invert|max|min|mix|normal|position|ramp|range|grain|levels|cavity|placement|subtract|multiply|and|or|xor|not|in|out|over|mask|plus|minus|divide|sin|cos|tan|asin|acos|ln|exp|floor|ceil|round|sign|line|grid|circle|clamp|dot|switch|power|convert|extract|contrast|distance|difference|screen|tangent|inside|outside|luminance|normalize|saturate|reflect|refract|fract|sqrt|absval|burn|dodge|overlay|matte)$')
+kinds=$(sed -nE 's/^## .* `([a-z0-9_]+)`$/\1/p' docs/nodes.md | grep -vE '^(add|coat|constant|image|invert|max|min|mix|normal|position|ramp|range|grain|levels|cavity|placement|subtract|multiply|and|or|xor|not|in|out|over|mask|plus|minus|divide|sin|cos|tan|asin|acos|ln|exp|floor|ceil|round|sign|line|grid|circle|clamp|dot|switch|power|convert|extract|contrast|distance|difference|screen|tangent|inside|outside|luminance|normalize|saturate|reflect|refract|fract|sqrt|absval|burn|dodge|overlay|matte|height|slope|curvature|crease|pin|thickness|laid|weave|knurl|curves)$')
 ports=$(sed -nE 's/^\| `([a-z0-9_]+)` \|.*/\1/p' docs/nodes.md | sort -u | grep -E '_|^.{9,}$' | grep -vE '^(projection|direction|amplitude|thickness|variation|interval[0-9]+)$')
 pattern=$(printf '%s\n' $kinds $ports | paste -sd'|')
 # The texture floor's table of words in file names says for which slot a map is meant.

@@ -340,6 +340,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
     const auto d = nodes::describe(bench_.scene(), *n);
     const bool selected = bench_.selection().node == tile.node || marked_.contains(tile.node);
     const bool shown = bench_.live().view == render::View::node && bench_.live().shown_node == tile.node;
+    const bool readable = zoom_ > .45;
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
     p.setBrush(t.raised);
     p.drawRoundedRect(tile.rect, 3, 3);
@@ -352,16 +353,18 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
                       tile.rect.height() - picture_height - 3);
     const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name);
     const QString kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
-    p.drawText(QRectF(text.left(), text.top(), text.width(), 14), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
-    p.setPen(t.faint);
-    p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(shown              ? "on the asset"
-                                          : n->bypassed      ? "bypassed"
-                                          : !n->held.empty() ? "one held, " + kind
-                                          : name == kind     ? ""
-                                                             : kind,
-                                          Qt::ElideRight, int(text.width())));
+    if (readable) {
+        p.drawText(QRectF(text.left(), text.top(), text.width(), 14), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
+        p.setPen(t.faint);
+        p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(shown              ? "on the asset"
+                                              : n->bypassed      ? "bypassed"
+                                              : !n->held.empty() ? "one held, " + kind
+                                              : name == kind     ? ""
+                                                                 : kind,
+                                              Qt::ElideRight, int(text.width())));
+    }
     if (n->bypassed) {  // what comes in goes straight through
         const QRectF picture = picture_of(tile);
         p.setPen(QPen(t.text, 3));
@@ -373,7 +376,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
         p.setBrush(t.accent);
         p.drawPolygon(QPolygonF{{corner, corner - QPointF(9, 0), corner - QPointF(0, 9)}});
     }
-    for (size_t i = 0; i < tile.inputs.size(); ++i) {
+    for (size_t i = 0; readable && i < tile.inputs.size(); ++i) {
         const auto input = n->inputs.find(tile.inputs[i]);
         const bool wired = input != n->inputs.end() && !input->second.from.empty();
         if (!wired && !selected && wire_from_.empty()) continue;  // free inputs show where they are of use
@@ -382,6 +385,7 @@ void Board::paint_tile(QPainter& p, const BoardTile& tile) {
         draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab),
                  nodes::type_letter(d->port_type(*port, d->output_type(*n))), wired);
     }
+    if (!readable) return;  // names and letters of a pixel or two
     const QPointF o = BoardLayout::output_tab(tile);
     draw_tab(p, QRectF(o.x() - tab / 2, o.y() - tab / 2, tab, tab), d ? nodes::type_letter(d->output_type(*n)) : '?',
              true);

@@ -306,8 +306,8 @@ void PortRows::add_connection() {
             const auto& measured = bench.measured();
             const auto it = measured.nodes.find(i->from);
             if (measured.build_up == b->id && it != measured.nodes.end() && it->second.values.points > 0)
-                name += QString(", %1 to %2").arg(number_text(it->second.values.smallest),
-                                                  number_text(it->second.values.largest));
+                name += QString(", %1 to %2")
+                            .arg(number_text(it->second.values.smallest), number_text(it->second.values.largest));
             return name;
         }
         return QString::fromStdString(i->from) + " (missing)";

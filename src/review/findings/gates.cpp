@@ -16,9 +16,8 @@ void find_gates(Look& look) {
             const float largest = it->second.largest;
             const float smallest = it->second.smallest;
             if (!layer.gate.mask.from.empty() && layer.gate.amount > 0.f && smallest > nearly_open * layer.amount)
-                look.tell(Grade::hint,
-                          {"A mask hides nothing", "", place, "it is white on all that the camera sees",
-                           "Raise the lower cut of the levels before it, or take the mask off the gate"});
+                look.tell(Grade::hint, {"A mask hides nothing", "", place, "it is white on all that the camera sees",
+                                        "Raise the lower cut of the levels before it, or take the mask off the gate"});
             if (largest <= shut) {
                 look.tell(Grade::hint,
                           {"A gate never opens", "", place, "its mask is black on all that the camera sees",
