@@ -60,15 +60,6 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         QTest::qWait(400);
         picture(w, uint32_t(samples));
         shot("group");
-        w.board()->start_wire(false);
-        shot("group-letters");
-        QTest::keyClick(w.board(), Qt::Key_Escape);
-        w.board()->set_zoom(1.6, {200, 100});
-        shot("group-zoomed");
-        w.board()->set_zoom(1, {0, 0});
-        w.board()->zoom_to_fit();
-        shot("group-fit");
-        w.board()->zoom_to_fit();
         QTest::keyClick(&w, Qt::Key_B);
         for (int i = 0; i < 4; ++i) bench.undo();
         bench.select_node("wear");
@@ -105,13 +96,6 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         shot("curves");
         bench.undo();
         bench.undo();
-        w.drawer()->show_page(app::Page::rigs);
-        if (const auto& lights = scene::active_rig(bench.scene())->lights; !lights.empty())
-            bench.show_form("light/" + lights.front().id);
-        else
-            bench.show_form("rig");
-        picture(w, 8);
-        shot("light");
         bench.select_layer("marine-enamel");
         w.drawer()->show_page(app::Page::parts);
     }
