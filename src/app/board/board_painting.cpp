@@ -86,16 +86,16 @@ void Board::paint_frames(QPainter& p) {
     const Theme& t = theme();
     const scene::BuildUp* b = bench_.build_up();
     for (const auto& [network, r] : frames()) {
-        QPainterPath ground;
-        ground.setFillRule(Qt::WindingFill);
-        ground.addRect(QRectF(r.left(), r.top(), r.width(), board::frame_head));
+        std::vector<QRectF> ground{QRectF(r.left(), r.top(), r.width(), board::frame_head)};
         for (const BoardTile& tile : layout_.tiles) {
             const scene::Node* n = scene::find_node(*b, tile.node).node;
-            if (n && nodes::laid_open_of(*n).first == network) ground.addRect(tile.rect.adjusted(-12, -6, 12, 6));
+            if (n && nodes::laid_open_of(*n).first == network) ground.push_back(tile.rect.adjusted(-12, -6, 12, 6));
         }
         p.setPen(QPen(t.text, 1.2, Qt::DashDotLine));
         p.setBrush(t.window);
-        p.drawPath(ground.simplified());
+        for (const QRectF& part : ground) p.drawRect(part);
+        p.setPen(Qt::NoPen);  // what of the lines lies inside goes
+        for (const QRectF& part : ground) p.drawRect(part.adjusted(1, 1, -1, -1));
         const scene::Network* of = scene::find(bench_.scene().networks, network);
         p.setFont(small_font());
         p.setPen(t.text);
@@ -128,7 +128,9 @@ QRectF Board::overview() const {
     const double seen_height = viewport()->height();
     const double width = layout_.width * zoom_;
     const double height = layout_.height * zoom_;
-    if (layout_.tiles.size() < 8 || (width < seen_width * 1.15 && height < seen_height * 1.15)) return {};
+    // Lanes that do not fit fold: only what lies aside, or is drawn large, is out of sight for long.
+    const bool tall = zoom_ > 1 && height > seen_height * 1.15;
+    if (layout_.tiles.size() < 8 || (width < seen_width * 1.15 && !tall)) return {};
     const double scale = std::min(132.0 / width, 84.0 / height);
     return QRectF(8, seen_height - height * scale - 8, width * scale, height * scale);
 }

@@ -2,8 +2,9 @@
 // each distance. Looking outward it says where recesses are; looking inward, where the other side is near: at exposed
 // edges and thin places. What counts as near, and how it falls off, is said when it is read (reach_weights).
 //
-// Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), turned per place by a
-// hash of the place: equal places get equal numbers, whatever face they are reached from.
+// Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), the same ones about every
+// normal: what is left of their error changes slowly over the surface, so that nothing is mottled behind a steep level,
+// and differences between samples are those of the form.
 #include "geometry/field.h"
 
 namespace vemtra::geometry {
@@ -112,18 +113,18 @@ private:
 }  // namespace
 
 FieldKind cavity_field() {
-    return {
-        "cavity",
-        4,
-        {"1 looks inward", "half the opening of the cone, degrees, up to 90", "1 meets its own part alone",
-         "x of a direction that counts more", "y", "z", "how much more, 0 to 1", "how far is looked, metres, above 0"},
-        reach_knots,
-        true,
-        .03f,
-        [](const std::vector<float>& p) { return p[7]; },
-        [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSamplers {
-            return [&geometry, p, rays] { return Sampler(geometry, p, rays); };
-        }};
+    return {.name = "cavity",
+            .version = 5,
+            .parameters = {"1 looks inward", "half the opening of the cone, degrees, up to 90",
+                           "1 meets its own part alone", "x of a direction that counts more", "y", "z",
+                           "how much more, 0 to 1", "how far is looked, metres, above 0"},
+            .channels = reach_knots,
+            .adaptive = true,
+            .tolerance = .03f,
+            .range = [](const std::vector<float>& p) { return p[7]; },
+            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSamplers {
+                return [&geometry, p, rays] { return Sampler(geometry, p, rays); };
+            }};
 }
 
 }  // namespace vemtra::geometry

@@ -129,14 +129,12 @@ private:
 }  // namespace
 
 FieldKind crease_field() {
-    return {"crease",
-            1,
-            {"least angle between two faces, degrees", "1 convex, 2 concave, 3 both"},
-            1,
-            true,
-            .001f,
-            nullptr,
-            [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+    return {.name = "crease",
+            .version = 1,
+            .parameters = {"least angle between two faces, degrees", "1 convex, 2 concave, 3 both"},
+            .adaptive = true,
+            .tolerance = .001f,
+            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
                 const float furthest = size_of_all(geometry) / 8.f;
                 auto near = std::make_shared<std::vector<Near>>();
                 for (uint32_t i = 0; i < geometry.instances().size(); ++i) {

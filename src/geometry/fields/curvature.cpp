@@ -155,15 +155,10 @@ void spread(const Welded& w, float distance, std::vector<float>& values) {
 }  // namespace
 
 FieldKind curvature_field() {
-    return {"curvature",
-            1,
-            {"distance over which it is told, metres, above 0"},
-            1,
-            false,
-            .02f,
-            nullptr,
-            nullptr,
-            [](const Geometry& geometry, uint32_t instance, const std::vector<float>& p) {
+    return {.name = "curvature",
+            .version = 1,
+            .parameters = {"distance over which it is told, metres, above 0"},
+            .at_vertices = [](const Geometry& geometry, uint32_t instance, const std::vector<float>& p) {
                 const Mesh& m = geometry.shape(instance).faces_as_triangles();
                 const Welded w = weld(m, geometry.instances()[instance]);
                 std::vector<float> values = mean_curvature(m, w);

@@ -5,14 +5,10 @@
 namespace vemtra::geometry {
 
 FieldKind height_field() {
-    return {"height",
-            1,
-            {"x of the axis", "y", "z", "1 within its part alone"},
-            1,
-            false,
-            .02f,
-            nullptr,
-            [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+    return {.name = "height",
+            .version = 1,
+            .parameters = {"x of the axis", "y", "z", "1 within its part alone"},
+            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
                 V3f axis(p[0], p[1], p[2]);
                 axis = axis.length() > 1e-6f ? axis.normalized() : V3f(0.f, 1.f, 0.f);
                 auto ends = [axis](const Box3f& box) {  // of a box along the axis
@@ -36,14 +32,10 @@ FieldKind height_field() {
 
 /// Which way a point faces: 1 towards the direction, 0 across, -1 away from it.
 FieldKind slope_field() {
-    return {"slope",
-            1,
-            {"x of the direction", "y", "z"},
-            1,
-            false,
-            .02f,
-            nullptr,
-            [](const Geometry&, const std::vector<float>& p, int) -> FieldSamplers {
+    return {.name = "slope",
+            .version = 1,
+            .parameters = {"x of the direction", "y", "z"},
+            .samplers = [](const Geometry&, const std::vector<float>& p, int) -> FieldSamplers {
                 V3f axis(p[0], p[1], p[2]);
                 axis = axis.length() > 1e-6f ? axis.normalized() : V3f(0.f, 1.f, 0.f);
                 return [axis]() -> FieldSampler {

@@ -47,15 +47,10 @@ float number_of(uint64_t h) {
 }  // namespace
 
 FieldKind random_field() {
-    return {"random",
-            1,
-            {"0 per part, 1 per instance, 2 per island", "seed"},
-            1,
-            false,
-            .02f,
-            nullptr,
-            nullptr,
-            [](const Geometry& geometry, uint32_t instance, const std::vector<float>& p) {
+    return {.name = "random",
+            .version = 1,
+            .parameters = {"0 per part, 1 per instance, 2 per island", "seed"},
+            .at_vertices = [](const Geometry& geometry, uint32_t instance, const std::vector<float>& p) {
                 const int of = int(p[0]);
                 const uint64_t seed = uint64_t(int64_t(p[1])) * 0x9e3779b97f4a7c15ull;
                 const Shape& shape = geometry.shape(instance);
