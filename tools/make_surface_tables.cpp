@@ -1,6 +1,7 @@
 // Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of
 // microsurface.h.
-//   make_surface_tables src/surface/microsurface_data.inc      about two minutes on two cores; the numbers are the same
+//   make_surface_tables src/surface/microsurface_data.inc      about six minutes on two cores; the numbers are the
+//   same
 // on every run
 #include <cstdio>
 #include <fstream>
@@ -14,57 +15,65 @@ using namespace vemtra::surface;
 
 namespace {
 
-struct Single {
-    double reflected = 0, through = 0;
-};
-/// Single scattering by quadrature over visible normals. eta 0: a white conductor.
-Single single(const V3f& wo, const Ggx& ggx, float eta) {
-    constexpr int side = 96;
-    Single s;
-    for (int a = 0; a < side; ++a)
-        for (int b = 0; b < side; ++b) {
-            // The tail of steep facets lies at u2 = 1: cells shrink towards it.
-            const float x = 1.f - (float(b) + .5f) / side;
-            const double cell = 3. * double(x * x) / (side * side);
-            const V3f h = ggx.visible_normal(wo, (float(a) + .5f) / side, 1.f - x * x * x);
-            const float d = wo.dot(h), f = eta > 0.f ? fresnel_dielectric(d, eta) : 1.f;
-            const V3f r = h * (2.f * d) - wo;
-            if (r.z > 0.f) s.reflected += double(f * ggx.g2(wo, r) / ggx.g1(wo)) * cell;
-            V3f t;
-            if (f < 1.f && refract(wo, h, eta, t) && t.z < 0.f)
-                s.through += double((1.f - f) * ggx.g2_through(wo, t) / ggx.g1(wo)) * cell;
-        }
-    return s;
-}
-V3f direction(int m) {
+constexpr int side = 96;
+V3f direction(int m, float turn = 0.f) {
     const float t = float(m) / (AlbedoTables::mus - 1), mu = std::max(2e-3f, t * t);
-    return {std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu};
+    const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
+    return {s * std::cos(turn), s * std::sin(turn), mu};
+}
+
+/// Sums over a row of values at the mus: weighted by the cosine, and by s^2 = 1 - mu^2 if so.
+double over_row(const float* v, bool s2) {
+    double sum = 0;
+    constexpr int n = AlbedoTables::mus - 1, fine = 16;
+    for (int i = 0; i < n * fine; ++i) {
+        const double t = (i + .5) / (n * fine), mu = t * t;
+        const int k = i / fine;
+        const double x = double(v[k]) + double(v[k + 1] - v[k]) * (t * n - k);
+        sum += x * 2. * t * t * t * (s2 ? 1. - mu * mu : 1.) / (n * fine);
+    }
+    return sum;
+}
+/// The forward factor a that gives the walk's mean of x: a half of it times the means of s^2 on both sides.
+float onward_factor(double moment, const float* near_row, const float* far_row) {
+    const double shape =
+        over_row(near_row, true) * .5 * over_row(far_row, true) / std::max(1e-12, over_row(far_row, false));
+    return shape > 1e-6 ? float(std::clamp(moment / shape, -.95, .95)) : 0.f;
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
     if (argc != 2) return std::fprintf(stderr, "usage: make_surface_tables OUT.inc\n"), 2;
-    constexpr int mus = AlbedoTables::mus, roughs = AlbedoTables::roughs, etas = AlbedoTables::etas, walks = 60000;
-    std::vector<float> white(roughs * mus), second(roughs * mus), third(roughs * mus), tail(roughs), m5(roughs),
-        m6(roughs);
-    std::vector<float> lost(etas * roughs * mus), reflected(etas * roughs * mus), reflectance(etas * roughs * mus);
+    constexpr int mus = AlbedoTables::mus, roughs = AlbedoTables::roughs, etas = AlbedoTables::etas,
+                  stretches = AlbedoTables::stretches, turns = AlbedoTables::turns, nodes = facet_nodes, walks = 50000;
+    std::vector<float> white(roughs * stretches * turns * mus), facet(roughs * mus * nodes), second(roughs * mus),
+        third(roughs * mus), tail(roughs), m5(roughs), m6(roughs), bounced(roughs * nodes), onward(roughs);
+    const size_t all = size_t(etas * roughs) * mus;
+    std::vector<float> lost(all), reflected(all), reflectance(all), on_reflected(all), on_through(all);
     parallel_ranges(size_t(roughs * (etas + 1)), 1, [&](size_t first, size_t last) {
         for (size_t cell = first; cell < last; ++cell) {
             const int r = int(cell) % roughs, e = int(cell) / roughs;
-            const Ggx ggx = Ggx::from(float(r) / (roughs - 1));
+            const float roughness = float(r) / (roughs - 1);
+            const Ggx ggx = Ggx::from(roughness);
             if (e < etas) {
                 const float eta = AlbedoTables::eta_at(e);
                 for (int m = 0; m < mus; ++m) {
                     const size_t at = (size_t(e) * roughs + size_t(r)) * mus + size_t(m);
-                    const Single s = single(direction(m), ggx, eta);
+                    const V3f wo = direction(m);
+                    const ScatteredOnce s = scatter_once(wo, ggx, eta, side);
                     lost[at] = std::max(0.f, float(1. - s.reflected - s.through));
                     std::mt19937 random(uint32_t(at + 1));
                     int count = 0;
+                    double on[2] = {};
                     for (int i = 0; i < walks; ++i) {
-                        const Walked w = walk_microsurface(direction(m), ggx, eta, random);
-                        count += w.reflected && w.bounces > 1;
+                        const Walked w = walk_microsurface(wo, ggx, eta, random);
+                        if (w.bounces < 2 || !w.left) continue;
+                        count += w.reflected;
+                        on[w.reflected] -= double(wo.x * w.direction.x + wo.y * w.direction.y) / walks;
                     }
+                    on_reflected[at] = float(on[1]);
+                    on_through[at] = float(on[0]);
                     reflected[at] = std::min(lost[at], float(count) / walks);
                     reflectance[at] =
                         e == (etas - 1) / 2
@@ -73,37 +82,67 @@ int main(int argc, char** argv) {
                 }
                 continue;
             }
-            double events = 0, beyond = 0, bounces_beyond = 0, sum5 = 0, sum6 = 0;
+            double events = 0, beyond = 0, bounces_beyond = 0, sum5 = 0, sum6 = 0, by_node[nodes] = {};
+            float lost_row[mus], on_row[mus];
             for (int m = 0; m < mus; ++m) {
                 const size_t at = size_t(r) * mus + size_t(m);
-                white[at] = float(single(direction(m), ggx, 0.f).reflected);
+                for (int a = 0; a < stretches; ++a)
+                    for (int p = 0; p < turns; ++p) {
+                        const float turn = std::acos(std::min(1.f, float(p) / (turns - 1)));
+                        const Ggx stretched = Ggx::from(roughness, AlbedoTables::stretch_at(a));
+                        white[((size_t(r) * stretches + size_t(a)) * turns + size_t(p)) * mus + size_t(m)] =
+                            float(scatter_once(direction(m, turn), stretched, 0.f, side).reflected);
+                    }
+                const V3f wo = direction(m);
+                const ScatteredOnce s = scatter_once(wo, ggx, 0.f, side);
+                for (int k = 0; k < nodes; ++k) facet[at * nodes + size_t(k)] = float(s.nodes[k]);
+                lost_row[m] = std::max(0.f, 1.f - float(s.reflected));
                 std::mt19937 random(uint32_t(at + 1000003));
-                double two = 0, three = 0, more = 0;
+                double two = 0, three = 0, more = 0, on = 0;
                 for (int i = 0; i < 4 * walks; ++i) {
-                    const Walked w = walk_microsurface(direction(m), ggx, 0.f, random);
+                    const Walked w = walk_microsurface(wo, ggx, 0.f, random);
                     if (w.bounces < 2) continue;
                     ++(w.bounces == 2 ? two : w.bounces == 3 ? three : more);
                     if (w.bounces > 3) ++beyond, bounces_beyond += w.bounces;
                     events += w.bounces;
                     sum5 += w.sum_m5;
                     sum6 += w.sum_m6;
+                    for (int k = 0; k < nodes; ++k) by_node[k] += w.nodes[k];
+                    on -= double(wo.x * w.direction.x + wo.y * w.direction.y) / (4 * walks);
                 }
-                const double all = std::max(1., two + three + more);
-                second[at] = two + three + more < 200 ? 1.f : float(two / all);
-                third[at] = two + three + more < 200 ? 0.f : float(three / all);
+                on_row[m] = float(on);
+                const double sum = std::max(1., two + three + more);
+                second[at] = two + three + more < 200 ? 1.f : float(two / sum);
+                third[at] = two + three + more < 200 ? 0.f : float(three / sum);
             }
             tail[size_t(r)] = beyond > 200 ? float(bounces_beyond / beyond) : 4.f;
             m5[size_t(r)] = events > 0 ? float(sum5 / events) : 0.f;
             m6[size_t(r)] = events > 0 ? float(sum6 / events) : 0.f;
+            for (int k = 0; k < nodes; ++k)
+                bounced[size_t(r * nodes + k)] = events > 0 ? float(by_node[k] / events) : k + 1 == nodes ? 1.f : 0.f;
+            onward[size_t(r)] = onward_factor(over_row(on_row, false), lost_row, lost_row);
         }
     });
+    // How much goes on forward: of what goes through, one number for both ways, as light may go either.
+    std::vector<float> forward_reflected(etas * roughs), forward_through(etas * roughs), through(all);
+    for (size_t i = 0; i < all; ++i) through[i] = std::max(0.f, lost[i] - reflected[i]);
+    for (int e = 0; e < etas; ++e)
+        for (int r = 0; r < roughs; ++r) {
+            const size_t here = size_t(e) * roughs + size_t(r), far = size_t(etas - 1 - e) * roughs + size_t(r);
+            const float* back = &reflected[here * mus];
+            const float* on = &through[here * mus];
+            const float* on_far = &through[far * mus];
+            forward_reflected[here] = onward_factor(over_row(&on_reflected[here * mus], false), back, back);
+            forward_through[here] = .5f * (onward_factor(over_row(&on_through[here * mus], false), on, on_far) +
+                                           onward_factor(over_row(&on_through[far * mus], false), on_far, on));
+        }
     std::ofstream out(argv[1]);
     out << "// Made by tools/make_surface_tables.cpp; meaning and grids: albedo_tables.cpp.\n";
     auto table = [&](const char* name, const std::vector<float>& values) {
         out << "static constexpr float " << name << "[" << values.size() << "] = {";
         char text[32];
         for (size_t i = 0; i < values.size(); ++i) {
-            if (i % 25 == 0) out << "\n";
+            if (i % AlbedoTables::mus == 0) out << "\n";
             std::snprintf(text, sizeof text, "%.5g", double(values[i]));
             const bool whole = std::string(text).find_first_of(".e") == std::string::npos;
             out << text << (whole ? ".f," : "f,");
@@ -111,12 +150,17 @@ int main(int argc, char** argv) {
         out << "};\n";
     };
     table("white_data", white);
+    table("facet_data", facet);
     table("second_data", second);
     table("third_data", third);
     table("tail_data", tail);
     table("m5_data", m5);
     table("m6_data", m6);
+    table("bounced_data", bounced);
+    table("onward_data", onward);
     table("lost_data", lost);
     table("reflected_data", reflected);
     table("reflectance_data", reflectance);
+    table("onward_reflected_data", forward_reflected);
+    table("onward_through_data", forward_through);
 }

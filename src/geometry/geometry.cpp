@@ -82,6 +82,7 @@ SurfacePoint Geometry::at(const Place& place) const {
     SurfacePoint s = i.shape->at(place.face, place.u, place.v);
     if (i.identity) return s;
     s.position = moved(s.position, i.to_world);
+    s.lift = i.step_to_world(s.lift);
     // The area of a face grows by |det M| times the length of its normal times M's inverse transpose.
     const V3f g = turned_by_transpose(s.normal_geometric, i.to_object);
     const float length = g.length();

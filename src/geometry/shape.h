@@ -26,6 +26,7 @@ struct SurfacePoint {
     V2f uv{0.f};
     V3f color{1.f};
     float uv_per_metre = 0.f;  ///< UV length per length here, on the average of directions
+    V3f lift{0.f};  ///< from the face up to the smooth form that its normals tell of, where that bulges outwards
 };
 
 class Shape {

@@ -29,11 +29,20 @@ public:
         const V3f cross = (b - a).cross(c - a);
         const float area2 = cross.length();
         s.normal_geometric = cross / area2;
-        const V3f n = m_.normals[i[0]] * w + m_.normals[i[1]] * u + m_.normals[i[2]] * v;
+        const V3f& na = m_.normals[i[0]];
+        const V3f& nb = m_.normals[i[1]];
+        const V3f& nc = m_.normals[i[2]];
+        const V3f n = na * w + nb * u + nc * v;
         const float length = n.length();
         s.normal = length > 1e-12f ? n / length : s.normal_geometric;
-        if (s.normal.dot(s.normal_geometric) < 0.f)
-            s.normal_geometric = -s.normal_geometric;  // winding against the normals: the normals win
+        // Winding against the normals: the normals win, and all of the face lies on one side.
+        if ((na + nb + nc).dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;
+        if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
+            s.normal = (s.normal + s.normal_geometric * (.01f - facing)).normalized();
+        // Hanika 2021, "Hacking the Shadow Terminator": up to the mean of the corners' tangent planes.
+        s.lift = na * (-w * std::min(0.f, (s.position - a).dot(na))) +
+                 nb * (-u * std::min(0.f, (s.position - b).dot(nb))) +
+                 nc * (-v * std::min(0.f, (s.position - c).dot(nc)));
         if (!m_.uvs.empty()) {
             const V2f& ta = m_.uvs[i[0]];
             const V2f& tb = m_.uvs[i[1]];

@@ -3,7 +3,7 @@
 
 namespace vemtra::render {
 
-/// The clear body that a path is in, of the highest priority, leaving out one instance; null: none. Valid until enter()
+/// The body that a path is in, of the highest priority, leaving out one instance; null: none. Valid until enter()
 /// or leave_body().
 const Body* Renderer::innermost(const Tile& t, const Path& path, uint32_t without) {
     const Body* best = nullptr;
@@ -34,8 +34,10 @@ void Renderer::leave_body(Tile& t, Path& path, uint32_t instance) {
 }
 
 /// Paths inside of bodies: what was absorbed and scattered on the way to the hit that trace() found.
-void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bounce) {
+void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int step) {
     if (t.body_sets.empty()) return;
+    Floor floor;
+    if (p_.rig.stage_on) floor = {p_.rig.stage_height, p_.rig.stage_fade_start};
     size_t kept = 0;
     for (Path& path : paths) {
         const Body* body = innermost(t, path, no_hit);
@@ -44,15 +46,16 @@ void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bo
                 if (path.at.instance != no_hit)
                     for (int c = 0; c < 3; ++c) path.throughput[c] *= std::exp(-body->sigma_t[c] * path.t);
             } else {
-                WalkRandom random(walk_seed(path, sample, bounce, 3));
+                WalkRandom random(walk_seed(path, sample, step, 3));
                 const Wandered w =
-                    wander(p_.geometry->scene(), *body, path.origin, path.direction, path.throughput, random);
+                    wander(p_.geometry->scene(), *body, floor, path.origin, path.direction, path.throughput, random);
                 if (!w.out) continue;
                 path.throughput *= w.weight;
                 path.origin = w.origin;
-                if (w.turns) path.vertex = w.origin, path.pdf = inverse_pi * .25f, path.mirrored = false;
+                if (w.turns) path.vertex = w.origin, path.pdf = by_itself, path.mirrored = true, path.sees = false;
                 path.direction = w.direction;
                 path.at = w.at;
+                if (w.on_floor) path.at.instance = stage_hit;
                 path.t = w.t;
             }
         }
@@ -84,50 +87,91 @@ void Renderer::cross(Tile& t, Path& path, const MaterialPoint& point) {
         enter(t, path, clear_body(point.slots, instance, p_.priority_of[instance], point.slots.specular_ior));
 }
 
-/// Light that went in: it wanders, comes out elsewhere, and leaves there as from a matt surface.
-void Renderer::wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack,
-                            const V3f& weight, const Frame& frame, int bounce, uint32_t sample, WalkRandom& random) {
-    const Body body = scattering_body(point.slots, path.at.instance);
+/// Light goes in under a surface: from there on it wanders (travel), whatever it meets, until it comes up again.
+void Renderer::go_below(Tile& t, const Path& path, const MaterialPoint& point, const V3f& weight, const Frame& frame,
+                        WalkRandom& random) {
     const float a = random.next();
     const float b = random.next();
     const V3f in = -frame.to_world(surface::cosine_direction(a, b));
     const V3f ng = point.s.normal_geometric;
     if (in.dot(ng) >= -1e-4f) return;
-    Path out = path;
-    out.throughput *= weight;
-    const Wandered w =
-        wander(p_.geometry->scene(), body, geometry::offset_origin(point.s.position, -ng), in, out.throughput, random);
-    if (!w.out || w.at.instance != path.at.instance) return;
-    out.throughput *= w.weight;
-    const SurfacePoint s = p_.geometry->at(w.at);
-    if (s.normal_geometric.dot(w.direction) < 0.f) return;  // it came out of a hole and met the outside
-    const Frame exit(s.normal);
-    const surface::Bsdf& base = stack.base();
-    auto value = [&](const V3f& wi, V3f& f, float& pdf) {
-        f = V3f(base.leaving_subsurface(wi));
-        pdf = std::max(0.f, wi.z) * inverse_pi;
-    };
+    Path next = path;
+    next.throughput *= weight;
+    next.direction = in;
+    next.origin = next.vertex = geometry::offset_origin(point.s.position, -ng);
+    next.pdf = by_itself;
+    next.mirrored = next.below = true;
+    next.sees = false;
+    enter(t, next, scattering_body(point.slots, path.at.instance));
+    t.next.push_back(next);
+}
+
+/// Light that wandered reaches the skin from below, and leaves there as from a matt surface; what covers the body there
+/// stops it or sends it back.
+void Renderer::come_up(Tile& t, Path& path, size_t index, int step, uint32_t sample, WalkRandom& random) {
+    const MaterialPoint& point = t.materials.points[index];
+    const Slots& slots = point.slots;
+    const V3f outward = -point.s.normal_geometric;
+    MaterialPoint skin = point;  // seen from outside
+    skin.s.normal = -point.s.normal;
+    skin.s.normal_geometric = outward;
+    const Frame exit(skin.s.normal);
+    const float hole = 1.f - slots.geometry_opacity;
+    const float opens = (1.f - slots.base_metalness) * (1.f - slots.transmission_weight) * slots.subsurface_weight;
     float u0;
     float u1;
     float l0;
     float l1;
     float c0;
     float c1;
-    sample_2d(path.seed, sample, pair_of(bounce, pair_direction), u0, u1);
-    sample_2d(path.seed, sample, pair_of(bounce, pair_light), l0, l1);
-    sample_2d(path.seed, sample, pair_of(bounce, pair_exit_light), c0, c1);
+    sample_2d(path.seed, sample, pair_of(step, pair_direction), u0, u1);
+    sample_2d(path.seed, sample, pair_of(step, pair_light), l0, l1);
+    sample_2d(path.seed, sample, pair_of(step, pair_exit_light), c0, c1);
+    if (hole > 0.f && random.next() < hole) {
+        path.below = false;
+        leave_body(t, path, path.at.instance);
+        pass(t, path, point);
+        return;
+    }
+    const V3f local = surface::cosine_direction(u0, u1);
+    if (local.z <= 1e-5f) return;
+    if (random.next() >= opens) {  // back into the body, off the underside of the cover
+        Path back = path;
+        back.throughput *= slots.base_color * slots.base_weight;
+        ++back.passes;
+        back.direction = -exit.to_world(local);
+        back.origin = geometry::offset_origin(point.s.position, -outward);
+        if (back.passes < most_passes && back.direction.dot(outward) < 0.f && survive(back, step, sample))
+            t.next.push_back(back);
+        return;
+    }
+    path.below = false;
+    leave_body(t, path, path.at.instance);
+    Stack& stack = t.stack;
+    t.materials.stack(stack, int(index), p_, exit, 1.f, false, 0.f, random);
+    const surface::Bsdf& base = stack.base();
+    const bool coated = stack.coated();
+    auto value = [&](const V3f& wi, V3f& f, float& pdf) {
+        f = base.leaving_subsurface(wi);
+        if (coated && wi.z > 0.f) f *= stack.seen_from(wi).passed;
+        pdf = std::max(0.f, wi.z) * inverse_pi;
+    };
+    const bool last = path.bounce + 1 >= f_.depth;
     if (f_.strategy != FrameSettings::Strategy::surface_only)
-        next_event(t, out, exit, s.normal_geometric, s.position, c0, l0, l1, bounce, 1, value);
-    const V3f wi = surface::cosine_direction(u0, u1);
-    if (wi.z <= 1e-5f) return;
-    out.direction = exit.to_world(wi);
-    if (out.direction.dot(s.normal_geometric) <= 0.f) return;
-    out.throughput *= base.leaving_subsurface(wi) / (wi.z * inverse_pi);
-    out.origin = out.vertex = geometry::offset_origin(s.position, s.normal_geometric);
-    out.pdf = wi.z * inverse_pi;
-    out.mirrored = false;
-    out.spread = path.spread + .25f;
-    if (survive(out, bounce, sample)) t.next.push_back(out);
+        next_event(t, path, {exit, skin, outward, c0, l0, l1, last, false}, step, value);
+    if (last) return;
+    V3f f;
+    float pdf;
+    value(local, f, pdf);
+    path.direction = exit.to_world(local);
+    if (!may_leave(skin, path.direction, local)) return;
+    path.throughput *= f / (local.z * inverse_pi);
+    path.origin = path.vertex = origin_at(skin, outward);
+    path.pdf = pdf;
+    path.mirrored = false;
+    path.spread += .25f;
+    ++path.bounce;
+    if (survive(path, step, sample)) t.next.push_back(path);
 }
 
 }  // namespace vemtra::render

@@ -1,9 +1,11 @@
 #include "render/body.h"
 
+#include <climits>
+
 namespace vemtra::render {
 namespace {
 
-constexpr int most_turns = 2048, free_turns = 8;  // before chance may end a walk
+constexpr int most_turns = 32768, free_turns = 8;  // before chance may end a walk
 
 V3f henyey_greenstein(const V3f& along, float g, float u, float v) {
     float c;
@@ -49,6 +51,8 @@ Body clear_body(const surface::Slots& s, uint32_t instance, int priority, float 
 Body scattering_body(const surface::Slots& s, uint32_t instance) {
     Body b;
     b.instance = instance;
+    b.priority = INT_MAX;  // where light goes below, nothing else is around it
+    b.ior = s.specular_ior;
     b.g = s.subsurface_scatter_anisotropy;
     for (int c = 0; c < 3; ++c) {
         const float r = s.subsurface_radius * s.subsurface_radius_scale[c];
@@ -60,8 +64,17 @@ Body scattering_body(const surface::Slots& s, uint32_t instance) {
     return b;
 }
 
-Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried,
-                surface::WalkRandom& random) {
+float Floor::met(const V3f& origin, const V3f& direction) const {
+    if (!std::isfinite(height) || std::fabs(direction.y) < 1e-9f) return INFINITY;
+    const float t = (height - origin.y) / direction.y;
+    if (!(t > 1e-5f)) return INFINITY;
+    const float x = origin.x + t * direction.x;
+    const float z = origin.z + t * direction.z;
+    return x * x + z * z < radius * radius ? t : INFINITY;
+}
+
+Wandered wander(RTCScene scene, const Body& body, const Floor& floor, const V3f& origin, const V3f& direction,
+                const V3f& carried, surface::WalkRandom& random) {
     Wandered w;
     w.origin = origin;
     w.direction = direction;
@@ -79,12 +92,16 @@ Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& 
         const float d = body.scatters() && sigma > 0.f ? -std::log(1.f - u) / sigma : INFINITY;
         RTCRayHit ray = geometry::single_ray(w.origin, w.direction, d);
         rtcIntersect1(scene, &context, &ray);
-        if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) {
-            const V3f through = kept(body.sigma_t, ray.ray.tfar);
+        const float down = floor.met(w.origin, w.direction);
+        const bool hit = ray.hit.geomID != RTC_INVALID_GEOMETRY_ID;
+        if (hit || down < d) {
+            w.on_floor = down < ray.ray.tfar;
+            const float t = std::min(down, ray.ray.tfar);
+            const V3f through = kept(body.sigma_t, t);
             w.weight *= body.scatters() ? through / std::max(1e-20f, p.dot(through)) : through;
             w.out = true;
             w.at = geometry::place_of(ray.hit);
-            w.t = ray.ray.tfar;
+            w.t = t;
             return w;
         }
         if (d == INFINITY) return w;
@@ -92,9 +109,11 @@ Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& 
         w.weight *= scattering * through / std::max(1e-20f, p.dot(body.sigma_t * through));
         const float left = max_component(w.weight);
         if (w.turns >= free_turns) {
-            const float keep = std::min(.98f, left);
-            if (random.next() >= keep) return w;
-            w.weight /= keep;
+            // A weight that has not fallen is not tried: trying it would only spread the weights.
+            if (left < 1.f) {
+                if (random.next() >= left) return w;
+                w.weight /= left;
+            }
         }
         w.origin += w.direction * d;
         const float a = random.next();

@@ -26,8 +26,16 @@ Body clear_body(const surface::Slots& slots, uint32_t instance, int priority, fl
 /// "Subsurface").
 Body scattering_body(const surface::Slots& slots, uint32_t instance);
 
+/// A level floor around the middle of the world; none: infinitely low.
+struct Floor {
+    float height = -INFINITY, radius = 0.f;
+    /// Distance to it along a ray; infinite where it is not met.
+    float met(const V3f& origin, const V3f& direction) const;
+};
+
 struct Wandered {
     bool out = false;       ///< it met a surface; else it was absorbed, or flew off through a hole
+    bool on_floor = false;  ///< which was the floor
     V3f origin, direction;  ///< of the last stretch
     geometry::Place at;
     float t = 0;
@@ -35,7 +43,7 @@ struct Wandered {
     int turns = 0;
 };
 /// Follows light from `origin` along `direction` until it meets any surface. `carried` is what the path carries.
-Wandered wander(RTCScene scene, const Body& body, const V3f& origin, const V3f& direction, const V3f& carried,
-                surface::WalkRandom& random);
+Wandered wander(RTCScene scene, const Body& body, const Floor& floor, const V3f& origin, const V3f& direction,
+                const V3f& carried, surface::WalkRandom& random);
 
 }  // namespace vemtra::render

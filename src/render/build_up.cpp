@@ -81,6 +81,7 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
             surface(b, layer, p);
         if (!p.nested) ++out.total_layers;
         out.may_open |= p.may_open;
+        out.may_shine |= p.may_shine;
         const bool hides_all = p.always && !p.coat;
         out.layers.push_back(std::move(p));
         if (hides_all) break;  // what is under it cannot show
@@ -109,6 +110,7 @@ void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, P
                           "Nest fewer build-ups in one another");
     p.nested = inner;
     p.may_open = inner->may_open;
+    p.may_shine = inner->may_shine;
     out.height = std::max(out.height, inner->height + 1);
     out.total_layers += inner->total_layers;
 }
@@ -148,9 +150,14 @@ void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer
     p.fixed = surface::sane(p.fixed);
     std::vector<Error> told_before;
     if (!varying.empty()) p.slots = program::compile(b, varying, resources_, told_before, &scene_.networks);
-    static const surface::SlotField* opacity = surface::slot_field(slot::geometry_opacity);
-    p.may_open = !p.coat && p.fixed.geometry_opacity < 1.f;
-    for (const surface::SlotField* f : p.varying) p.may_open |= !p.coat && f == opacity;
+    if (p.coat) return;
+    auto varies = [&](const char* name) {
+        return std::find(p.varying.begin(), p.varying.end(), surface::slot_field(name)) != p.varying.end();
+    };
+    const bool pane = (p.fixed.geometry_thin_walled > .5f || varies(slot::geometry_thin_walled)) &&
+                      (p.fixed.transmission_weight > 0.f || varies(slot::transmission_weight));
+    p.may_open = p.fixed.geometry_opacity < 1.f || varies(slot::geometry_opacity) || pane;
+    p.may_shine = p.fixed.emission_luminance > 0.f || varies(slot::emission_luminance);
 }
 
 }  // namespace vemtra::render

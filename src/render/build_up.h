@@ -19,7 +19,8 @@ struct PreparedLayer {
     program::Program gate;  ///< one number
     bool always = false;    ///< it is there wherever it is asked
     bool coat = false;
-    bool may_open = false;   ///< it may have holes
+    bool may_open = false;   ///< light may go through straight: by holes, or as through a pane
+    bool may_shine = false;  ///< it may give off light
     surface::Slots fixed;    ///< values of the slots that are the same everywhere
     program::Program slots;  ///< those that are not, in the order of `varying`
     std::vector<const surface::SlotField*> varying;
@@ -31,7 +32,8 @@ struct PreparedLayer {
 struct PreparedBuildUp {
     std::vector<PreparedLayer> layers;  ///< outermost first; ends with one that always covers
     program::Program shown;             ///< the node shown on the asset, as a colour; empty when none is
-    bool may_open = false;              ///< some layer may have holes
+    bool may_open = false;              ///< light may go through some layer straight
+    bool may_shine = false;             ///< some layer may give off light
     int height = 1;                     ///< build-ups within one another, itself among them
     size_t total_layers = 0;            ///< with those of the build-ups that its layers show
 };

@@ -3,56 +3,70 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/parallel.h"
+
 namespace vemtra::render {
 
 EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::move(pixels)) {
-    // The grid is at most 1024 x 512; each cell takes the mean luminance of its texels and is widened by its
-    // neighbours, so that the density is never low where bilinear reading still gives light.
-    width = std::min(picture.width, 1024);
-    height = std::min(picture.height, 512);
-    std::vector<float> cells(size_t(width) * size_t(height), 0.f);
-    std::vector<float> count(cells.size(), 0.f);
-    for (int y = 0; y < picture.height; ++y)
-        for (int x = 0; x < picture.width; ++x) {
-            const size_t cell = size_t(int64_t(y) * height / picture.height) * size_t(width) +
-                                size_t(int64_t(x) * width / picture.width);
-            cells[cell] += luminance(picture.pixels[size_t(y) * size_t(picture.width) + size_t(x)]);
-            count[cell] += 1.f;
+    const int w = picture.width;
+    const int h = picture.height;
+    const size_t n = size_t(std::max(0, w)) * size_t(std::max(0, h));
+    if (!n || picture.pixels.size() < n) return;
+    std::vector<float> own(n);
+    parallel_ranges(n, 1 << 16, [&](size_t first, size_t last) {
+        for (size_t i = first; i < last; ++i) own[i] = std::max(0.f, luminance(picture.pixels[i]));
+    });
+    chance.resize(n);
+    std::vector<double> total(size_t(h), 0.);
+    std::vector<double> light(size_t(h), 0.);
+    parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
+        for (size_t y = first; y < last; ++y) {
+            const float s = std::sin(pi * (float(y) + .5f) / float(h));
+            for (int x = 0; x < w; ++x) {
+                float sum = 0.f;
+                for (int dy = -1; dy <= 1; ++dy)
+                    for (int dx = -1; dx <= 1; ++dx)
+                        sum += own[size_t(std::clamp(int(y) + dy, 0, h - 1)) * size_t(w) + size_t((x + dx + w) % w)] *
+                               (dx || dy ? .05f : .6f);
+                const size_t i = y * size_t(w) + size_t(x);
+                chance[i] = sum * s;
+                total[y] += double(chance[i]);
+                light[y] += double(own[i]) * double(s);
+            }
         }
-    for (size_t i = 0; i < cells.size(); ++i) cells[i] /= std::max(1.f, count[i]);
-    marginal.assign(size_t(height) + 1, 0.f);
-    rows.assign(size_t(height) * size_t(width + 1), 0.f);
-    double total = 0;
-    double weight = 0;
-    for (int y = 0; y < height; ++y) {
-        const float s = std::sin(pi * (float(y) + .5f) / float(height));
-        float* row = &rows[size_t(y) * size_t(width + 1)];
-        double sum = 0;
-        for (int x = 0; x < width; ++x) {
-            float m = 0.f;
-            for (int dy = -1; dy <= 1; ++dy)
-                for (int dx = -1; dx <= 1; ++dx)
-                    m += cells[size_t(std::clamp(y + dy, 0, height - 1)) * size_t(width) +
-                               size_t((x + dx + width) % width)] *
-                         (dx || dy ? .05f : .6f);
-            sum += double(m);
-            row[x + 1] = float(sum);
-            total += double(cells[size_t(y) * size_t(width) + size_t(x)]) * double(s);
-            weight += double(s);
-        }
-        if (sum > 0)
-            for (int x = 1; x <= width; ++x) row[x] = float(row[x] / sum);
-        else
-            for (int x = 1; x <= width; ++x) row[x] = float(x) / float(width);
-        row[width] = 1.f;
-        marginal[size_t(y) + 1] = marginal[size_t(y)] + float(sum * double(s));
+    });
+    double all = 0;
+    double shining = 0;
+    double sphere = 0;
+    for (int y = 0; y < h; ++y) {
+        all += total[size_t(y)];
+        shining += light[size_t(y)];
+        sphere += double(w) * std::sin(M_PI * (y + .5) / h);
     }
-    average = float(total / std::max(weight, 1e-12));
-    if (marginal.back() > 0.f)
-        for (float& m : marginal) m /= marginal.back() > 0.f ? marginal[size_t(height)] : 1.f;
-    if (!(marginal.back() > .999f))
-        for (int y = 0; y <= height; ++y) marginal[size_t(y)] = float(y) / float(height);
-    marginal.back() = 1.f;
+    average = float(shining / sphere);
+    if (!(all > 0)) {  // a black one: it is drawn evenly
+        std::fill(chance.begin(), chance.end(), 1.f);
+        all = double(n);
+    }
+    // Vose 1991: those below the mean are filled up from those above it.
+    keep.resize(n);
+    otherwise.resize(n);
+    std::vector<uint32_t> small;
+    std::vector<uint32_t> large;
+    for (size_t i = 0; i < n; ++i) {
+        chance[i] = float(double(chance[i]) / all);
+        keep[i] = float(double(chance[i]) * double(n));
+        otherwise[i] = uint32_t(i);
+        (keep[i] < 1.f ? small : large).push_back(uint32_t(i));
+    }
+    while (!small.empty() && !large.empty()) {
+        const uint32_t s = small.back();
+        const uint32_t l = large.back();
+        small.pop_back();
+        otherwise[s] = l;
+        keep[l] -= 1.f - keep[s];
+        if (keep[l] < 1.f) large.pop_back(), small.push_back(l);
+    }
 }
 
 EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation)
@@ -60,6 +74,13 @@ EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture
     if (of_ && of_->picture.pixels.empty()) of_ = nullptr;
     average_ = luminance(scale_) * (of_ ? of_->average : 1.f);
 }
+
+namespace {
+/// Height of a row of texels in the cosine of its angle from above.
+float band(int y, int h) {
+    return std::max(1e-12f, std::cos(pi * float(y) / float(h)) - std::cos(pi * float(y + 1) / float(h)));
+}
+}  // namespace
 
 V2f EnvironmentMap::to_uv(const V3f& d) const {
     const float x = cos_ * d.x - sin_ * d.z;
@@ -90,12 +111,11 @@ V3f EnvironmentMap::radiance(const V3f& direction) const {
 float EnvironmentMap::pdf(const V3f& direction) const {
     if (!of_) return .25f * inverse_pi;
     const V2f uv = to_uv(direction);
-    const int x = std::min(int(uv.x * float(of_->width)), of_->width - 1);
-    const int y = std::min(int(uv.y * float(of_->height)), of_->height - 1);
-    const float* row = &of_->rows[size_t(y) * size_t(of_->width + 1)];
-    const float density = (of_->marginal[size_t(y) + 1] - of_->marginal[size_t(y)]) * float(of_->height) *
-                          (row[x + 1] - row[x]) * float(of_->width);
-    return density / (2.f * pi * pi * std::max(1e-5f, std::sin(uv.y * pi)));
+    const int w = of_->picture.width;
+    const int h = of_->picture.height;
+    const int x = std::min(int(uv.x * float(w)), w - 1);
+    const int y = std::min(int(uv.y * float(h)), h - 1);
+    return of_->chance[size_t(y) * size_t(w) + size_t(x)] / (2.f * pi * band(y, h) / float(w));
 }
 
 V3f EnvironmentMap::sample(float u, float v, float& density) const {
@@ -106,24 +126,28 @@ V3f EnvironmentMap::sample(float u, float v, float& density) const {
         density = .25f * inverse_pi;
         return {s * std::cos(phi), z, s * std::sin(phi)};
     }
-    auto find = [](const float* cdf, int n, float x, float& inside) {
-        const int i = std::clamp(int(std::upper_bound(cdf, cdf + n + 1, x) - cdf) - 1, 0, n - 1);
-        const float width = cdf[i + 1] - cdf[i];
-        inside = width > 0.f ? clamp01((x - cdf[i]) / width) : .5f;
-        return i;
-    };
-    float fy;
-    float fx;
-    const int y = find(of_->marginal.data(), of_->height, v, fy);
-    const int x = find(&of_->rows[size_t(y) * size_t(of_->width + 1)], of_->width, u, fx);
-    const float theta = (float(y) + fy) / float(of_->height) * pi;
-    const float phi = ((float(x) + fx) / float(of_->width) - .5f) * 2.f * pi;
-    const float s = std::sin(theta);
+    // The texel by the first number, whose rest places it across; evenly over its solid angle.
+    const size_t w = size_t(of_->picture.width);
+    const size_t h = size_t(of_->picture.height);
+    const size_t n = w * h;
+    const double place = double(u) * double(n);
+    size_t i = std::min(size_t(place), n - 1);
+    float rest = float(place - double(i));
+    const float keep = of_->keep[i];
+    if (rest < keep)
+        rest /= keep;
+    else
+        rest = (rest - keep) / std::max(1e-6f, 1.f - keep), i = of_->otherwise[i];
+    const size_t y = i / w;
+    const size_t x = i % w;
+    const float top = std::cos(pi * float(y) / float(h));
+    const float cosine = top - clamp01(v) * band(int(y), int(h));
+    const float phi = ((float(x) + clamp01(rest)) / float(w) - .5f) * 2.f * pi;
+    const float s = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
     const float lx = s * std::sin(phi);
     const float lz = s * std::cos(phi);
-    const V3f d(cos_ * lx + sin_ * lz, std::cos(theta), -sin_ * lx + cos_ * lz);
-    density = pdf(d);
-    return d;
+    density = of_->chance[i] / (2.f * pi * band(int(y), int(h)) / float(w));
+    return {cos_ * lx + sin_ * lz, cosine, -sin_ * lx + cos_ * lz};
 }
 
 }  // namespace vemtra::render

@@ -53,6 +53,15 @@ float Film::noise(const PixelRect& r) const {
     return noise(r, INFINITY);
 }
 
+float Film::worst_noise(const PixelRect& r) const {
+    constexpr int block = 8;
+    float worst = 0.f;
+    for (int y = r.y0; y < r.y1; y += block)
+        for (int x = r.x0; x < r.x1; x += block)
+            worst = std::max(worst, noise({x, y, std::min(x + block, r.x1), std::min(y + block, r.y1)}));
+    return worst;
+}
+
 float Film::noise(const PixelRect& r, float below_two) const {
     double difference = 0;
     double total = 0;

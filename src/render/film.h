@@ -30,6 +30,8 @@ struct Film {
     /// below two samples.
     float noise() const;
     float noise(const PixelRect& r) const;  ///< the same of a part; infinite where a pixel has less than two samples
+    /// The same of the noisiest block of 8 x 8 pixels of the part: a spark in a calm tile is not averaged away.
+    float worst_noise(const PixelRect& r) const;
     /// Forgets what was rendered outside of the part.
     void keep_only(const PixelRect& r);
     /// Sum over groups times gains, divided by the samples. Pixels without samples are black.

@@ -32,17 +32,17 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
         flat_view(t, sample);
         return rays;
     }
-    for (int bounce = 0; bounce < f_.depth && !t.paths.empty(); ++bounce) {
-        arrive(t, bounce, sample);
+    for (int step = 0; step < most_steps && !t.paths.empty(); ++step) {
+        arrive(t, step, sample);
         if (t.paths.empty()) break;
-        shade(t, bounce, sample);
+        shade(t, step, sample);
         rays += t.shadows.size() + t.next.size();
+        shine(t, sample, step);
         trace_shadows(t);
-        if (!t.stopped.empty()) through_holes(t, sample, bounce);
+        if (!t.stopped.empty()) through_holes(t, sample);
         std::swap(t.paths, t.next);
-        if (bounce + 1 == f_.depth) break;
         trace(t.paths);
-        travel(t, t.paths, sample, bounce);
+        travel(t, t.paths, sample, step);
     }
     // What still flies at the last depth sees the lights it was aimed at, nothing more.
     return rays;
@@ -92,8 +92,10 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
             path.seed = seeds[i];
             path.origin = path.vertex = camera_.origin;
             path.bodies = -1;
-            path.channel = -1;
-            path.mirrored = false;
+            path.wavelength = 0.f;
+            path.bounce = path.crossings = path.passes = 0;
+            path.mirrored = path.below = false;
+            path.first = path.sees = true;
             path.direction = V3f(packet.ray.dir_x[k], packet.ray.dir_y[k], packet.ray.dir_z[k]);
             path.throughput = V3f(1.f);
             path.pdf = 0.f;
@@ -151,7 +153,7 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
                     break;
                 }
                 if (frame.noise > 0.f) {
-                    if (s >= least_samples && s % look_every == 0 && film.noise(part) < frame.noise)
+                    if (s >= least_samples && s % look_every == 0 && film.worst_noise(part) < frame.noise)
                         film.finished[id] = 1;
                     if (film.finished[id]) break;
                 }

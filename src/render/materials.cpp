@@ -289,10 +289,63 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
     return true;
 }
 
+/// Light that leaves a coated clear body meets the same interfaces from below: the body's own first, with the innermost
+/// coat's medium behind it, the outermost coat's last. False where there are no coats, or the point is not clear.
+bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside,
+                                 float wavelength, surface::WalkRandom& random) const {
+    const MaterialPoint& point = points[size_t(i)];
+    const surface::Slots& s = point.slots;
+    struct Medium {
+        const surface::Slots* of;
+        V3f kept;
+        float thickness;
+    };
+    std::array<Medium, surface::Stack::most - 1> media;  // outermost first
+    size_t count = 0;
+    for (int k = point.coat; k >= 0 && count + 1 < media.size(); k = coats_[size_t(k)].next)
+        media[count++] = {&coats_[size_t(k)].slots, coats_[size_t(k)].slots.coat_color,
+                          coats_[size_t(k)].slots.thickness};
+    if (s.coat_weight > 0.f && random.next() < s.coat_weight)
+        media[count++] = {&s, {std::sqrt(s.coat_color.x), std::sqrt(s.coat_color.y), std::sqrt(s.coat_color.z)}, 1.f};
+    if (!count) return false;
+    const float innermost = media[count - 1].of->coat_ior;
+    out.reset(innermost * surface::Bsdf::eta_of(s, innermost, false, wavelength));
+    auto coat_tilt = [&](const surface::Slots& c) {
+        return tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f);
+    };
+    for (size_t k = count; k-- > 0;) {
+        const bool own = k + 1 == count;  // the body's interface; else that of the coat below
+        const surface::Slots& c = own ? s : *media[k + 1].of;
+        out.add(surface::Coat{
+            own ? c.specular_roughness : c.coat_roughness,
+            own ? c.specular_roughness_anisotropy : c.coat_roughness_anisotropy, media[k].of->coat_ior, media[k].kept,
+            media[k].thickness,
+            own ? tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f)
+                : coat_tilt(c)});
+    }
+    surface::Slots last;
+    last.transmission_weight = 1.f;
+    last.transmission_depth = s.transmission_depth;
+    last.transmission_color = s.transmission_color;
+    last.specular_roughness = media[0].of->coat_roughness;
+    last.specular_roughness_anisotropy = media[0].of->coat_roughness_anisotropy;
+    last.specular_ior = outside;
+    out.finish(last, coat_tilt(*media[0].of));
+    return true;
+}
+
 void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior,
-                      bool leaving, int channel, surface::WalkRandom& random) const {
+                      bool leaving, float wavelength, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
+    if (leaving && (point.coat >= 0 || s.coat_weight > 0.f)) {
+        if (random.next() >= s.transmission_weight * (1.f - s.base_metalness))
+            s.transmission_weight = 0.f;
+        else if (stack_from_below(out, i, p, frame, outside_ior, wavelength, random))
+            return;
+        else
+            s.transmission_weight = 1.f, s.base_metalness = 0.f;
+    }
     out.reset(outside_ior);
     V3f flake_normal(0.f);
     bool flaked = false;
@@ -327,7 +380,7 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
     const surface::Tilt base =
         flaked ? surface::Tilt::make(flake_normal, V3f(0.f))
                : tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f);
-    out.finish(s, base, channel, leaving);
+    out.finish(s, base, wavelength, leaving);
 }
 
 }  // namespace vemtra::render

@@ -67,9 +67,9 @@ public:
 
     /// The stack at point i, in the frame of its shading normal. `outside_ior` is the medium that wo lies in, or, where
     /// the body is being left, the one on the other side. Flakes and the clear coat of the surface itself are decided
-    /// by `random`.
+    /// by `random`. `wavelength`: the one that light is bent for, micrometres; 0: all alike.
     void stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving,
-               int dispersed_channel, surface::WalkRandom& random) const;
+               float wavelength, surface::WalkRandom& random) const;
 
 private:
     struct CoatAt {
@@ -82,6 +82,8 @@ private:
     void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
     void add_coat(int i, const surface::Slots& slots);
     bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
+    bool stack_from_below(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside,
+                          float wavelength, surface::WalkRandom& random) const;
     surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset,
                        bool brushed) const;
 

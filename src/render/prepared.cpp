@@ -6,6 +6,7 @@
 
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
+#include "render/mesh_lights.h"
 #include "scene/edits.h"
 
 namespace vemtra::render {
@@ -201,17 +202,11 @@ private:
             p_->rig = prepare_rig(
                 *rig, p_->geometry->bounds().center(), paths_,
                 [this](const fs::path& file) { return shop_.environment(file); }, p_->problems);
-        for (const scene::BuildUp& b : s_.build_ups)
-            for (const scene::Layer& layer : b.layers)
-                if (gives_light(layer)) {
-                    p_->rig.emission_group = p_->rig.group("emission");
-                    return;
-                }
-    }
-    static bool gives_light(const scene::Layer& layer) {
-        const auto it = layer.surface.find(nodes::slot::emission_luminance);
-        return scene::traits(layer.kind).hides && it != layer.surface.end() &&
-               (!it->second.from.empty() || scene::as_number(it->second.shown()) > 0.f);
+        p_->emitters = MeshLights::make(*p_);
+        for (const PreparedBuildUp& b : p_->build_ups)
+            if (b.may_shine && !p_->rig.emission_group) p_->rig.emission_group = p_->rig.group("emission");
+        if (p_->emitters)
+            p_->rig.make_room(p_->emitters->power_at(p_->geometry->bounds().center(), .1f * p_->scene_size));
     }
 
     std::shared_ptr<Prepared> p_;

@@ -14,6 +14,8 @@
 
 namespace vemtra::render {
 
+class MeshLights;
+
 struct LayerId {
     std::string build_up, layer, name;
 };
@@ -37,6 +39,7 @@ struct Prepared {
     bool fields_final = true;  ///< all fields are at field_rays_final
 
     PreparedRig rig;
+    std::shared_ptr<const MeshLights> emitters;  ///< surfaces that give off light; null: none do
     scene::Camera camera;
     float scene_size = 1.f;
 

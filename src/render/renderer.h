@@ -35,12 +35,21 @@ struct Path : Flight {
     uint32_t pixel;  ///< in the film
     V3f vertex;      ///< where the direction was chosen; the origin moves on where a hole is passed
     V3f throughput;
-    float pdf;      ///< of the direction, for MIS; 0 after the camera
-    int bodies;     ///< the clear bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and
-                    ///< paths must be small
-    int channel;    ///< the one that it carries after a prism; -1: all
-    bool mirrored;  ///< it left a mirror, where the surroundings were not sampled
+    float pdf;         ///< of the direction, for MIS; 0 after the camera, by_itself where lights were not sampled
+    int bodies;        ///< the bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and
+                       ///< paths must be small
+    float wavelength;  ///< the one that it carries after a prism, micrometres; 0: all
+    uint8_t bounce;    ///< off surfaces that are not clear
+    uint8_t crossings, passes;  ///< events at clear surfaces; holes and panes gone through straight
+    bool mirrored;              ///< it left a mirror, where the surroundings were not sampled
+    bool first;                 ///< it has met nothing yet but holes
+    bool sees;                  ///< what it sees, the camera sees: through clear bodies alone
+    bool below;                 ///< it is under a surface, in a body that scatters
 };
+/// Density of a direction at a place where no light was sampled: what it finds counts whole.
+inline constexpr float by_itself = 1e30f;
+inline constexpr int most_passes = 64, most_crossings = 32;  ///< of one path
+inline constexpr int most_steps = 160;
 
 /// A ray to a light, and what it brings where nothing stands in its way.
 struct Shadow {
@@ -53,6 +62,7 @@ struct Shadow {
     float width;  ///< of the path that casts it: what it passes needs no finer look
     uint32_t
         seed;  ///< of the pixel and of this ray among the path's: holes let it pass by that, wherever the tile lies
+    Place emitter{};  ///< of a surface that shines: `radiance` lacks what it gives off until shine() has looked
 };
 
 /// A shadow ray on its way through what may have holes.
@@ -61,7 +71,7 @@ struct ShadowWalk : Flight {
     float left;       ///< of the way to the light
 };
 
-/// Clear bodies around a point. Sets are never changed, only replaced: paths that part share them.
+/// Bodies around a point. Sets are never changed, only replaced: paths that part share them.
 struct BodySet {
     Body body[3];
     int count = 0;
@@ -87,7 +97,7 @@ struct Tile {
     }
 };
 
-/// Pairs of sample dimensions: six per bounce from 1 on; what comes seldom has a range of its own, so that nothing
+/// Pairs of sample dimensions: six per step from 1 on; what comes seldom has a range of its own, so that nothing
 /// shares one.
 enum SamplePair : uint32_t {
     pair_camera = 0,
@@ -99,9 +109,10 @@ enum SamplePair : uint32_t {
     pair_choice = 3,
     pair_exit_light = 4,
     pair_survive = 5,   // within a bounce
-    pair_stage = 1000,  // and the bounce
+    pair_stage = 1000,  // and the step
     pair_hole_layer = 2000,
     pair_hole_pass = 2100,  // and the surface passed
+    pair_emitter = 3000,    // and the step
 };
 
 using Clock = std::chrono::steady_clock;
@@ -129,17 +140,36 @@ private:
     void materials(Tile& t, std::vector<F>& flights, size_t first, size_t count, uint32_t sample, uint32_t pair);
 
     // transport.cpp
-    void leave(const Path& path, int bounce, float share);
-    void arrive(Tile& t, int bounce, uint32_t sample);
-    void shade(Tile& t, int bounce, uint32_t sample);
-    void first_hit_passes(const Path& path, const MaterialPoint& point, const V3f& albedo);
+    void leave(const Path& path, float share);
+    bool meet_lights(const Path& path, float stop);
+    void arrive(Tile& t, int step, uint32_t sample);
+    void shade(Tile& t, int step, uint32_t sample);
+    bool through_pane(Tile& t, Path& path, MaterialPoint& point, WalkRandom& random);
+    float scattered_light_weight(const Path& path, const MaterialPoint& point) const;
+    void first_hit_passes(const Path& path, const MaterialPoint& point);
+    /// Where the stage fades, it fades in all that is told of the first hit.
+    static float shown_share(const Path& path) { return path.at.instance == stage_hit ? path.throughput.x : 1.f; }
     void follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s,
-                bool clear, bool mirror, int bounce, uint32_t sample);
+                bool clear, bool mirror, int step, uint32_t sample);
     void pass(Tile& t, const Path& path, const MaterialPoint& point);
-    bool survive(Path& path, int bounce, uint32_t sample) const;
-    template <class Value>
-    void next_event(Tile& t, const Path& path, const Frame& frame, const V3f& ng, const V3f& position, float pick,
-                    float l0, float l1, int bounce, uint32_t ordinal, Value&& value);
+    bool survive(Path& path, int step, uint32_t sample) const;
+    /// Where a path leaves a surface from, to the side of `ng`.
+    static V3f origin_at(const MaterialPoint& point, const V3f& ng);
+    /// Whether a direction lies on the same side of the face as of the shading normal: or over the smooth form that the
+    /// face stands for.
+    static bool may_leave(const MaterialPoint& point, const V3f& direction, const V3f& local) {
+        return direction.dot(point.s.normal_geometric) * local.z > 1e-7f ||
+               (local.z > 1e-6f && point.s.lift.length2() > 0.f && point.slots.transmission_weight <= 0.f);
+    }
+    /// A light is sampled at a point. `alone`: no other ray looks for lights from here.
+    struct Aim {
+        const Frame& frame;
+        const MaterialPoint& point;
+        V3f ng;
+        float pick, l0, l1;
+        bool alone, clear;
+    };
+    template <class Value> void next_event(Tile& t, const Path& path, const Aim& aim, int step, Value&& value);
 
     // bodies.cpp
     static const Body* innermost(const Tile& t, const Path& path, uint32_t without);
@@ -147,25 +177,27 @@ private:
     static void leave_body(Tile& t, Path& path, uint32_t instance);
     bool meets_surface(Tile& t, const Path& path, const MaterialPoint& point, bool clear, float& outside);
     void cross(Tile& t, Path& path, const MaterialPoint& point);
-    void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int bounce);
-    void wander_below(Tile& t, const Path& path, const MaterialPoint& point, const Stack& stack, const V3f& weight,
-                      const Frame& frame, int bounce, uint32_t sample, WalkRandom& random);
+    void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int step);
+    void go_below(Tile& t, const Path& path, const MaterialPoint& point, const V3f& weight, const Frame& frame,
+                  WalkRandom& random);
+    void come_up(Tile& t, Path& path, size_t point, int step, uint32_t sample, WalkRandom& random);
 
     // shadows.cpp
+    void shine(Tile& t, uint32_t sample, int step);
     void trace_shadows(Tile& t);
-    void through_holes(Tile& t, uint32_t sample, int bounce);
-    void walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample, int bounce);
+    void through_holes(Tile& t, uint32_t sample);
+    void walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample);
 
     // quick_views.cpp
     uint64_t clay(Tile& t, uint32_t sample);
     void flat_view(Tile& t, uint32_t sample);
     void show_node(Tile& t, size_t count);
 
-    static uint32_t pair_of(int bounce, uint32_t use) {
-        return pair_first_bounce + pairs_per_bounce * uint32_t(bounce) + use;
+    static uint32_t pair_of(int step, uint32_t use) {
+        return pair_first_bounce + pairs_per_bounce * uint32_t(step) + use;
     }
-    static uint32_t walk_seed(const Path& path, uint32_t sample, int bounce, uint32_t use) {
-        return mix32(path.seed + mix32(sample * 64u + uint32_t(bounce)) + use * 0x9e3779b9u);
+    static uint32_t walk_seed(const Path& path, uint32_t sample, int step, uint32_t use) {
+        return mix32(path.seed + mix32(sample * 256u + uint32_t(step)) + use * 0x9e3779b9u);
     }
 
     /// Distance at which a ray meets the stage, and how solid the stage is there (1 in the middle, 0 beyond the fade).
@@ -191,7 +223,20 @@ private:
         if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
     }
 
-    static float balance_heuristic(float a, float b) { return a / (a + b); }
+    /// Of light that meets a smooth thin pane: the share that goes on straight (all passes between both sides: Stokes),
+    /// 0 where it is no such pane.
+    static V3f pane_passage(const MaterialPoint& point) {
+        const Slots& s = point.slots;
+        if (s.geometry_thin_walled < .5f || s.transmission_weight <= 0.f || point.coat >= 0 || s.coat_weight > 0.f ||
+            s.fuzz_weight > 0.f || s.thin_film_weight > 0.f || s.retro_weight > 0.f || s.flake_density > 0.f ||
+            s.specular_roughness * s.specular_roughness > surface::min_alpha)
+            return V3f(0.f);
+        const float f =
+            surface::fresnel_dielectric(std::fabs(point.s.normal.dot(point.wo)), surface::Bsdf::eta_of(s, 1.f, false));
+        return s.transmission_color * ((1.f - f) / (1.f + f) * s.transmission_weight * (1.f - s.base_metalness));
+    }
+
+    static float balance_heuristic(float a, float b) { return a < by_itself ? a / (a + b) : 1.f; }
     float surface_weight(float pdf_surface, float pdf_light) const {
         if (f_.strategy == FrameSettings::Strategy::light_only) return 0.f;
         if (f_.strategy == FrameSettings::Strategy::surface_only) return 1.f;
@@ -217,6 +262,7 @@ private:
         if (point.inside) {
             point.s.normal_geometric = -point.s.normal_geometric;
             point.s.normal = -point.s.normal;
+            point.s.lift = V3f(0.f);
         }
         // A shading normal that faces away from the eye is bent back to the horizon.
         if (const float facing = point.s.normal.dot(point.wo); facing < .01f)

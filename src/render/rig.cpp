@@ -37,6 +37,7 @@ void share_out(PreparedRig& out, const V3f& middle) {
     const float environment_power = out.environment ? pi * std::max(1e-6f, out.environment->average_luminance()) : 0.f;
     float total = environment_power;
     for (float x : share) total += x;
+    out.power = total;
     const float least = fair_part / float(out.lights.size() + 1);
     float sum = 0.f;
     for (float& x : share) {
@@ -60,6 +61,14 @@ void prepare_stage(const scene::Stage& stage, PreparedRig& out) {
 }
 
 }  // namespace
+
+void PreparedRig::make_room(float emitted_power) {
+    const bool alone = lights.empty() && !environment;
+    const float all = power + emitted_power;
+    emitter_share = alone ? 1.f : std::clamp(all > 0.f ? emitted_power / all : 0.f, fair_part, 1.f - fair_part);
+    for (float& share : light_share) share *= 1.f - emitter_share;
+    environment_share *= 1.f - emitter_share;
+}
 
 int PreparedRig::group(const std::string& name) {
     const auto it = std::find(groups.begin() + 1, groups.end(), name);

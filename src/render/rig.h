@@ -15,6 +15,10 @@ struct PreparedRig {
     std::vector<AreaLight> lights;
     std::vector<float> light_share;  ///< chance of picking light i; the environment takes the rest
     float environment_share = 0.f;
+    float emitter_share = 0.f;  ///< of surfaces that give off light; the others are scaled to the rest
+    float power = 0.f;          ///< about what lights and environment bring to the middle of the asset
+    /// Gives the surfaces that shine their chance.
+    void make_room(float emitted_power);
     static constexpr size_t most_lights = 16384;  ///< every ray looks at each of them
     static constexpr size_t most_groups = 64;     ///< each is a whole picture in memory
     std::vector<std::string> groups{"backdrop"};  ///< [0] is the backdrop

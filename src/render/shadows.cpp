@@ -1,14 +1,58 @@
 // Rays to the lights, and the holes that they pass.
-#include "render/renderer.h"
+#include "render/emission.h"
+#include "render/next_event.h"
 
 namespace vemtra::render {
 namespace {
 
-constexpr float shadow_spread = .01f;   // of rays to the lights, as an angle: lights are not points
-constexpr float before_light = .9999f;  // of the way: the light itself stops nothing
-constexpr uint32_t most_holes = 32;     // surfaces that one ray passes
+constexpr float shadow_spread = .01f;  // of rays to the lights, as an angle: lights are not points
+constexpr uint32_t most_holes = 32;    // surfaces that one ray passes
 
 }  // namespace
+
+/// What the surfaces give off that were aimed at.
+void Renderer::shine(Tile& t, uint32_t sample, int step) {
+    if (!p_.emitters) return;
+    std::vector<uint32_t>& aimed = t.stopped;
+    aimed.clear();
+    for (uint32_t k = 0; k < t.shadows.size(); ++k)
+        if (hit_something(t.shadows[k].emitter)) aimed.push_back(k);
+    t.walks.clear();
+    for (const uint32_t k : aimed) {
+        const Shadow& s = t.shadows[k];
+        ShadowWalk w{};
+        w.seed = s.seed;
+        w.origin = s.origin;
+        w.direction = s.direction;
+        w.width = s.width;
+        w.spread = shadow_spread;
+        w.at = s.emitter;
+        w.t = s.distance;
+        t.walks.push_back(w);
+    }
+    for (size_t first = 0; first < aimed.size(); first += tile_capacity) {
+        const size_t count = std::min<size_t>(tile_capacity, aimed.size() - first);
+        materials(t, t.walks, first, count, sample, pair_emitter + uint32_t(step));
+        for (size_t i = 0; i < count; ++i) {
+            Shadow& s = t.shadows[aimed[first + i]];
+            const MaterialPoint& point = t.materials.points[i];
+            V3f light(0.f);
+            if (!point.inside && point.slots.emission_luminance > 0.f) {
+                light = emitted(point.slots) * point.slots.geometry_opacity;
+                if (point.coat >= 0 || point.slots.coat_weight > 0.f || point.slots.fuzz_weight > 0.f) {
+                    WalkRandom random(s.seed + sample);
+                    const Frame frame(point.s.normal);
+                    t.materials.stack(t.stack, int(i), p_, frame, 1.f, false, 0.f, random);
+                    light *= t.stack.seen_from(frame.to_local(point.wo)).passed;
+                }
+            }
+            s.radiance *= light;
+        }
+    }
+    std::erase_if(t.shadows, [](const Shadow& s) {
+        return hit_something(s.emitter) && (!(max_component(s.radiance) > 0.f) || !finite(s.radiance));
+    });
+}
 
 void Renderer::trace_shadows(Tile& t) {
     t.stopped.clear();
@@ -36,12 +80,12 @@ void Renderer::trace_shadows(Tile& t) {
 
 /// Shadow rays that met something which may have holes: each surface on the way lets them pass by its opacity. A path
 /// may cast two, so that there may be more of them than the tile has points: they are taken in pieces.
-void Renderer::through_holes(Tile& t, uint32_t sample, int bounce) {
+void Renderer::through_holes(Tile& t, uint32_t sample) {
     for (size_t first = 0; first < t.stopped.size(); first += tile_capacity)
-        walk_through_holes(t, first, std::min(t.stopped.size(), first + tile_capacity), sample, bounce);
+        walk_through_holes(t, first, std::min(t.stopped.size(), first + tile_capacity), sample);
 }
 
-void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample, int) {
+void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample) {
     std::vector<ShadowWalk>& walks = t.walks;
     walks.clear();
     for (size_t i = first; i < last; ++i) {
@@ -77,7 +121,11 @@ void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t s
             float u;
             float v;
             sample_2d(w.seed, sample, pair_hole_pass + surfaces, u, v);
-            if (u < point.slots.geometry_opacity) continue;
+            if (u < point.slots.geometry_opacity) {
+                const V3f through = pane_passage(point);
+                if (!(max_component(through) > 0.f)) continue;
+                t.shadows[w.shadow].radiance *= through;
+            }
             w.left -= w.t;
             w.origin = geometry::offset_origin(point.s.position, -point.s.normal_geometric);
             walks[kept++] = w;

@@ -7,59 +7,74 @@
 namespace vemtra::render {
 
 /// The light of the surroundings that a path meets where it leaves the scene, times `share`.
-void Renderer::leave(const Path& path, int bounce, float share) {
-    if (path.pdf == 0.f) {
-        if (p_.rig.environment_seen)
-            add(path.pixel, p_.rig.environment_group, p_.rig.environment->radiance(path.direction) * share, false);
-        else
-            add(path.pixel, 0, p_.rig.backdrop * share, false);
+void Renderer::leave(const Path& path, float share) {
+    if (path.sees) {
+        const V3f light = p_.rig.environment_seen ? p_.rig.environment->radiance(path.direction) : p_.rig.backdrop;
+        add(path.pixel, p_.rig.environment_seen ? p_.rig.environment_group : 0, path.throughput * light * share, false);
     } else if (p_.rig.environment) {
         const float weight =
             path.mirrored
                 ? 1.f
                 : surface_weight(path.pdf, p_.rig.environment_share * p_.rig.environment->pdf(path.direction));
         add(path.pixel, p_.rig.environment_group,
-            path.throughput * p_.rig.environment->radiance(path.direction) * (weight * share), bounce > 1);
+            path.throughput * p_.rig.environment->radiance(path.direction) * (weight * share), path.bounce > 1);
     }
 }
 
+/// The lights before `stop`: those that are not seen hide nothing, so that all before the first seen one count. True
+/// where a seen light ends the path.
+bool Renderer::meet_lights(const Path& path, float stop) {
+    float first_seen = stop;
+    for (const AreaLight& l : p_.rig.lights)
+        if (l.seen) first_seen = std::min(first_seen, intersect(l, path.origin, path.direction));
+    for (size_t k = 0; k < p_.rig.lights.size(); ++k) {
+        const AreaLight& l = p_.rig.lights[k];
+        if (!l.seen && path.pdf == 0.f) continue;
+        const float d = intersect(l, path.origin, path.direction);
+        if (!(d < stop) || d > first_seen) continue;
+        const float weight =
+            path.pdf > 0.f ? surface_weight(path.pdf, p_.rig.light_share[k] * light_pdf(l, path.vertex, path.direction))
+                           : 1.f;
+        add(path.pixel, l.group, path.throughput * l.radiance * weight, path.bounce > 1);
+    }
+    return first_seen < stop;
+}
+
 /// Ends the paths that leave the scene or land on a light; decides who stands on the stage.
-void Renderer::arrive(Tile& t, int bounce, uint32_t sample) {
+void Renderer::arrive(Tile& t, int step, uint32_t sample) {
     size_t kept = 0;
     for (Path& path : t.paths) {
+        if (path.below) {  // what stands in a body was met there
+            if (path.at.instance != no_hit) t.paths[kept++] = path;
+            continue;
+        }
         float solid;
         const float ts = stage(path.origin, path.direction, solid);
-        if (ts < path.t && path.at.instance == no_hit) {
-            // Nothing but the surroundings behind: both are taken, each by its share, and the fade has no noise.
-            if (solid < 1.f) leave(path, bounce, 1.f - solid);
+        // Where nothing but lights lies behind, both are taken, each by its share, and the fade has no noise.
+        const bool fades = ts < path.t && path.at.instance == no_hit;
+        if (!fades && ts < path.t) {
+            float u;
+            float v;
+            sample_2d(path.seed, sample, pair_stage + uint32_t(step), u, v);
+            if (u < solid) path.at.instance = stage_hit, path.t = ts;
+        }
+        if (fades) {
+            if (meet_lights(path, ts)) continue;
+            if (solid < 1.f) {
+                Path behind = path;
+                behind.throughput *= 1.f - solid;
+                behind.origin += path.direction * ts;
+                if (!meet_lights(behind, path.t)) leave(path, 1.f - solid);
+            }
             path.throughput *= solid;
             path.at.instance = stage_hit;
             path.t = ts;
-        } else if (ts < path.t) {
-            float u;
-            float v;
-            sample_2d(path.seed, sample, pair_stage + uint32_t(bounce), u, v);
-            if (u < solid) path.at.instance = stage_hit, path.t = ts;
-        }
-        float nearest = path.t;
-        int light = -1;
-        for (size_t l = 0; l < p_.rig.lights.size(); ++l)
-            if (path.pdf > 0.f || p_.rig.lights[l].seen)
-                if (const float d = intersect(p_.rig.lights[l], path.origin, path.direction); d < nearest)
-                    nearest = d, light = int(l);
-        if (light >= 0) {
-            const AreaLight& l = p_.rig.lights[size_t(light)];
-            const float weight = path.pdf > 0.f
-                                     ? surface_weight(path.pdf, p_.rig.light_share[size_t(light)] *
-                                                                    light_pdf(l, path.vertex, path.direction))
-                                     : 1.f;
-            add(path.pixel, l.group, path.throughput * l.radiance * weight, bounce > 1);
-            if (path.pdf == 0.f || l.seen)
-                continue;  // lights that the camera does not see do not hide what is behind them
-        }
-        if (path.at.instance == no_hit) {
-            leave(path, bounce, 1.f);
-            continue;
+        } else {
+            if (meet_lights(path, path.t)) continue;
+            if (path.at.instance == no_hit) {
+                leave(path, 1.f);
+                continue;
+            }
         }
         t.paths[kept++] = path;
     }
@@ -68,20 +83,50 @@ void Renderer::arrive(Tile& t, int bounce, uint32_t sample) {
 
 /// Goes on straight behind the surface, as if it were not there.
 void Renderer::pass(Tile& t, const Path& path, const MaterialPoint& point) {
+    if (path.passes >= most_passes) return;
     Path next = path;
+    ++next.passes;
     next.origin = geometry::offset_origin(point.s.position, -point.s.normal_geometric);
     t.next.push_back(next);
 }
 
-void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
-    materials(t, t.paths, 0, t.paths.size(), sample, pair_of(bounce, pair_layer));
+/// A smooth thin pane lets a share of the light through straight, as a hole would: it is taken here, so that lights are
+/// found through it from the place before. True where the path went on; else the rest of the surface is left.
+bool Renderer::through_pane(Tile& t, Path& path, MaterialPoint& point, WalkRandom& random) {
+    const V3f through = pane_passage(point);
+    const float chance = max_component(through);
+    if (!(chance > 0.f)) return false;
+    if (random.next() < chance) {
+        path.throughput *= through / chance;
+        pass(t, path, point);
+        return true;
+    }
+    path.throughput /= std::max(1e-6f, 1.f - chance);
+    point.slots.transmission_color = V3f(0.f);
+    return false;
+}
+
+/// How much of what a surface gives off counts where a path met it: lights were sampled from where it came.
+float Renderer::scattered_light_weight(const Path& path, const MaterialPoint& point) const {
+    if (path.pdf == 0.f || !p_.emitters) return 1.f;
+    const V3f to = point.s.position - path.vertex;
+    const float cosine = point.s.normal_geometric.dot(point.wo);
+    const float density = p_.emitters->density(point.at) * to.length2() / std::max(1e-6f, cosine);
+    return surface_weight(path.pdf, p_.rig.emitter_share * density);
+}
+
+V3f Renderer::origin_at(const MaterialPoint& point, const V3f& ng) {
+    const bool up = ng.dot(point.s.normal_geometric) > 0.f;
+    return geometry::offset_origin(up ? point.s.position + point.s.lift : point.s.position, ng);
+}
+
+void Renderer::shade(Tile& t, int step, uint32_t sample) {
+    materials(t, t.paths, 0, t.paths.size(), sample, pair_of(step, pair_layer));
     t.shadows.clear();
     t.next.clear();
-    const bool last =
-        bounce + 1 >= f_.depth;  // the direction is still followed to the lights, by the next-event ray alone
     for (size_t i = 0; i < t.paths.size(); ++i) {
         Path& path = t.paths[i];
-        const MaterialPoint& point = t.materials.points[i];
+        MaterialPoint& point = t.materials.points[i];
         const auto begin = costs_ && (i & 15) == 0 ? Clock::now() : Clock::time_point();
         float u0;
         float u1;
@@ -89,51 +134,73 @@ void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
         float l1;
         float c0;
         float c1;
-        sample_2d(path.seed, sample, pair_of(bounce, pair_direction), u0, u1);
-        sample_2d(path.seed, sample, pair_of(bounce, pair_light), l0, l1);
-        sample_2d(path.seed, sample, pair_of(bounce, pair_choice), c0, c1);
-        WalkRandom random(walk_seed(path, sample, bounce, 1));
+        sample_2d(path.seed, sample, pair_of(step, pair_direction), u0, u1);
+        sample_2d(path.seed, sample, pair_of(step, pair_light), l0, l1);
+        sample_2d(path.seed, sample, pair_of(step, pair_choice), c0, c1);
+        WalkRandom random(walk_seed(path, sample, step, 1));
         const Slots& slots = point.slots;
+        if (path.below && point.inside)
+            if (const Body* body = innermost(t, path, no_hit); body && body->instance == path.at.instance) {
+                come_up(t, path, i, step, sample, random);
+                continue;
+            }
         if (slots.geometry_opacity < 1.f && random.next() >= slots.geometry_opacity) {
             pass(t, path, point);
             continue;
         }
         const bool on_stage = path.at.instance == stage_hit;
+        const bool met_first = path.first;
+        if (met_first) first_hit_passes(path, point);
+        path.first = false;
+        if (slots.geometry_thin_walled > .5f && slots.transmission_weight > 0.f && through_pane(t, path, point, random))
+            continue;
         const bool clear = slots.transmission_weight > 0.f && slots.geometry_thin_walled < .5f && !on_stage;
         const bool leaving = clear && point.inside;
+        // At the last depth the direction is still followed to the lights, by the next-event ray alone.
+        const bool last = clear ? path.crossings >= most_crossings : path.bounce + 1 >= f_.depth;
         float outside = 1.f;
         if ((clear || path.bodies >= 0) && !meets_surface(t, path, point, clear, outside)) continue;
-        if (clear && slots.transmission_dispersion_scale > 0.f && path.channel < 0) {
-            path.channel = std::min(2, int(3.f * random.next()));
-            for (int c = 0; c < 3; ++c) path.throughput[c] *= c == path.channel ? 3.f : 0.f;
-        }
+        // Colours part where light is bent: the wavelength is drawn now, and weighs from the first bending on.
+        const bool disperses = clear && slots.transmission_dispersion_scale > 0.f;
+        float wavelength = path.wavelength;
+        V3f spectral(1.f);
+        if (disperses && wavelength == 0.f) wavelength = surface::draw_wavelength(random.next(), spectral);
         const Frame frame(point.s.normal);
         Stack& stack = t.stack;
         if (on_stage) {
             stack.reset(outside);
             stack.finish(slots, {});
         } else {
-            t.materials.stack(stack, int(i), p_, frame, outside, leaving, path.channel, random);
+            t.materials.stack(stack, int(i), p_, frame, outside, leaving, disperses ? wavelength : 0.f, random);
         }
         const Stack::Seen seen = stack.seen_from(frame.to_local(point.wo));
-        if (bounce == 0) first_hit_passes(path, point, seen.albedo);
+        if (met_first) film_.albedo[path.pixel] += seen.albedo * shown_share(path);
         if (slots.emission_luminance > 0.f && p_.rig.emission_group && !point.inside)
-            add(path.pixel, p_.rig.emission_group, path.throughput * emitted(slots) * seen.passed, bounce > 1);
+            add(path.pixel, p_.rig.emission_group,
+                path.throughput * emitted(slots) * seen.passed * scattered_light_weight(path, point), path.bounce > 1);
         auto value = [&](const V3f& wi, V3f& f, float& pdf) {
             f = stack.evaluate(seen, wi, random);
+            if (wi.z < 0.f) f *= spectral;
             pdf = stack.pdf(seen, wi);
         };
         // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its
         // lobe's edge.
         const bool mirror = f_.strategy == FrameSettings::Strategy::combined && !last && stack.mirror();
-        if (f_.strategy != FrameSettings::Strategy::surface_only && !(mirror && c0 < p_.rig.environment_share))
-            next_event(t, path, frame, point.s.normal_geometric, point.s.position, c0, l0, l1, bounce, 0, value);
+        const float surroundings = c0 - p_.rig.emitter_share;
+        const bool in_vain = mirror && surroundings >= 0.f && surroundings < p_.rig.environment_share;
+        if (f_.strategy != FrameSettings::Strategy::surface_only && !in_vain && !path.below)
+            next_event(t, path, {frame, point, point.s.normal_geometric, c0, l0, l1, last, clear}, step, value);
         if (!last) {
-            const surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
-            if (s.enters_subsurface)
-                wander_below(t, path, point, stack, s.weight, frame, bounce, sample, random);
-            else if (s.pdf > 0.f)
-                follow(t, path, point, frame, s, clear, mirror, bounce, sample);
+            surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
+            if (s.enters_subsurface) {
+                go_below(t, path, point, s.weight, frame, random);
+            } else if (s.pdf > 0.f) {
+                if (s.wi.z < 0.f && disperses && path.wavelength == 0.f) {
+                    path.wavelength = wavelength;
+                    s.weight *= spectral;
+                }
+                follow(t, path, point, frame, s, clear, mirror, step, sample);
+            }
         }
         if (costs_ && (i & 15) == 0 && point.layer >= 0)
             costs_[point.layer].nanoseconds += 16 * uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
@@ -141,11 +208,10 @@ void Renderer::shade(Tile& t, int bounce, uint32_t sample) {
 }
 
 /// What is told of the first hit. Where the stage fades, it fades in all of it.
-void Renderer::first_hit_passes(const Path& path, const MaterialPoint& point, const V3f& albedo) {
-    const float share = path.at.instance == stage_hit ? path.throughput.x : 1.f;
-    film_.albedo[path.pixel] += albedo * share;
+void Renderer::first_hit_passes(const Path& path, const MaterialPoint& point) {
+    const float share = shown_share(path);
     film_.normal[path.pixel] += point.s.normal * share;
-    film_.depth[path.pixel] += path.t * share;
+    film_.depth[path.pixel] += (point.s.position - camera_.origin).length() * share;
     film_.alpha[path.pixel] += share;
     if (point.layer >= 0 && size_t(point.layer) < film_.coverage.size())
         film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
@@ -153,31 +219,35 @@ void Renderer::first_hit_passes(const Path& path, const MaterialPoint& point, co
 
 /// The direction that was sampled, as the path's next.
 void Renderer::follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame,
-                      const surface::Scattered& s, bool clear, bool mirror, int bounce, uint32_t sample) {
+                      const surface::Scattered& s, bool clear, bool mirror, int step, uint32_t sample) {
     const V3f& ng = point.s.normal_geometric;
     Path next = path;
     next.direction = frame.to_world(s.wi);
     const bool through = s.wi.z < 0.f;
-    if (!(next.direction.dot(ng) * s.wi.z > 0.f)) return;
+    if (!may_leave(point, next.direction, s.wi)) return;
     next.throughput = path.throughput * s.weight;
-    next.origin = next.vertex = geometry::offset_origin(point.s.position, through ? -ng : ng);
-    next.pdf = s.pdf;
+    next.origin = next.vertex = origin_at(point, through ? -ng : ng);
+    next.pdf = path.below ? by_itself : s.pdf;
     next.mirrored = mirror;
     next.spread = path.spread + .25f * point.slots.specular_roughness;
+    next.sees = path.sees && clear && (through || point.inside);
+    if (clear)
+        ++next.crossings;
+    else
+        ++next.bounce;
     if (through && clear) cross(t, next, point);
-    if (survive(next, bounce, sample)) t.next.push_back(next);
+    if (survive(next, step, sample)) t.next.push_back(next);
 }
 
-bool Renderer::survive(Path& path, int bounce, uint32_t sample) const {
+bool Renderer::survive(Path& path, int step, uint32_t sample) const {
     const float m = max_component(path.throughput);
     if (!(m > 0.f) || !finite(path.throughput)) return false;
-    if (bounce < 2) return true;
-    const float q = std::min(.95f, m);
+    if (path.bounce + path.crossings <= 2 || m >= 1.f) return true;
     float u;
     float v;
-    sample_2d(path.seed, sample, pair_of(bounce, pair_survive), u, v);
-    if (u >= q) return false;
-    path.throughput /= q;
+    sample_2d(path.seed, sample, pair_of(step, pair_survive), u, v);
+    if (u >= m) return false;
+    path.throughput /= m;
     return true;
 }
 

@@ -1,107 +1,223 @@
 #include "surface/albedo_tables.h"
 
-#include "surface/microfacet.h"
+#include <bit>
+#include <mutex>
+
+#include "surface/microsurface.h"
 
 namespace vemtra::surface {
 namespace {
 
-// white: E1[roughness][mu]. second, third: shares of two and of three bounces among all beyond one. tail: mean count of
-// those beyond three. m5, m6: means of (1 - mu)^5 and mu (1 - mu)^6 on the facets of such paths. lost, reflected,
-// reflectance (all bounces): [eta][roughness][mu].
+// white: E1[roughness][stretch][turn][mu]. facet: E1 parted by angle of the facets, [roughness][mu][node]. second,
+// third: shares of two and of three bounces among all beyond one, [roughness][mu]. tail: mean count of those beyond
+// three. m5, m6: means of (1 - mu)^5 and mu (1 - mu)^6 on the facets of such paths; bounced: of the nodes' shares,
+// [roughness][node]. onward: the forward factor. lost, reflected, reflectance (all bounces): [eta][roughness][mu];
+// onward_reflected, onward_through: [eta][roughness].
 #include "surface/microsurface_data.inc"
 
-constexpr int M = AlbedoTables::mus, R = AlbedoTables::roughs, N = AlbedoTables::etas;
+constexpr int M = AlbedoTables::mus, R = AlbedoTables::roughs, N = AlbedoTables::etas, S = AlbedoTables::stretches,
+              T = AlbedoTables::turns, K = facet_nodes;
 
-struct Cell {
+struct Span {
     int i;
     float f;
-    Cell(float t, int n) {
+    Span(float t, int n) {
         const float x = clamp01(t) * float(n - 1);
         i = std::min(int(x), n - 2);
         f = x - float(i);
     }
 };
-Cell mu_cell(float mu) {
+Span mu_span(float mu) {
     return {std::sqrt(std::max(0.f, mu)), M};
 }
-Cell eta_cell(float eta) {
-    return {(eta - 1.f) / (eta + 1.f) + .5f, N};
+float place_of_eta(float eta) {
+    const float r = 2.f * (eta - 1.f) / (eta + 1.f);
+    return .5f + .5f * std::copysign(std::sqrt(std::fabs(r)), r);
+}
+Span eta_span(float eta) {
+    return {place_of_eta(eta), N};
 }
 
-float at(const float* row, const Cell& m) {
-    return lerp(row[m.i], row[m.i + 1], m.f);
-}
-float at(const float* table, const Cell& r, const Cell& m) {
+float at(const float* table, const Span& r, const Span& m) {
     const float* p = table + r.i * M + m.i;
     return lerp(lerp(p[0], p[1], m.f), lerp(p[M], p[M + 1], m.f), r.f);
 }
-float at(const float* table, const Cell& e, const Cell& r, const Cell& m) {
+float at(const float* table, const Span& e, const Span& r, const Span& m) {
     return lerp(at(table + e.i * R * M, r, m), at(table + (e.i + 1) * R * M, r, m), e.f);
 }
-
-/// Cosine-weighted average over mu: fine quadrature of what the tables interpolate.
-template <class F> float average(F&& f) {
-    double sum = 0;
-    constexpr int n = 256;
-    for (int k = 0; k < n; ++k) {
-        const float mu = (float(k) + .5f) / n;
-        sum += 2. * double(mu * f(mu)) / n;
-    }
-    return float(sum);
+float at_round(const Span& r, const Span& m) {
+    const float* p = white_data + r.i * S * T * M + m.i;
+    const float* q = p + S * T * M;
+    return lerp(lerp(p[0], p[1], m.f), lerp(q[0], q[1], m.f), r.f);
 }
 
 }  // namespace
 
+Facets::Facets(const Ggx& g) : ax2(g.ax * g.ax), ay2(g.ay * g.ay) {
+    roughness = std::sqrt(std::sqrt(.5f * (ax2 + ay2)));
+    stretch = g.ax > g.ay ? 1.f - g.ay / g.ax : 0.f;
+    if (stretch < 1e-3f) stretch = 0.f;
+}
 const AlbedoTables& AlbedoTables::get() {
     static const AlbedoTables tables;
     return tables;
 }
 
-AlbedoTables::AlbedoTables() : dielectric_average_(etas * roughs), reflectance_average_(etas * roughs) {
-    for (int r = 0; r < roughs; ++r) {
-        Cell c(float(r) / (roughs - 1), roughs);
-        white_average_[size_t(r)] = average([&](float mu) { return at(white_data, c, mu_cell(mu)); });
-        second_average_[size_t(r)] =
-            average([&](float mu) { return (1.f - at(white_data, c, mu_cell(mu))) * at(second_data, c, mu_cell(mu)); });
-        third_average_[size_t(r)] =
-            average([&](float mu) { return (1.f - at(white_data, c, mu_cell(mu))) * at(third_data, c, mu_cell(mu)); });
+AlbedoTables::Cell AlbedoTables::eta_cell(float eta) {
+    return {place_of_eta(eta), N};
+}
+const float* AlbedoTables::reflected_values() {
+    return reflected_data;
+}
+
+AlbedoTables::Row AlbedoTables::row_of(const float* v) {
+    // Of v straight in t within a cell, the integral of v mu dmu = v 2 t^3 dt.
+    Row row{};
+    double sum = 0;
+    for (int k = 0; k < cells; ++k) {
+        const double a = double(k) / cells;
+        const double b = double(k + 1) / cells;
+        const double i3 = (b * b * b * b - a * a * a * a) / 4.;
+        const double i4 = (b * b * b * b * b - a * a * a * a * a) / 5.;
+        const double slope = double(v[k + 1] - v[k]) * cells;
+        sum += 2. * ((double(v[k]) - slope * a) * i3 + slope * i4);
+        row.below[size_t(k)] = float(sum);
     }
-    for (size_t row = 0; row < size_t(etas * roughs); ++row) {
-        dielectric_average_[row].lost = average([&](float mu) { return at(lost_data + row * M, mu_cell(mu)); });
-        dielectric_average_[row].reflected =
-            average([&](float mu) { return at(reflected_data + row * M, mu_cell(mu)); });
-        reflectance_average_[row] = average([&](float mu) { return at(reflectance_data + row * M, mu_cell(mu)); });
+    return row;
+}
+
+AlbedoTables::AlbedoTables() {
+    for (int i = 0; i < R * S * T; ++i) {
+        for (int m = 0; m < M; ++m) lost_values_.push_back(std::max(0.f, 1.f - white_data[i * M + m]));
+        lost_rows_.push_back(row_of(&lost_values_[size_t(i) * M]));
+    }
+    for (int row = 0; row < N * R; ++row) {
+        for (int m = 0; m < M; ++m)
+            through_values_.push_back(std::max(0.f, lost_data[row * M + m] - reflected_data[row * M + m]));
+        through_rows_.push_back(row_of(&through_values_[size_t(row) * M]));
+        reflected_rows_.push_back(row_of(reflected_data + row * M));
+        lost_dielectric_rows_.push_back(row_of(lost_data + row * M));
+        reflectance_rows_.push_back(row_of(reflectance_data + row * M));
+    }
+    for (int r = 0; r < R; ++r) {
+        float two[M];
+        float three[M];
+        const float* lost = &lost_values_[size_t(r) * S * T * M];
+        for (int m = 0; m < M; ++m) {
+            two[m] = lost[m] * second_data[r * M + m];
+            three[m] = lost[m] * third_data[r * M + m];
+        }
+        second_average_[size_t(r)] = row_of(two).average();
+        third_average_[size_t(r)] = row_of(three).average();
+        for (int k = 0; k < K; ++k) {
+            float share[M];
+            for (int m = 0; m < M; ++m) share[m] = facet_data[(r * M + m) * K + k];
+            shares_average_[size_t(r)][size_t(k)] = row_of(share).average();
+        }
     }
 }
 
 float AlbedoTables::white(float mu, float roughness) const {
-    return at(white_data, Cell(roughness, roughs), mu_cell(mu));
+    return at_round(Span(roughness, R), mu_span(mu));
 }
-float AlbedoTables::white_average(float roughness) const {
-    const Cell r(roughness, roughs);
-    return lerp(white_average_[size_t(r.i)], white_average_[size_t(r.i) + 1], r.f);
+float AlbedoTables::white(const V3f& w, const Facets& f) const {
+    const Span r(f.roughness, R);
+    const Span m = mu_span(w.z);
+    if (f.round()) return at_round(r, m);
+    const Cell a = stretch_cell(f.stretch);
+    const Span p(Facets::turned(w), T);
+    float value[2];
+    for (int i = 0; i < 2; ++i) {
+        float of_stretch[2];
+        for (int j = 0; j < 2; ++j) {
+            const float* x = white_data + (((r.i + i) * S + a.i + j) * T + p.i) * M + m.i;
+            of_stretch[j] = lerp(lerp(x[0], x[1], m.f), lerp(x[M], x[M + 1], m.f), p.f);
+        }
+        value[i] = lerp(of_stretch[0], of_stretch[1], a.f);
+    }
+    return lerp(value[0], value[1], r.f);
+}
+float AlbedoTables::lost_average(const Cell& r, const Cell& a) const {
+    // Over the turn: each node's hat in its cosine, integrated over the angle.
+    static const std::array<float, turns> weight = [] {
+        std::array<float, turns> w{};
+        constexpr int steps = 4096;
+        for (int i = 0; i < steps; ++i) {
+            const Span p(std::cos((float(i) + .5f) / steps * pi * .5f), T);
+            w[size_t(p.i)] += (1.f - p.f) / steps;
+            w[size_t(p.i) + 1] += p.f / steps;
+        }
+        return w;
+    }();
+    float sum = 0.f;
+    for (int i = 0; i < 2; ++i)
+        for (int j = 0; j < 2; ++j) {
+            const float part = (i ? r.f : 1.f - r.f) * (j ? a.f : 1.f - a.f);
+            if (part <= 0.f) continue;
+            for (int p = 0; p < T; ++p)
+                sum += part * weight[size_t(p)] * lost_rows_[size_t(((r.i + i) * S + a.i + j) * T + p)].average();
+        }
+    return sum;
+}
+float AlbedoTables::white_average(const Facets& f) const {
+    const Cell r(f.roughness, R);
+    if (f.round())
+        return 1.f -
+               lerp(lost_rows_[size_t(r.i) * S * T].average(), lost_rows_[size_t(r.i + 1) * S * T].average(), r.f);
+    return 1.f - lost_average(r, stretch_cell(f.stretch));
 }
 
-AlbedoTables::Rest AlbedoTables::conductor_rest(const FresnelF82& fresnel, float roughness) const {
-    const Cell r(roughness, roughs);
-    auto row = [&](const auto& table) { return lerp(table[size_t(r.i)], table[size_t(r.i) + 1], r.f); };
+void AlbedoTables::facet_shares(float mu, float roughness, float* shares) const {
+    const Span r(roughness, R);
+    const Span m = mu_span(mu);
+    const float* p = facet_data + (r.i * M + m.i) * K;
+    for (int k = 0; k < K; ++k)
+        shares[k] = lerp(lerp(p[k], p[K + k], m.f), lerp(p[M * K + k], p[M * K + K + k], m.f), r.f);
+}
+void AlbedoTables::facet_shares_average(float roughness, float* shares) const {
+    const Span r(roughness, R);
+    for (int k = 0; k < K; ++k)
+        shares[k] = lerp(shares_average_[size_t(r.i)][size_t(k)], shares_average_[size_t(r.i) + 1][size_t(k)], r.f);
+}
+
+namespace {
+float row_at(const float* table, const Span& r) {
+    return lerp(table[r.i], table[r.i + 1], r.f);
+}
+}  // namespace
+
+AlbedoTables::Rest AlbedoTables::conductor_rest(const FresnelF82& fresnel, const Facets& facets) const {
+    const Span r(facets.roughness, R);
+    V3f nodes[K];  // a mean stands at every node
+    const V3f mean = fresnel.from_means(row_at(m5_data, r), row_at(m6_data, r));
+    for (V3f& n : nodes) n = mean;
+    return conductor_rest(nodes, facets);
+}
+AlbedoTables::Rest AlbedoTables::conductor_rest(const V3f* nodes, const Facets& facets) const {
+    const Span r(facets.roughness, R);
     Rest rest;
-    rest.roughness = roughness;
-    rest.f = fresnel.from_means(row(m5_data), row(m6_data));
-    rest.tail = row(tail_data);
-    const float lost = 1.f - row(white_average_);
-    const float two = row(second_average_);
-    const float three = row(third_average_);
+    rest.facets = facets;
+    rest.section = facets.round() ? facets.roughness : std::sqrt(std::sqrt(std::sqrt(facets.ax2 * facets.ay2)));
+    for (int k = 0; k < K; ++k)
+        rest.f += nodes[k] * lerp(bounced_data[r.i * K + k], bounced_data[(r.i + 1) * K + k], r.f);
+    rest.tail = row_at(tail_data, r);
+    rest.forward = row_at(onward_data, r);
+    const float round_lost =
+        lerp(lost_rows_[size_t(r.i) * S * T].average(), lost_rows_[size_t(r.i + 1) * S * T].average(), r.f);
+    const float lost = facets.round() ? round_lost : 1.f - white_average(facets);
+    const float scale = lost / std::max(1e-9f, round_lost);  // how often light bounces is taken from round facets
+    const float two = row_at(second_average_.data(), r) * scale;
+    const float three = row_at(third_average_.data(), r) * scale;
     for (int c = 0; c < 3; ++c) {
         const float f = rest.f[c];
         rest.average[c] = f * f * (two + f * three) + std::max(0.f, lost - two - three) * std::pow(f, rest.tail);
     }
     return rest;
 }
-V3f AlbedoTables::conductor_rest_at(const Rest& rest, float mu) const {
-    const Cell r(rest.roughness, roughs);
-    const Cell m = mu_cell(mu);
-    const float lost = 1.f - at(white_data, r, m);
+V3f AlbedoTables::conductor_rest_at(const Rest& rest, const V3f& w) const {
+    const Span r(rest.facets.roughness, R);
+    const Span m = mu_span(w.z);
+    const float lost = 1.f - white(w, rest.facets);
     const float two = at(second_data, r, m);
     const float three = at(third_data, r, m);
     V3f e;
@@ -113,29 +229,124 @@ V3f AlbedoTables::conductor_rest_at(const Rest& rest, float mu) const {
 }
 
 AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, float eta) const {
-    const Cell e = eta_cell(eta);
-    const Cell r(roughness, roughs);
-    const Cell m = mu_cell(mu);
+    const Span e = eta_span(eta);
+    const Span r(roughness, R);
+    const Span m = mu_span(mu);
     return {at(lost_data, e, r, m), at(reflected_data, e, r, m)};
 }
-AlbedoTables::Interface AlbedoTables::dielectric_average(float roughness, float eta) const {
-    const Cell e = eta_cell(eta);
-    const Cell r(roughness, roughs);
-    auto row = [&](int k, int j) { return dielectric_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
-    auto mix = [&](auto member) {
-        return lerp(lerp(row(0, 0).*member, row(0, 1).*member, r.f), lerp(row(1, 0).*member, row(1, 1).*member, r.f),
-                    e.f);
+// Stretched facets between dielectrics have too many dimensions to be kept: what single scattering does with them is
+// summed up at the nodes of the grid that are asked for, once.
+void AlbedoTables::stretched_once(const V3f& w, const Facets& f, float eta, float& reflected, float& lost) {
+    struct Node {
+        std::once_flag once;
+        std::vector<float> values;  // [turn][mu][reflected, lost]
     };
-    return {mix(&Interface::lost), mix(&Interface::reflected)};
+    static std::vector<Node> nodes(size_t(R) * S * N);
+    auto node = [](int r, int a, int e) -> const float* {
+        Node& n = nodes[size_t((r * S + a) * N + e)];
+        std::call_once(n.once, [&] {
+            const Ggx ggx = Ggx::from(float(r) / (R - 1), stretch_at(a));
+            n.values.resize(size_t(T) * M * 2);
+            for (int p = 0; p < T; ++p)
+                for (int m = 0; m < M; ++m) {
+                    const float t = float(m) / (M - 1);
+                    const float mu = std::max(2e-3f, t * t);
+                    const float c = float(p) / (T - 1);
+                    const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
+                    const ScatteredOnce once =
+                        scatter_once({s * c, s * std::sqrt(std::max(0.f, 1.f - c * c)), mu}, ggx, eta_at(e), 40);
+                    n.values[size_t(p * M + m) * 2] = float(once.reflected);
+                    n.values[size_t(p * M + m) * 2 + 1] = std::max(0.f, float(1. - once.reflected - once.through));
+                }
+        });
+        return n.values.data();
+    };
+    const Span r(f.roughness, R);
+    const Cell a = stretch_cell(f.stretch);
+    const Span e = eta_span(eta);
+    const Span p(Facets::turned(w), T);
+    const Span m = mu_span(w.z);
+    reflected = lost = 0.f;
+    for (int c = 0; c < 8; ++c) {
+        const float part = ((c & 1) ? r.f : 1.f - r.f) * ((c & 2) ? a.f : 1.f - a.f) * ((c & 4) ? e.f : 1.f - e.f);
+        if (part <= 0.f) continue;
+        const float* v = node(r.i + (c & 1), a.i + (c >> 1 & 1), e.i + (c >> 2)) + size_t(p.i * M + m.i) * 2;
+        for (int k = 0; k < 2; ++k)
+            (k ? lost : reflected) +=
+                part * lerp(lerp(v[k], v[2 + k], m.f), lerp(v[2 * M + k], v[2 * M + 2 + k], m.f), p.f);
+    }
+}
+
+AlbedoTables::Interface AlbedoTables::dielectric(const V3f& w, const Facets& f, float eta) const {
+    if (f.round()) return dielectric(w.z, f.roughness, eta);
+    const Interface round = dielectric(w.z, f.along(w), eta);
+    float reflected;
+    Interface i;
+    stretched_once(w, f, eta, reflected, i.lost);
+    i.reflected = i.lost * (round.lost > 1e-6f ? clamp01(round.reflected / round.lost) : .5f);
+    return i;
 }
 float AlbedoTables::reflectance(float mu, float roughness, float eta) const {
-    return at(reflectance_data, eta_cell(eta), Cell(roughness, roughs), mu_cell(mu));
+    return at(reflectance_data, eta_span(eta), Span(roughness, R), mu_span(mu));
+}
+float AlbedoTables::reflectance(const V3f& w, const Facets& f, float eta) const {
+    float once;
+    float lost;
+    stretched_once(w, f, eta, once, lost);
+    return std::min(1.f, once + dielectric(w, f, eta).reflected);
 }
 float AlbedoTables::reflectance_average(float roughness, float eta) const {
-    const Cell e = eta_cell(eta);
-    const Cell r(roughness, roughs);
-    auto row = [&](int k, int j) { return reflectance_average_[size_t(e.i + k) * roughs + size_t(r.i + j)]; };
+    const Span e = eta_span(eta);
+    const Span r(roughness, R);
+    auto row = [&](int k, int j) { return reflectance_rows_[size_t((e.i + k) * R + r.i + j)].average(); };
     return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
+}
+AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, float eta) const {
+    InterfaceMean mean;
+    const Span e = eta_span(eta);
+    const Span r(f.roughness, R);
+    auto mix = [&](auto&& of) {
+        auto row = [&](int k, int j) { return of(size_t((e.i + k) * R + r.i + j)); };
+        return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
+    };
+    mean.forward_reflected = mix([](size_t i) { return onward_reflected_data[i]; });
+    mean.forward_through = mix([](size_t i) { return onward_through_data[i]; });
+    if (f.round()) {
+        mean.shares = {mix([&](size_t i) { return lost_dielectric_rows_[i].average(); }),
+                       mix([&](size_t i) { return reflected_rows_[i].average(); })};
+        mean.reflectance = mix([&](size_t i) { return reflectance_rows_[i].average(); });
+        return mean;
+    }
+    // Stretched ones have no rows: they are summed over a grid, once for all points that share them.
+    struct Kept {
+        float key[3] = {-1.f, -1.f, -1.f};
+        InterfaceMean mean;
+    };
+    static thread_local std::array<Kept, 64> kept;
+    const float key[3] = {f.ax2, f.ay2, eta};
+    uint32_t h = 0;
+    for (const float k : key) h = (h ^ std::bit_cast<uint32_t>(k)) * 0x9e3779b1u;
+    Kept& slot = kept[h >> 26];
+    if (!std::equal(key, key + 3, slot.key)) {
+        constexpr int across = 32;
+        constexpr int around = 6;
+        for (int i = 0; i < across; ++i)
+            for (int j = 0; j < around; ++j) {
+                const float t = (float(i) + .5f) / across;
+                const float mu = t * t;
+                const float phi = (float(j) + .5f) / around * pi * .5f;
+                const float s = std::sqrt(1.f - mu * mu);
+                const V3f w(s * std::cos(phi), s * std::sin(phi), mu);
+                const float weight = 4.f * t * t * t / (across * around);
+                const Interface x = dielectric(w, f, eta);
+                mean.shares.lost += x.lost * weight;
+                mean.shares.reflected += x.reflected * weight;
+                mean.reflectance += reflectance(w, f, eta) * weight;
+            }
+        std::copy_n(key, 3, slot.key);
+        slot.mean = mean;
+    }
+    return slot.mean;
 }
 
 }  // namespace vemtra::surface

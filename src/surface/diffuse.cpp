@@ -29,35 +29,38 @@ float fuzz_unscaled(float roughness, const V3f& wo, const V3f& wi) {
 }
 
 struct FuzzTable {
-    static constexpr int n = 24;
-    std::vector<float> albedo = std::vector<float>(n * n), scale = std::vector<float>(n);
+    static constexpr int n = 28, mus = 33;  ///< dense at fine fibres and at grazing
+    std::vector<float> albedo = std::vector<float>(n * mus), scale = std::vector<float>(n);
+    static float place(float roughness) { return std::sqrt(clamp01((roughness - .05f) / .95f)) * (n - 1); }
     FuzzTable() {
         for (int r = 0; r < n; ++r) {
             float most = 0.f;
-            for (int m = 0; m < n; ++m) {
-                const float t = float(m) / (n - 1);
-                const float mu = std::max(2e-3f, t * t);
-                const float roughness = .05f + .95f * float(r) / (n - 1);
-                const V3f wo(std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu);
-                double sum = 0;
-                constexpr int across = 48;
-                constexpr int around = 48;
-                for (int i = 0; i < across; ++i)
-                    for (int j = 0; j < around; ++j) {
-                        const float x = (float(i) + .5f) / across;
-                        const float z = x * x;
-                        const float phi = pi * (float(j) + .5f) / around;
-                        const float s = std::sqrt(1.f - z * z);
-                        sum += double(fuzz_unscaled(roughness, wo, {s * std::cos(phi), s * std::sin(phi), z}) * z *
-                                      2.f * x) *
-                               2. * M_PI / (across * around);
-                    }
-                albedo[size_t(r * n + m)] = float(sum);
-                most = std::max(most, float(sum));
+            const float t = float(r) / (n - 1);
+            for (int m = 0; m < mus; ++m) {
+                albedo[size_t(r * mus + m)] = summed(.05f + .95f * t * t, m);
+                most = std::max(most, albedo[size_t(r * mus + m)]);
             }
             scale[size_t(r)] = 1.f / std::max(1.f, most);
-            for (int m = 0; m < n; ++m) albedo[size_t(r * n + m)] *= scale[size_t(r)];
+            for (int m = 0; m < mus; ++m) albedo[size_t(r * mus + m)] *= scale[size_t(r)];
         }
+    }
+    static float summed(float roughness, int m) {
+        const float t = float(m) / (mus - 1);
+        const float mu = std::max(5e-4f, t * t);
+        const V3f wo(std::sqrt(std::max(0.f, 1.f - mu * mu)), 0.f, mu);
+        double sum = 0;
+        constexpr int across = 64;
+        constexpr int around = 48;
+        for (int i = 0; i < across; ++i)
+            for (int j = 0; j < around; ++j) {
+                const float x = (float(i) + .5f) / across;
+                const float z = x * x;
+                const float phi = pi * (float(j) + .5f) / around;
+                const float s = std::sqrt(1.f - z * z);
+                sum += double(fuzz_unscaled(roughness, wo, {s * std::cos(phi), s * std::sin(phi), z}) * z * 2.f * x) *
+                       2. * M_PI / (across * around);
+            }
+        return float(sum);
     }
     static const FuzzTable& get() {
         static const FuzzTable table;
@@ -100,7 +103,7 @@ float eon_bound(float r, float mu_o) {
 
 float fuzz(float roughness, const V3f& wo, const V3f& wi) {
     const FuzzTable& t = FuzzTable::get();
-    const float x = clamp01((roughness - .05f) / .95f) * (FuzzTable::n - 1);
+    const float x = FuzzTable::place(roughness);
     const int i = std::min(int(x), FuzzTable::n - 2);
     return fuzz_unscaled(roughness, wo, wi) * lerp(t.scale[size_t(i)], t.scale[size_t(i) + 1], x - float(i));
 }
@@ -109,13 +112,13 @@ float fuzz_bound(float roughness) {
 }
 float fuzz_albedo(float roughness, float mu) {
     const FuzzTable& t = FuzzTable::get();
-    constexpr int n = FuzzTable::n;
-    const float x = clamp01((roughness - .05f) / .95f) * (n - 1);
-    const float y = std::sqrt(clamp01(mu)) * (n - 1);
-    const int i = std::min(int(x), n - 2);
-    const int j = std::min(int(y), n - 2);
-    const float* p = &t.albedo[size_t(i * n + j)];
-    return std::min(1.f, lerp(lerp(p[0], p[1], y - float(j)), lerp(p[n], p[n + 1], y - float(j)), x - float(i)));
+    constexpr int mus = FuzzTable::mus;
+    const float x = FuzzTable::place(roughness);
+    const float y = std::sqrt(clamp01(mu)) * (mus - 1);
+    const int i = std::min(int(x), FuzzTable::n - 2);
+    const int j = std::min(int(y), mus - 2);
+    const float* p = &t.albedo[size_t(i * mus + j)];
+    return std::min(1.f, lerp(lerp(p[0], p[1], y - float(j)), lerp(p[mus], p[mus + 1], y - float(j)), x - float(i)));
 }
 
 }  // namespace vemtra::surface

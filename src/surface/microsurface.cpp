@@ -48,6 +48,7 @@ Walked walk_microsurface(const V3f& wo, const Ggx& ggx, float eta, std::mt19937&
         const float m5 = m * m * m * m * m;
         walked.sum_m5 += m5;
         walked.sum_m6 += mu * m5 * m;
+        add_to_nodes(mu, 1.f, walked.nodes);
         const float relative = outside ? eta : 1.f / eta;
         V3f out = h * (2.f * mu) - in;
         bool through = false;
@@ -56,6 +57,29 @@ Walked walk_microsurface(const V3f& wo, const Ggx& ggx, float eta, std::mt19937&
         if (through) outside = !outside;
     }
     return walked;
+}
+
+ScatteredOnce scatter_once(const V3f& wo, const Ggx& ggx, float eta, int side) {
+    ScatteredOnce s;
+    for (int a = 0; a < side; ++a)
+        for (int b = 0; b < side; ++b) {
+            // The tail of steep facets lies at u2 = 1: cells shrink towards it.
+            const float x = 1.f - (float(b) + .5f) / float(side);
+            const double cell = 3. * double(x * x) / (side * side);
+            const V3f h = ggx.visible_normal(wo, (float(a) + .5f) / float(side), 1.f - x * x * x);
+            const float d = wo.dot(h);
+            const float f = eta > 0.f ? fresnel_dielectric(d, eta) : 1.f;
+            const V3f r = h * (2.f * d) - wo;
+            if (r.z > 0.f) {
+                const double part = double(f * ggx.g2(wo, r) / ggx.g1(wo)) * cell;
+                s.reflected += part;
+                add_to_nodes(d, part, s.nodes);
+            }
+            V3f t;
+            if (f < 1.f && refract(wo, h, eta, t) && t.z < 0.f)
+                s.through += double((1.f - f) * ggx.g2_through(wo, t) / ggx.g1(wo)) * cell;
+        }
+    return s;
 }
 
 }  // namespace vemtra::surface

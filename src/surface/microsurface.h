@@ -7,6 +7,7 @@
 #pragma once
 #include <random>
 
+#include "surface/facet_cosines.h"
 #include "surface/microfacet.h"
 
 namespace vemtra::surface {
@@ -15,11 +16,19 @@ struct Walked {
     bool reflected = false, left = false;  ///< left: within the bounces that were allowed
     int bounces = 0;
     float sum_m5 = 0.f, sum_m6 = 0.f;  ///< over bounces: (1 - mu)^5 and mu (1 - mu)^6 of the angle on the facet
+    float nodes[facet_nodes] = {};     ///< over bounces: shares of the angle on the facet
     V3f direction{0.f};                ///< away from the surface
 };
 
 /// Light arriving along -wo (wo.z > 0). eta > 0: a dielectric, IOR below over above; eta 0: a conductor that reflects
 /// everything.
 Walked walk_microsurface(const V3f& wo, const Ggx& ggx, float eta, std::mt19937& random);
+
+struct ScatteredOnce {
+    double reflected = 0, through = 0;
+    double nodes[facet_nodes] = {};  ///< of what is reflected, by angle
+};
+/// Single scattering alone, by quadrature over visible normals, `side` by `side` of them. eta as above.
+ScatteredOnce scatter_once(const V3f& wo, const Ggx& ggx, float eta, int side);
 
 }  // namespace vemtra::surface

@@ -1,5 +1,8 @@
 #include "surface/open_pbr.h"
 
+#include <algorithm>
+#include <array>
+
 #include "surface/thin_film.h"
 
 namespace vemtra::surface {
@@ -13,47 +16,94 @@ float weighted_eta(float eta, float weight) {
     return (1.f + s) / (1.f - s);
 }
 
-// Cauchy's n = a + b / lambda^2 from the Abbe number, at wavelengths that stand for the channels (OpenPBR 1.1,
-// "Dispersion").
-float dispersed(float ior, float scale, float abbe, int channel) {
+// Cauchy's n = a + b / lambda^2 from the Abbe number (OpenPBR 1.1, "Dispersion"): Fraunhofer's d, F and C lines.
+float dispersed(float ior, float scale, float abbe, float wavelength) {
     constexpr float d = .5876f;
     constexpr float f = .4861f;
     constexpr float c = .6563f;
-    constexpr float at[] = {.61f, .55f, .465f};  // micrometres: Fraunhofer's d, F, C; the channels
     const float v = abbe / std::max(1e-3f, scale);
     const float b = (ior - 1.f) / (v * (1.f / (f * f) - 1.f / (c * c)));
-    return std::max(1.f, ior + b * (1.f / (at[channel] * at[channel]) - 1.f / (d * d)));
+    return std::max(1.f, ior + b * (1.f / (wavelength * wavelength) - 1.f / (d * d)));
 }
 
-// A slab of two smooth sides: all passes between them (Stokes).
-float slab(float f) {
-    return 2.f * f / (1.f + f);
+/// Wavelengths in steps, with what each weighs: the matching functions of CIE 1931 (Wyman, Sloan, Shirley 2013) in
+/// Rec.709, what lies out of it cut, each channel brought to a mean of 1. Drawn by the mean of the channels.
+struct Wavelengths {
+    static constexpr int n = 64;
+    static constexpr float first = .39f, step = .005f;
+    std::array<V3f, n> weight;
+    std::array<float, n> below;
+    Wavelengths() {
+        auto lobe = [](float x, float mean, float left, float right) {
+            const float t = (x - mean) * (x < mean ? left : right);
+            return std::exp(-.5f * t * t);
+        };
+        V3f sum(0.f);
+        for (int i = 0; i < n; ++i) {
+            const float nm = 1000.f * (first + step * (float(i) + .5f));
+            const float x = 1.056f * lobe(nm, 599.8f, .0264f, .0323f) + .362f * lobe(nm, 442.f, .0624f, .0374f) -
+                            .065f * lobe(nm, 501.1f, .049f, .0382f);
+            const float y = .821f * lobe(nm, 568.8f, .0213f, .0247f) + .286f * lobe(nm, 530.9f, .0613f, .0322f);
+            const float z = 1.217f * lobe(nm, 437.f, .0845f, .0278f) + .681f * lobe(nm, 459.f, .0385f, .0725f);
+            weight[size_t(i)] = {std::max(0.f, 3.2406f * x - 1.5372f * y - .4986f * z),
+                                 std::max(0.f, -.9689f * x + 1.8758f * y + .0415f * z),
+                                 std::max(0.f, .0557f * x - .204f * y + 1.057f * z)};
+            sum += weight[size_t(i)];
+        }
+        float all = 0.f;
+        for (int i = 0; i < n; ++i) {
+            V3f& w = weight[size_t(i)];
+            for (int c = 0; c < 3; ++c) w[c] /= sum[c];
+            const float chance = (w.x + w.y + w.z) / 3.f;
+            below[size_t(i)] = all += chance;
+            w /= std::max(1e-9f, chance);
+        }
+        for (float& b : below) b /= all;
+    }
+};
+
+V3f slab(const V3f& f) {
+    return {2.f * f.x / (1.f + f.x), 2.f * f.y / (1.f + f.y), 2.f * f.z / (1.f + f.z)};
+}
+V3f over(const V3f& a, const V3f& b) {
+    return {a.x / std::max(1e-6f, b.x), a.y / std::max(1e-6f, b.y), a.z / std::max(1e-6f, b.z)};
 }
 
 }  // namespace
 
-float Bsdf::eta_of(const Slots& s, float outside, bool leaving, int channel) {
+float draw_wavelength(float u, V3f& weight) {
+    static const Wavelengths all;
+    const auto it = std::upper_bound(all.below.begin(), all.below.end(), u);
+    const size_t i = std::min<size_t>(size_t(it - all.below.begin()), Wavelengths::n - 1);
+    const float low = i ? all.below[i - 1] : 0.f;
+    weight = all.weight[i];
+    return Wavelengths::first + Wavelengths::step * (float(i) + (u - low) / std::max(1e-9f, all.below[i] - low));
+}
+
+float Bsdf::eta_of(const Slots& s, float outside, bool leaving, float wavelength) {
     float ior = s.specular_ior;
-    if (channel >= 0 && s.transmission_dispersion_scale > 0.f)
-        ior = dispersed(ior, s.transmission_dispersion_scale, s.transmission_dispersion_abbe_number, channel);
+    if (wavelength > 0.f && s.transmission_dispersion_scale > 0.f)
+        ior = dispersed(ior, s.transmission_dispersion_scale, s.transmission_dispersion_abbe_number, wavelength);
     const float eta = std::clamp(weighted_eta(ior / outside, s.specular_weight), 1.f / 3.f, 3.f);
     if (!leaving && eta < 1.f && s.transmission_weight <= 0.f) return 1.f / eta;
     return leaving ? 1.f / eta : eta;
 }
 
-Bsdf::Bsdf(const Slots& s, float eta, float outside_ior) : s_(s), body_(s.base_color * s.base_weight), extra_(s) {
+Bsdf::Bsdf(const Slots& s, float eta, float near_ior) : s_(s), body_(s.base_color * s.base_weight), extra_(s) {
     const AlbedoTables& tables = AlbedoTables::get();
-    // A rough film would need its own walk; a smooth one only recolours the facets.
     film_ = s.thin_film_weight > 0.f && s.thin_film_thickness > 0.f;
     thin_ = s.geometry_thin_walled > .5f;
     metal_.exact = s.base_metalness > 0.f && max_component(s.metal_extinction) > 0.f;
-    metal_.n = s.metal_ior / outside_ior;
-    metal_.k = s.metal_extinction / outside_ior;
-    metal_.colors = metal_.exact ? conductor_f82(s.metal_ior, s.metal_extinction, outside_ior)
-                                 : FresnelF82(body_, s.specular_color);
-    matched_ = std::fabs(eta - 1.f) < 2e-3f;
+    metal_.n = s.metal_ior / near_ior;
+    metal_.k = s.metal_extinction / near_ior;
+    metal_.colors =
+        metal_.exact ? conductor_f82(s.metal_ior, s.metal_extinction, near_ior) : FresnelF82(body_, s.specular_color);
+    matched_ = std::fabs(eta - 1.f) < 2e-3f && !film_;
+    const bool no_step = std::fabs(eta - 1.f) < 2e-3f;
     interface_ =
-        RoughInterface(Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy), matched_ ? 1.002f : eta);
+        RoughInterface(Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy), no_step ? 1.002f : eta);
+    film_ior_ = s.thin_film_ior / near_ior;
+    near_ior_ = near_ior;
     through_ = s.transmission_weight;
     const float rest = 1.f - through_;
     const float under = rest * s.subsurface_weight;
@@ -62,19 +112,108 @@ Bsdf::Bsdf(const Slots& s, float eta, float outside_ior) : s_(s), body_(s.base_c
         thin_diffuse_ = under;
     else
         subsurface_ = under;
-    white_average_ = tables.white_average(interface_.roughness());
-    if (s.base_metalness < 1.f && !matched_)
-        dielectric_average_ = tables.reflectance_average(interface_.roughness(), interface_.eta());
-    if (s.base_metalness > 0.f) metal_rest_ = tables.conductor_rest(metal_.colors, interface_.roughness());
+    white_average_ = tables.white_average(interface_.facets());
+    if (s.base_metalness < 1.f) {
+        if (coloured())
+            sum_up_facets();
+        else if (!matched_)
+            passes_average_ = V3f(1.f - interface_.reflectance_average());
+    }
+    if (s.base_metalness > 0.f) {
+        if (film_) {
+            V3f nodes[facet_nodes];
+            for (int k = 0; k < facet_nodes; ++k) nodes[k] = metal_fresnel(facet_node(k));
+            metal_rest_ = tables.conductor_rest(nodes, interface_.facets());
+        } else {
+            metal_rest_ = tables.conductor_rest(metal_.colors, interface_.facets());
+        }
+    }
 }
 
-V3f Bsdf::film(float mu, bool metal) const {
-    return metal ? thin_film_on_metal(mu, s_.thin_film_thickness, s_.thin_film_ior, metal_(mu))
-                 : thin_film_on_dielectric(mu, s_.thin_film_thickness, s_.thin_film_ior, interface_.eta());
+V3f Bsdf::facet(float mu) const {
+    V3f f(fresnel_dielectric(mu, interface_.eta()));
+    if (film_)
+        f += (thin_film_on_dielectric(mu, s_.thin_film_thickness, film_ior_, interface_.eta(), near_ior_) - f) *
+             s_.thin_film_weight;
+    return thin_ ? slab(f) : f;
 }
 V3f Bsdf::metal_fresnel(float mu) const {
     const V3f f = metal_(mu);
-    return film_ ? f + (film(mu, true) - f) * s_.thin_film_weight : f;
+    return film_
+               ? f + (thin_film_on_metal(mu, s_.thin_film_thickness, film_ior_, f, near_ior_) - f) * s_.thin_film_weight
+               : f;
+}
+
+/// Reflectance of the facets at the nodes, and of the whole over the hemisphere.
+void Bsdf::sum_up_facets() {
+    struct Kept {  // most points of a surface share their film
+        float key[6] = {-1.f};
+        V3f nodes[facet_nodes];
+    };
+    static thread_local Kept kept;
+    const float key[6] = {interface_.eta(),
+                          near_ior_,
+                          thin_ ? 1.f : 0.f,
+                          film_ ? s_.thin_film_weight : 0.f,
+                          film_ ? s_.thin_film_thickness : 0.f,
+                          film_ior_};
+    if (!std::equal(key, key + 6, kept.key)) {
+        for (int k = 0; k < facet_nodes; ++k) kept.nodes[k] = facet(facet_node(k));
+        std::copy_n(key, 6, kept.key);
+    }
+    std::copy_n(kept.nodes, facet_nodes, at_nodes_);
+    float shares[facet_nodes];
+    const Facets& f = interface_.facets();
+    AlbedoTables::get().facet_shares_average(f.roughness, shares);
+    float white = 0.f;
+    for (int k = 0; k < facet_nodes; ++k) white += shares[k], wall_ += at_nodes_[k] * shares[k];
+    wall_ /= std::max(1e-6f, white);
+    const V3f rest = thin_ ? wall_ * (1.f - white_average_) : V3f(interface_.rest_reflected_average());
+    passes_average_ = V3f(1.f) - wall_ * white_average_ - rest;
+    if (thin_) wall_forward_ = AlbedoTables::get().conductor_rest(FresnelF82(V3f(1.f), V3f(1.f)), f).forward;
+}
+
+Bsdf::Parted Bsdf::parted(const V3f& w) const {
+    const AlbedoTables& tables = AlbedoTables::get();
+    const Facets& f = interface_.facets();
+    const float once = interface_.sharp() ? 1.f : tables.white(w, f);
+    Parted p;
+    float shares[facet_nodes] = {};
+    if (interface_.sharp()) {
+        p.reflected = facet(w.z);
+    } else {
+        tables.facet_shares(w.z, f.along(w), shares);
+        float white = 0.f;
+        for (int k = 0; k < facet_nodes; ++k) white += shares[k], p.reflected += at_nodes_[k] * shares[k];
+        p.reflected *= once / std::max(1e-6f, white);
+        for (float& x : shares) x *= once / std::max(1e-6f, white);
+    }
+    if (thin_) {
+        p.through = V3f(once) - p.reflected;
+        p.rest_reflected = wall_ * (1.f - once);
+        p.rest_through = V3f(1.f - once) - p.rest_reflected;
+        return p;
+    }
+    // Behind a film light goes on as it would without one, in the colour of all that the film lets through: energy is
+    // kept exactly, at the cost of the little by which that colour differs from one end of a rough passage to the
+    // other.
+    const AlbedoTables::Interface rest =
+        interface_.sharp() ? AlbedoTables::Interface() : tables.dielectric(w, f, interface_.eta());
+    p.rest_reflected = V3f(rest.reflected);
+    const V3f passes = V3f(1.f) - p.reflected - p.rest_reflected;
+    const float plain = 1.f - interface_.reflectance(w);
+    const float part = plain > 1e-6f ? clamp01(rest.through() / plain) : 0.f;
+    p.through = passes * (1.f - part);
+    p.rest_through = passes * part;
+    return p;
+}
+
+V3f Bsdf::passes(const V3f& w) const {
+    if (coloured()) {
+        const Parted p = parted(w);
+        return V3f(1.f) - p.reflected - p.rest_reflected;
+    }
+    return V3f(matched_ ? 1.f : 1.f - interface_.reflectance(w));
 }
 
 Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
@@ -82,12 +221,10 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     o.wo = wo_in;
     o.wo.z = std::max(1e-4f, o.wo.z);
     const AlbedoTables& tables = AlbedoTables::get();
-    const float mu = o.wo.z;
     const float dielectric = 1.f - s_.base_metalness;
-    const float r = interface_.roughness();
     o.interface.wo = o.wo;
     o.interface.g1 = interface_.ggx().g1(o.wo);
-    o.white = tables.white(mu, r);
+    o.white = tables.white(o.wo, interface_.facets());
     V3f single(0.f);
     V3f spread(0.f);
     V3f through(0.f);
@@ -95,28 +232,31 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     V3f under(0.f);
     if (dielectric > 0.f) {
         o.interface = interface_.seen_from(o.wo);
-        o.dielectric = matched_ ? 0.f : interface_.reflectance(mu);
         if (matched_) o.interface.rest = {};
-        const float passes = 1.f - o.dielectric;
-        if (thin_) {
-            const float f = slab(o.dielectric);
-            single = s_.specular_color * (f * dielectric);
-            through = s_.transmission_color * ((1.f - f) * through_ * dielectric);
+        if (coloured()) {
+            o.parted = parted(o.wo);
         } else {
-            single = s_.specular_color * ((o.dielectric - o.interface.rest.reflected) * dielectric);
-            spread = s_.specular_color * (o.interface.rest.reflected * dielectric);
-            const V3f tint = s_.transmission_depth > 0.f ? V3f(1.f) : s_.transmission_color;
-            through = tint * (std::max(0.f, passes - o.interface.rest.through()) * through_ * dielectric);
-            spread_through = tint * (o.interface.rest.through() * through_ * dielectric);
+            const float all = matched_ ? 0.f : interface_.reflectance(o.wo);
+            o.parted.rest_reflected = V3f(o.interface.rest.reflected);
+            o.parted.reflected = V3f(all - o.interface.rest.reflected);
+            o.parted.rest_through = V3f(o.interface.rest.through());
+            o.parted.through = V3f(std::max(0.f, 1.f - all - o.interface.rest.through()));
         }
+        o.passes = V3f(1.f) - o.parted.reflected - o.parted.rest_reflected;
+        const V3f tint = s_.transmission_depth > 0.f && !thin_ ? V3f(1.f) : s_.transmission_color;
+        single = s_.specular_color * o.parted.reflected * dielectric;
+        spread = s_.specular_color * o.parted.rest_reflected * dielectric;
+        through = tint * o.parted.through * (through_ * dielectric);
+        spread_through = tint * o.parted.rest_through * (through_ * dielectric);
+        const V3f& passes = o.passes;
         const V3f under_color = s_.subsurface_color;
-        spread += body_ * (passes * opaque_ * dielectric) + under_color * (.5f * passes * thin_diffuse_ * dielectric);
-        spread_through += under_color * (.5f * passes * thin_diffuse_ * dielectric);
-        under = V3f(passes * subsurface_ * dielectric);
+        spread += passes * (body_ * (opaque_ * dielectric) + under_color * (.5f * thin_diffuse_ * dielectric));
+        spread_through += passes * under_color * (.5f * thin_diffuse_ * dielectric);
+        under = passes * (subsurface_ * dielectric);
     }
     if (s_.base_metalness > 0.f) {
-        o.metal_rest = tables.conductor_rest_at(metal_rest_, mu) * s_.specular_weight;
-        single += metal_fresnel(mu) * (o.white * s_.specular_weight * s_.base_metalness);
+        o.metal_rest = tables.conductor_rest_at(metal_rest_, o.wo) * s_.specular_weight;
+        single += metal_fresnel(o.wo.z) * (o.white * s_.specular_weight * s_.base_metalness);
         spread += o.metal_rest * s_.base_metalness;
     }
     o.albedo = single + spread + through + spread_through + under * s_.subsurface_color;
@@ -142,6 +282,14 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     return o;
 }
 
+/// Where a wall sends what met it more than once, without its share: the same lobe on both sides.
+float Bsdf::wall_rest(const V3f& wi, const Seen& o) const {
+    const float lost = 1.f - white_average_;
+    if (interface_.sharp() || lost <= 1e-6f) return 0.f;
+    return (1.f - AlbedoTables::get().white(wi, interface_.facets())) / (pi * lost) * wi.z *
+           onward(wall_forward_, o.wo, wi);
+}
+
 V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
     const AlbedoTables& tables = AlbedoTables::get();
     const float dielectric = 1.f - s_.base_metalness;
@@ -152,26 +300,22 @@ V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
         if (dielectric <= 0.f || !transmits()) return f;
         if (!thin_) {
             const V3f tint = s_.transmission_depth > 0.f ? V3f(1.f) : s_.transmission_color;
-            float value = interface_.refract(o.interface, wi);
-            V3f color(1.f);
-            if (film_) {
-                const V3f h = refraction_half(o.wo, wi, interface_.eta());
-                const float mu = std::max(0.f, o.wo.dot(h));
-                const float clear = 1.f - fresnel_dielectric(mu, interface_.eta());
-                if (clear > 1e-4f)
-                    color = V3f(1.f) + ((V3f(1.f) - film(mu, false)) / clear - V3f(1.f)) * s_.thin_film_weight;
-            }
-            return tint * color * (value * through_ * dielectric);
+            if (!film_) return tint * (interface_.refract(o.interface, wi) * through_ * dielectric);
+            const float plain = std::max(1e-6f, 1.f - interface_.reflectance(o.wo));
+            return tint * (o.parted.through + o.parted.rest_through) *
+                   (interface_.refract(o.interface, wi) / plain * through_ * dielectric);
         }
         const V3f mirrored(wi.x, wi.y, -wi.z);
         if (through_ > 0.f) {
-            const V3f h = (o.wo + mirrored).normalized();
-            const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, mirrored) / (4.f * o.wo.z);
+            float cosine;
+            const float once = interface_.reflect_once(o.interface, mirrored, cosine);
             f += s_.transmission_color *
-                 ((1.f - slab(fresnel_dielectric(o.wo.dot(h), interface_.eta()))) * single * through_ * dielectric);
+                 ((V3f(1.f) - facet(cosine)) * once + o.parted.rest_through * wall_rest(mirrored, o)) *
+                 (through_ * dielectric);
         }
         if (thin_diffuse_ > 0.f)
-            f += s_.subsurface_color * (.5f * inverse_pi * mu_i * thin_diffuse_ * (1.f - o.dielectric) * dielectric);
+            f += s_.subsurface_color * o.passes * over(passes(mirrored), passes_average_) *
+                 (.5f * inverse_pi * mu_i * thin_diffuse_ * dielectric);
         return f;
     }
     const V3f sum = o.wo + wi;
@@ -182,32 +326,29 @@ V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
     const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, wi) / (4.f * o.wo.z);
     if (dielectric > 0.f) {
         V3f reflected;
-        if (thin_ || film_) {
-            V3f fresnel(fresnel_dielectric(d, interface_.eta()));
-            if (film_) fresnel += (film(d, false) - fresnel) * s_.thin_film_weight;
-            if (thin_)
-                for (int c = 0; c < 3; ++c) fresnel[c] = slab(fresnel[c]);
-            reflected = fresnel * single;
-        } else {
+        if (thin_)
+            reflected = facet(d) * single + o.parted.rest_reflected * wall_rest(wi, o);
+        else if (film_)
+            reflected = facet(d) * single + V3f(interface_.rest_reflected(o.interface, wi));
+        else
             reflected = V3f(interface_.reflect(o.interface, wi));
-        }
         if (!matched_) f += s_.specular_color * reflected * dielectric;
         if (opaque_ > 0.f || thin_diffuse_ > 0.f) {
-            const float passes = (1.f - o.dielectric) * (matched_ ? 1.f : 1.f - interface_.reflectance(mu_i)) /
-                                 std::max(1e-6f, 1.f - dielectric_average_);
+            const V3f both = o.passes * over(passes(wi), passes_average_);
             if (opaque_ > 0.f)
-                f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * (passes * mu_i * opaque_ * dielectric);
+                f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * both * (mu_i * opaque_ * dielectric);
             if (thin_diffuse_ > 0.f)
-                f += s_.subsurface_color * (.5f * inverse_pi * mu_i * thin_diffuse_ * passes * dielectric);
+                f += s_.subsurface_color * both * (.5f * inverse_pi * mu_i * thin_diffuse_ * dielectric);
         }
     }
     if (s_.base_metalness > 0.f) {
         f += metal_fresnel(d) * (single * s_.specular_weight * s_.base_metalness);
         if (1.f - white_average_ > 1e-6f) {
-            const V3f rest = tables.conductor_rest_at(metal_rest_, mu_i);
+            const V3f rest = tables.conductor_rest_at(metal_rest_, wi);
+            const float turn = mu_i * s_.base_metalness * onward(metal_rest_.forward, o.wo, wi);
             for (int c = 0; c < 3; ++c)
                 if (metal_rest_.average[c] > 1e-7f)
-                    f[c] += o.metal_rest[c] * rest[c] / (pi * metal_rest_.average[c]) * mu_i * s_.base_metalness;
+                    f[c] += o.metal_rest[c] * rest[c] / (pi * metal_rest_.average[c]) * turn;
         }
     }
     return f;
@@ -281,15 +422,14 @@ float Bsdf::substrate_scatter_pdf(const Seen& o, const V3f& wi) const {
     if (s_.base_metalness > 0.f) {
         const V3f h = (o.wo + wi).normalized();
         const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, wi) / (4.f * o.wo.z);
-        const float rest = (1.f - o.white) * (1.f - tables.white(wi.z, interface_.roughness())) /
-                           (pi * std::max(1e-6f, 1.f - white_average_)) * wi.z;
+        const float rest = (1.f - o.white) * (1.f - tables.white(wi, interface_.facets())) /
+                           (pi * std::max(1e-6f, 1.f - white_average_)) * wi.z * onward(metal_rest_.forward, o.wo, wi);
         p += s_.base_metalness * (single + rest);
     }
     if (s_.base_metalness < 1.f) {
         float d = eon(V3f(1.f), s_.base_diffuse_roughness, o.wo, wi).x * wi.z;
         if (!matched_) {
-            d *= (1.f - o.dielectric) * (1.f - interface_.reflectance(wi.z)) /
-                 std::max(1e-6f, 1.f - dielectric_average_);
+            d *= o.passes.x * (1.f - interface_.reflectance(wi)) / std::max(1e-6f, passes_average_.x);
             d += interface_.reflect(o.interface, wi);
         }
         p += (1.f - s_.base_metalness) * d;
@@ -337,10 +477,26 @@ Scattered Bsdf::sample(const Seen& o, float u, float u1, float u2) const {
     return s;
 }
 
-float Bsdf::leaving_subsurface(const V3f& wi) const {
-    if (wi.z <= 0.f) return 0.f;
-    const float passes = matched_ ? 1.f : 1.f - interface_.reflectance(wi.z);
-    return passes / std::max(1e-6f, 1.f - dielectric_average_) * wi.z * inverse_pi;
+float Bsdf::entered_pdf(const V3f& wi, const V3f& wo) const {
+    if (wo.z <= 0.f) return 0.f;
+    const V3f up(wi.x, wi.y, -wi.z);
+    float p = entered_evenly * wo.z * inverse_pi;
+    if (thin_) return p + (1.f - entered_evenly) * ggx().reflected_pdf(up, (up + wo).normalized());
+    const float back = 1.f / eta();
+    const V3f down(wo.x, wo.y, -wo.z);
+    const V3f h = refraction_half(up, down, back);
+    const float oh = up.dot(h);
+    const float ih = down.dot(h);
+    const float denominator = oh + back * ih;
+    if (oh > 0.f && ih < 0.f)
+        p += (1.f - entered_evenly) * ggx().g1(up) * ggx().d(h) * oh * -ih * back * back /
+             (up.z * denominator * denominator);
+    return p;
+}
+
+V3f Bsdf::leaving_subsurface(const V3f& wi) const {
+    if (wi.z <= 0.f) return V3f(0.f);
+    return over(passes(wi), passes_average_) * (wi.z * inverse_pi);
 }
 
 }  // namespace vemtra::surface

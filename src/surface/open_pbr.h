@@ -7,7 +7,9 @@
 //     clear:      refraction into the body, tinted here only where transmission_depth is 0
 //     subsurface: entrance into a scattering body; the integrator walks there (render/body.h)
 //   thin-walled:  the same with light going straight through: reflection's lobe mirrored to the far side, and diffuse
-// on both sides All directions are local, normal = +z on the side of wo, pointing away; eta is the IOR of the far side
+// on both sides
+//   thin film:    F of every facet is the film's, per channel; the body gets what the film lets through
+// All directions are local, normal = +z on the side of wo, pointing away; eta is the IOR of the far side
 // over that of wo's side.
 #pragma once
 #include "surface/diffuse.h"
@@ -16,6 +18,10 @@
 #include "surface/slots.h"
 
 namespace vemtra::surface {
+
+/// A wavelength that light bent by a prism carries, micrometres, and what that weighs in linear Rec.709: the mean over
+/// all is white. `u` in [0, 1).
+float draw_wavelength(float u, V3f& weight);
 
 struct Scattered {
     V3f wi{0.f};
@@ -26,20 +32,28 @@ struct Scattered {
 
 class Bsdf {
 public:
-    /// `eta` = IOR of the body's far side over that of the near side; `outside_ior` is what a metal given by n and k
-    /// lies in.
-    Bsdf(const Slots& sane_slots, float eta, float outside_ior = 1.f);
+    /// `eta` = IOR of the body's far side over that of the near side, which `near_ior` is: a film and a metal given by
+    /// n and k lie in it.
+    Bsdf(const Slots& sane_slots, float eta, float near_ior = 1.f);
     /// The body's own IOR over `outside`, or the other way round where the body is left; specular_weight is minded. An
     /// opaque body that is optically thinner than the coat over it is taken the other way round, which keeps its
     /// reflectance straight on and has no total reflection that its diffuse part would have to answer for (OpenPBR 1.1,
     /// "Coat").
-    static float eta_of(const Slots& slots, float outside_ior, bool leaving, int dispersed_channel = -1);
+    static float eta_of(const Slots& slots, float outside_ior, bool leaving, float wavelength = 0.f);
+
+    /// Of a wall or an interface whose facets do not reflect as a plain dielectric: where light goes, by how often it
+    /// met a facet. Shares per channel.
+    struct Parted {
+        V3f reflected{0.f}, through{0.f}, rest_reflected{0.f}, rest_through{0.f};
+    };
 
     /// What depends on wo (wo.z > 0) alone.
     struct Seen {
         RoughInterface::Seen interface;
         V3f wo;
-        float white = 1.f, dielectric = 0.f;
+        float white = 1.f;
+        V3f passes{1.f};  ///< share that goes on into the dielectric's body
+        Parted parted;    ///< of thin walls and films
         V3f metal_rest{0.f};
         V3f albedo{0.f};  ///< about the share of light that comes back, per channel
         float p_single = 0, p_cosine = 0, p_through = 0, p_cosine_through = 0, p_subsurface = 0;
@@ -57,15 +71,21 @@ public:
     template <class Next> Scattered scatter(const Seen& o, Next&& next) const;
     float scatter_pdf(const Seen& o, const V3f& wi) const;
 
+    /// Of light that comes out at wi (wi.z < 0): a direction over the surface that it may have entered by, and its
+    /// density. z is 0 where there is none.
+    template <class Next> V3f sample_entered(const V3f& wi, Next&& next) const;
+    float entered_pdf(const V3f& wi, const V3f& wo) const;
+
     bool transmits() const { return through_ > 0.f || thin_diffuse_ > 0.f; }
     const Ggx& ggx() const { return interface_.ggx(); }
     float eta() const { return interface_.eta(); }
     float metalness() const { return s_.base_metalness; }
     /// Diffuse light leaving the body towards wi after a walk in it: the share that the interface lets out, times
     /// cosine over pi.
-    float leaving_subsurface(const V3f& wi) const;
+    V3f leaving_subsurface(const V3f& wi) const;
 
 private:
+    static constexpr float entered_evenly = .1f;
     Seen substrate_from(const V3f& wo) const;
     V3f evaluate_substrate(const Seen& o, const V3f& wi) const;
     float substrate_pdf(const Seen& o, const V3f& wi) const;
@@ -73,8 +93,15 @@ private:
     Scattered sample_substrate(const Seen& o, float u_lobe, float u1, float u2) const;
     template <class Next> Scattered scatter_substrate(const Seen& o, Next&& next) const;
     bool opaque() const { return opaque_ >= 1.f && !film_ && !thin_; }
-    V3f film(float mu, bool metal) const;
+    /// Whether the dielectric's facets have a reflectance of their own.
+    bool coloured() const { return thin_ || film_; }
+    /// Reflectance of one facet of the dielectric, of both sides where it is a thin wall.
+    V3f facet(float mu) const;
     V3f metal_fresnel(float mu) const;
+    void sum_up_facets();
+    Parted parted(const V3f& w) const;
+    V3f passes(const V3f& w) const;  ///< into the body, at w.z > 0
+    float wall_rest(const V3f& wi, const Seen& o) const;
 
     Slots s_;
     RoughInterface interface_;
@@ -83,7 +110,9 @@ private:
     bool thin_ = false, film_ = false, matched_ = false;  // matched: equal media, no interface
     float opaque_ = 1.f, through_ = 0.f, subsurface_ = 0.f,
           thin_diffuse_ = 0.f;  // shares of the dielectric's substrate
-    float white_average_ = 1.f, dielectric_average_ = 0.f;
+    float white_average_ = 1.f, film_ior_ = 1.f, near_ior_ = 1.f, wall_forward_ = 0.f;
+    V3f passes_average_{1.f};                // cosine-weighted
+    V3f at_nodes_[facet_nodes], wall_{0.f};  // of coloured(): facet() at the nodes; its mean over the hemisphere
     AlbedoTables::Rest metal_rest_;
     ExtraLobes extra_;
 };
@@ -100,6 +129,22 @@ template <class Next> Scattered Bsdf::scatter(const Seen& o, Next&& next) const 
     s.pdf = 1.f;
     s.weight = extra_.evaluate(s_, o.wo, s.wi) / std::max(1e-12f, extra_.pdf(s_, o.wo, s.wi));
     return s;
+}
+
+template <class Next> V3f Bsdf::sample_entered(const V3f& wi, Next&& next) const {
+    const float u = next();
+    const float u1 = next();
+    const float u2 = next();
+    const V3f up(wi.x, wi.y, -wi.z);
+    if (u < entered_evenly) return surface::cosine_direction(u1, u2);
+    const V3f h = ggx().visible_normal(up, u1, u2);
+    V3f wo;
+    if (thin_) {
+        wo = h * (2.f * up.dot(h)) - up;
+        return wo.z > 1e-6f ? wo : V3f(0.f);
+    }
+    if (!surface::refract(up, h, 1.f / eta(), wo) || wo.z >= -1e-6f) return V3f(0.f);
+    return {wo.x, wo.y, -wo.z};
 }
 
 template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& next) const {
@@ -121,16 +166,11 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         if (s.wi.z > 1e-6f && next() * o.interface.g1 < ggx.g2(o.wo, s.wi)) {
             s.weight = metal_fresnel(o.wo.dot(h)) * s_.specular_weight;
         } else {
-            for (int tries = 0; tries < 64;
-                 ++tries) {  // what single scattering loses, in the directions in which it loses it
-                const float x = next();
-                const float y = next();
-                s.wi = cosine_direction(x, y);
-                if (next() < 1.f - tables.white(s.wi.z, interface_.roughness())) break;
-            }
-            s.wi.z = std::max(1e-5f, s.wi.z);
-            const V3f rest = tables.conductor_rest_at(metal_rest_, s.wi.z);
-            const float white = (1.f - o.white) * (1.f - tables.white(s.wi.z, interface_.roughness())) /
+            // What single scattering loses, in the directions in which it loses it.
+            s.wi = tables.draw_lost(interface_.facets(), next);
+            s.wi = turned_onward(metal_rest_.forward, o.wo, s.wi, next());
+            const V3f rest = tables.conductor_rest_at(metal_rest_, s.wi);
+            const float white = (1.f - o.white) * (1.f - tables.white(s.wi, interface_.facets())) /
                                 std::max(1e-6f, 1.f - white_average_);
             for (int c = 0; c < 3; ++c)
                 s.weight[c] = white > 1e-7f && metal_rest_.average[c] > 1e-7f
@@ -151,7 +191,7 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         const float y = next();
         s.wi = cosine_direction(x, y);
         s.wi.z = std::max(1e-5f, s.wi.z);
-        float chance = matched_ ? 1.f : 1.f - interface_.reflectance(s.wi.z);
+        float chance = matched_ ? 1.f : 1.f - interface_.reflectance(s.wi);
         if (r > 0.f) chance *= pi * eon(V3f(1.f), r, o.wo, s.wi).x / most;
         if (chance >= 1.f || next() < chance) break;
     }

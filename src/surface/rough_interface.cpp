@@ -2,51 +2,68 @@
 
 namespace vemtra::surface {
 
-RoughInterface::RoughInterface(const Ggx& ggx, float eta) : ggx_(ggx), eta_(eta), roughness_(std::sqrt(ggx.alpha())) {
+RoughInterface::RoughInterface(const Ggx& ggx, float eta) : ggx_(ggx), facets_(ggx), eta_(eta) {
     const AlbedoTables& tables = AlbedoTables::get();
-    average_ = tables.dielectric_average(roughness_, eta);
-    far_average_ = tables.dielectric_average(roughness_, 1.f / eta);
-    through_norm_ = std::sqrt(average_.through() * far_average_.through()) / eta;
-    sharp_ = average_.lost < 2e-4f && far_average_.lost < 2e-4f;
+    mean_ = tables.dielectric_mean(facets_, eta);
+    const AlbedoTables::Interface far = tables.dielectric_mean(facets_, 1.f / eta).shares;
+    // Stretched facets are known less well: energy is kept on the side that is looked from.
+    through_norm_ = facets_.round() ? std::sqrt(mean_.shares.through() * far.through()) / eta : far.through();
+    sharp_ = mean_.shares.lost < 2e-4f && far.lost < 2e-4f;
 }
 
 RoughInterface::Seen RoughInterface::seen_from(const V3f& wo) const {
     const AlbedoTables& tables = AlbedoTables::get();
     Seen o{wo, ggx_.g1(wo), {}, 0.f};
     if (sharp_) return o;
-    o.rest = tables.dielectric(wo.z, roughness_, eta_);
-    o.reflectance = tables.reflectance(wo.z, roughness_, eta_);
+    o.rest = tables.dielectric(wo, facets_, eta_);
+    o.reflectance = tables.reflectance(wo, facets_, eta_);
     return o;
 }
 
-float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
+float RoughInterface::reflect_once(const Seen& o, const V3f& wi, float& cosine) const {
     const V3f sum = o.wo + wi;
     const float length = sum.length();
+    cosine = 1.f;
     if (wi.z <= 0.f || length < 1e-8f) return 0.f;
     const V3f h = sum / length;
-    float f = fresnel_dielectric(o.wo.dot(h), eta_) * ggx_.d(h) * ggx_.g2(o.wo, wi) / (4.f * o.wo.z);
-    if (!sharp_ && average_.reflected > 1e-6f)
-        f += o.rest.reflected * AlbedoTables::get().dielectric(wi.z, roughness_, eta_).reflected /
-             (pi * average_.reflected) * wi.z;
-    return f;
+    cosine = o.wo.dot(h);
+    return ggx_.d(h) * ggx_.g2(o.wo, wi) / (4.f * o.wo.z);
+}
+float RoughInterface::refract_once(const Seen& o, const V3f& wi, float& cosine) const {
+    const V3f h = refraction_half(o.wo, wi, eta_);
+    const float oh = o.wo.dot(h);
+    const float ih = wi.dot(h);
+    cosine = 1.f;
+    if (!(oh > 0.f && ih < 0.f)) return 0.f;
+    cosine = oh;
+    const float denominator = oh + eta_ * ih;
+    const float g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
+    return ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
+}
+float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
+    if (sharp_ || mean_.shares.reflected <= 1e-6f) return 0.f;
+    return o.rest.reflected * AlbedoTables::get().dielectric(wi, facets_, eta_).reflected /
+           (pi * mean_.shares.reflected) * wi.z * onward(mean_.forward_reflected, o.wo, wi);
+}
+float RoughInterface::rest_through(const Seen& o, const V3f& wi) const {
+    if (sharp_ || through_norm_ <= 1e-6f) return 0.f;
+    const V3f far(wi.x, wi.y, -wi.z);
+    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, 1.f / eta_).through() /
+           (pi * through_norm_) * far.z * onward(mean_.forward_through, o.wo, far);
+}
+
+float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
+    if (wi.z <= 0.f) return 0.f;
+    float cosine;
+    const float once = reflect_once(o, wi, cosine);
+    return fresnel_dielectric(cosine, eta_) * once + rest_reflected(o, wi);
 }
 
 float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     if (wi.z >= 0.f) return 0.f;
-    float f = 0.f;
-    const V3f h = refraction_half(o.wo, wi, eta_);
-    const float oh = o.wo.dot(h);
-    const float ih = wi.dot(h);
-    if (oh > 0.f && ih < 0.f) {
-        const float denominator = oh + eta_ * ih;
-        const float g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
-        f = (1.f - fresnel_dielectric(oh, eta_)) * ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ /
-            (o.wo.z * denominator * denominator);
-    }
-    if (!sharp_ && through_norm_ > 1e-6f)
-        f += o.rest.through() * AlbedoTables::get().dielectric(-wi.z, roughness_, 1.f / eta_).through() /
-             (pi * through_norm_) * -wi.z;
-    return f;
+    float cosine;
+    const float once = refract_once(o, wi, cosine);
+    return (1.f - fresnel_dielectric(cosine, eta_)) * once + rest_through(o, wi);
 }
 
 float RoughInterface::rest_chance(const Seen& o, Event event) const {

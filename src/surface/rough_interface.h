@@ -1,9 +1,9 @@
 // A rough interface between two dielectrics, seen from one side: reflection and refraction of single scattering (Walter
 // et al. 2007) and what more bounces give back (albedo_tables.h), so that reflected and refracted light together are
 // all the light.
-//   reflection   F(h) D G2 / (4 mu_o)  +  Rm(mu_o) Rm(mu_i) mu_i / (pi Rm_average)
-//   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2)  +  Tm(mu_o) Tm'(mu_i) mu_i / (pi
-// Tm'_average)
+//   reflection   F(h) D G2 / (4 mu_o)  +  Rm(mu_o) Rm(mu_i) mu_i (1 + a x) / (pi Rm_average)
+//   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2)  +  Tm(mu_o) Tm'(mu_i) mu_i (1 + a x) /
+// (pi Tm'_average)
 //   eta          IOR of the far side over that of the near side;   '  the same interface seen from the far side
 // Values are f(wo, wi) times the cosine of wi, and keep flux (no eta^2 of radiance: a closed stack ends in the medium
 // where it began).
@@ -20,11 +20,14 @@ public:
 
     float eta() const { return eta_; }
     const Ggx& ggx() const { return ggx_; }
-    float roughness() const { return roughness_; }
+    const Facets& facets() const { return facets_; }
+    bool sharp() const { return sharp_; }  ///< nothing is lost in single scattering
     /// Share that comes back, all bounces: exact where the interface is sharp, else from the tables.
-    float reflectance(float mu) const {
-        return sharp_ ? fresnel_dielectric(mu, eta_) : AlbedoTables::get().reflectance(mu, roughness_, eta_);
+    float reflectance(const V3f& w) const {
+        return sharp_ ? fresnel_dielectric(w.z, eta_) : AlbedoTables::get().reflectance(w, facets_, eta_);
     }
+    float reflectance_average() const { return mean_.reflectance; }  ///< cosine-weighted
+    float rest_reflected_average() const { return mean_.shares.reflected; }
 
     enum class Event : uint8_t { reflect, refract };
 
@@ -38,6 +41,11 @@ public:
     Seen seen_from(const V3f& wo) const;
     float reflect(const Seen& o, const V3f& wi) const;  ///< wi.z > 0
     float refract(const Seen& o, const V3f& wi) const;  ///< wi.z < 0
+    /// The two parts of these: one facet, and all further ones.
+    float reflect_once(const Seen& o, const V3f& wi, float& cosine) const;  ///< without F; cosine on the facet
+    float refract_once(const Seen& o, const V3f& wi, float& cosine) const;  ///< without 1 - F
+    float rest_reflected(const Seen& o, const V3f& wi) const;
+    float rest_through(const Seen& o, const V3f& wi) const;
     /// Lets chance decide, in exact proportion to the values above: the density is the value, no light is lost, and
     /// nothing needs weighing. `next` gives numbers in [0, 1).
     template <class Next> V3f scatter(const Seen& o, Next&& next) const;
@@ -52,9 +60,10 @@ public:
 private:
     float rest_chance(const Seen& o, Event event) const;
     Ggx ggx_;
-    float eta_ = 1.f, roughness_ = 0.f;
-    bool sharp_ = true;  // nothing is lost in single scattering
-    AlbedoTables::Interface average_, far_average_;
+    Facets facets_;
+    float eta_ = 1.f;
+    bool sharp_ = true;
+    AlbedoTables::InterfaceMean mean_;
     float through_norm_ = 1.f;  // Tm'_average, from both sides' tables: the two must agree for light to go either way
 };
 
@@ -76,16 +85,12 @@ template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) co
     }
     if (kept) return wi;
     if (sharp_) return u < f ? V3f(0, 0, 1) : V3f(0, 0, -1);  // a direction in a million
-    // What single scattering lost comes back on either side with the density Em(mu) mu / (pi Em_average), by rejection.
+    // What single scattering lost comes back on either side.
     const bool through = next() * std::max(1e-9f, o.rest.lost) >= o.rest.reflected;
-    for (int tries = 0;; ++tries) {
-        const float a = next();
-        const float b = next();
-        wi = cosine_direction(a, b);
-        const AlbedoTables::Interface e = AlbedoTables::get().dielectric(wi.z, roughness_, through ? 1.f / eta_ : eta_);
-        if (tries == 64 || next() < (through ? e.through() : e.reflected)) break;
-    }
-    wi.z = std::max(1e-5f, wi.z);
+    const AlbedoTables& tables = AlbedoTables::get();
+    wi = through ? tables.draw_rest(AlbedoTables::Of::through, facets_, 1.f / eta_, next)
+                 : tables.draw_rest(AlbedoTables::Of::reflected, facets_, eta_, next);
+    wi = turned_onward(through ? mean_.forward_through : mean_.forward_reflected, o.wo, wi, next());
     if (through) wi.z = -wi.z;
     return wi;
 }

@@ -32,7 +32,7 @@ Tilt Tilt::make(const V3f& normal_local, const V3f& tangent_local) {
 
 void Stack::reset(float outside_ior) {
     count_ = 0;
-    ior_ = outside_ior;
+    ior_ = outside_ = outside_ior;
     darkening_ = 1.f;
     lift_ = V3f(1.f);
 }
@@ -64,8 +64,8 @@ void Stack::add(const Fuzz& f) {
     e.fuzz = f;
 }
 
-void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) {
-    base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, channel), ior_);
+void Stack::finish(const Slots& s, const Tilt& tilt, float wavelength, bool leaving) {
+    base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, wavelength), leaving ? s.specular_ior : ior_);
     tilt_ = tilt;
     if (!count_) return;
     // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n
@@ -96,7 +96,8 @@ void Stack::finish(const Slots& s, const Tilt& tilt, int channel, bool leaving) 
         below = std::min(below, a);
     }
     blurred.specular_roughness = std::min(1.f, std::sqrt(std::sqrt(variance)));
-    proxy_.emplace(blurred, Bsdf::eta_of(s, 1.f, false, channel));
+    proxy_.emplace(blurred, s.transmission_weight > 0.f ? base_->eta() * ior_ / outside_
+                                                        : Bsdf::eta_of(s, 1.f, false, wavelength));
     if (darkening_ < 1.f) {
         // K: diffuse light that the coat's underside sends back. A base of albedo E is darkened by (1 - K) / (1 - E K).
         const float k = 1.f - (1.f - AlbedoTables::get().reflectance_average(0.f, ior_)) / (ior_ * ior_);
@@ -132,7 +133,7 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
             continue;
         }
         if (e.has_interface) {
-            const float r = AlbedoTables::get().reflectance(mu, e.above.roughness(), e.eta);
+            const float r = AlbedoTables::get().reflectance(mu, e.above.facets().roughness, e.eta);
             surface += passed * r;
             passed *= 1.f - r;
             n *= e.eta;
@@ -148,6 +149,7 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
     const float s = luminance(surface);
     const float b = luminance(base);
     o.p_top = s + b > 1e-6f ? std::clamp(s / (s + b), .1f, .9f) : .5f;
+    if (only_fuzz_ && fuzz_albedo(elements_[0].fuzz.roughness, o.wo.z) < least_fuzz) o.p_top = 0.f;
     o.p_base = 1.f - o.p_top;
     return o;
 }
@@ -175,7 +177,7 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
 
 V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
     if (!count_) return base_->evaluate(o.base, tilt_.in(wi));
-    return walk(o.wo, wi, random);
+    return wi.z < 0.f ? walk_through(o.wo, wi, random) : walk(o.wo, wi, random);
 }
 
 Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& random) const {
@@ -195,6 +197,7 @@ Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& 
             s.wi = tilt_.out(s.wi);
         } else {
             s.wi = fuzz_direction(elements_[0].fuzz.roughness, o.wo, [&] { return random.next(); });
+            if (s.wi.z <= 0.f) return {};
         }
         s.pdf = pdf(o, s.wi);
         if (!(s.pdf > 0.f)) return {};
@@ -224,7 +227,8 @@ float Stack::refract_up(const Element& e, const V3f& a, const V3f& b, float& rev
     return value;
 }
 
-Stack::Event Stack::scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random) const {
+/// `tell`: the density is wanted whatever happens; 0 where it is not one.
+Stack::Event Stack::scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random, bool tell) const {
     Event out;
     if (e.straight()) {
         const float chance = e.is_fuzz ? e.fuzz.weight * fuzz_albedo(e.fuzz.roughness, std::fabs(a.z)) : 0.f;
@@ -242,7 +246,9 @@ Stack::Event Stack::scatter(const Element& e, bool from_above, const V3f& a, Wal
     out.reflected = wi.z > 0.f;
     out.direction = e.tilt.out(from_above ? wi : upright(wi));
     out.weight = V3f(1.f);
-    out.pdf = out.reflected && from_above && e.needs_pdf ? i.reflect(seen, wi) : 1.f;
+    out.pdf = tell                                         ? (out.reflected ? i.reflect(seen, wi) : i.refract(seen, wi))
+              : out.reflected && from_above && e.needs_pdf ? i.reflect(seen, wi)
+                                                           : 1.f;
     return out;
 }
 
@@ -264,6 +270,7 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
         const V3f x = from_above ? a : upright(a);
         const V3f y = fuzz_direction(e.fuzz.roughness, x,
                                      [&] { return random.next(); });  // a sheet of fibres is the same from both sides
+        if (y.z <= 0.f) return {};
         out.direction = from_above ? y : upright(y);
         out.weight = e.fuzz.color * (boost * chance);
         out.pdf = e.fuzz.weight * fuzz(e.fuzz.roughness, x, y) * y.z;
@@ -288,24 +295,20 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
     V3f W[most + 1];
     V3f B[most + 1];    // direction and weight, from over element k out to wi
     float P[most + 1];  // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
-    const bool up = wi.z > 0.f;
-    int reach = 0;  // W is known for elements 0..reach
-    if (up) {
-        W[0] = wi;
-        B[0] = V3f(1.f);
-        P[0] = 0.f;
-        for (int k = 1; k <= n; ++k) {
-            const Element& e = elements_[k - 1];
-            const Event s = pass(e, true, W[k - 1], Passage::refract, random);
-            if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
-            W[k] = -s.direction;
-            const float shrink =
-                e.straight() ? 1.f
-                             : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
-            B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
-            P[k] = e.two_ways ? s.pdf : 0.f;
-            reach = k;
-        }
+    int reach = 0;      // W is known for elements 0..reach
+    W[0] = wi;
+    B[0] = V3f(1.f);
+    P[0] = 0.f;
+    for (int k = 1; k <= n; ++k) {
+        const Element& e = elements_[k - 1];
+        const Event s = pass(e, true, W[k - 1], Passage::refract, random);
+        if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
+        W[k] = -s.direction;
+        const float shrink =
+            e.straight() ? 1.f : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
+        B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
+        P[k] = e.two_ways ? s.pdf : 0.f;
+        reach = k;
     }
     V3f sum(0.f);
     V3f beta(1.f);
@@ -319,9 +322,7 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
             if (!at_base) beta *= lift_, at_base = true;
             const V3f a = tilt_.in(-d);
             const Bsdf::Seen seen = base_->seen_from(a);
-            if (!up) {
-                sum += beta * base_->evaluate(seen, tilt_.in(wi));
-            } else if (reach == n) {
+            if (reach == n) {
                 const V3f in = tilt_.in(W[n]);
                 float weight = 1.f;
                 if (P[n] > 0.f) {
@@ -341,7 +342,7 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
         } else if (down) {
             const Element& e = elements_[k];
             const V3f a = -d;
-            if (up && k <= reach) {
+            if (k <= reach) {
                 float p;
                 const V3f f = reflect(e, a, W[k], p);
                 sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
@@ -363,7 +364,7 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
             const Element& e = elements_[k];
             beta *= absorbed(e, d.z);
             const V3f a = -d;
-            if (up && reflected_pdf >= 0.f && e.two_ways && k <= reach) {
+            if (reflected_pdf >= 0.f && e.two_ways && k <= reach) {
                 float reverse;
                 const float f = refract_up(e, a, W[k], reverse);
                 if (f > 0.f) sum += beta * B[k] * (f * reflected_pdf / (reflected_pdf + reverse));
@@ -380,6 +381,84 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
                 ++k;
             } else {
                 --k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return sum;
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return sum;
+            beta /= keep;
+        }
+    }
+    return sum;
+}
+
+/// Through the substrate, downwards. What goes down over it comes from an event at the element above: joined there
+/// against a direction W that is sampled backwards through the substrate, or at the substrate against wi.
+V3f Stack::walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const {
+    const int n = count_;
+    const Element& above = elements_[n - 1];
+    const V3f in = tilt_.in(wi);
+    auto next = [&] { return random.next(); };
+    V3f W(0.f);
+    V3f back(0.f);  // from W to wi, over the density of W
+    float density = 0.f;
+    if (!above.straight()) {
+        const V3f w = base_->sample_entered(in, next);
+        density = w.z > 0.f ? base_->entered_pdf(in, w) : 0.f;
+        if (density > 0.f) {
+            W = tilt_.out(w);
+            back = base_->evaluate(base_->seen_from(w), in) * absorbed(above, W.z) / density;
+        }
+    }
+    V3f sum(0.f);
+    V3f beta(1.f);
+    V3f d = -wo;
+    int k = 0;
+    bool down = true;
+    bool at_base = false;
+    float came = 0.f;  // density of the last event at the element above; 0: it cannot be joined
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == n) {
+            if (!at_base) beta *= lift_, at_base = true;
+            const V3f a = tilt_.in(-d);
+            const Bsdf::Seen seen = base_->seen_from(a);
+            const float weight = came > 0.f ? came / (came + base_->entered_pdf(in, a)) : 1.f;
+            sum += beta * base_->evaluate(seen, in) * weight;
+            const Scattered s = base_->scatter(seen, next);
+            if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
+            beta *= s.weight;
+            d = tilt_.out(s.wi);
+            down = false;
+            --k;
+        } else {
+            const Element& e = elements_[k];
+            const bool last = k == n - 1;
+            if (!down) beta *= absorbed(e, d.z);
+            const V3f a = -d;
+            if (last && density > 0.f) {
+                const RoughInterface& i = down ? e.above : e.below;
+                const V3f x = down ? e.tilt.in(a) : upright(e.tilt.in(a));
+                const V3f y = e.tilt.in(-W);
+                const float f = down ? i.refract(i.seen_from(x), y) : i.reflect(i.seen_from(x), upright(y));
+                V3f joined = beta * back * (f * density / (density + f));
+                if (!at_base) joined *= lift_;
+                sum += joined;
+            }
+            const Event s = scatter(e, down, a, random, last && !e.straight());
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            const bool was_down = down;
+            down = down != s.reflected;
+            if (was_down ? s.reflected : !s.reflected) {
+                if (k == 0) return sum;
+                --k;
+            } else {
+                came = last && !e.straight() ? s.pdf : 0.f;
+                beta *= absorbed(e, d.z);
+                ++k;
             }
         }
         const float m = max_component(beta);

@@ -7,6 +7,7 @@
 //   at the reflection        W[k]  direction in the medium over element k that leads to wi, found by refracting wi
 // downwards
 //   one passage later        the reflected direction is sampled, and evaluated at the interface above against W[k-1]
+// Downwards, through the substrate, the two places are the substrate and the event before it.
 // sample() is the walk itself: its weight is what absorption left. The density of its directions is not known; pdf() is
 // that of a mixture of lobes shaped like the stack, whose integral is one, which serves to weigh light sampling against
 // it (any such weights leave the mean as it is). For a substrate without coats all three are exact.
@@ -66,13 +67,14 @@ public:
     static constexpr int most = 40;  ///< coats and fuzzes together
 
     /// Build from the outside in, then `finish` with the substrate. `outside_ior` is the medium of wo.
-    explicit Stack(float outside_ior = 1.f) : ior_(outside_ior) {}
+    explicit Stack(float outside_ior = 1.f) : ior_(outside_ior), outside_(outside_ior) {}
     void reset(float outside_ior);
     void add(const Coat& coat);
     void add(const Fuzz& fuzz);
     /// `leaving`: wo lies in the substrate's own body, and outside_ior is that of the other side; there are no coats
     /// then.
-    void finish(const Slots& sane_slots, const Tilt& tilt, int dispersed_channel = -1, bool leaving = false);
+    void finish(const Slots& sane_slots, const Tilt& tilt, float wavelength = 0.f, bool leaving = false);
+    bool coated() const { return count_ > 0; }
     /// IOR of the medium that the substrate lies in.
     float ior() const { return ior_; }
     /// Undoes the darkening that the coats bring to a bright base by 1 - `darkening` (OpenPBR 1.1, "Coat darkening").
@@ -119,16 +121,17 @@ private:
     // At an element, the side of `a` (away from it); from_above tells which side. Values include the cosine.
     V3f reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) const;
     float refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const;
-    Event scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random) const;
+    Event scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random, bool tell = false) const;
     Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Event event, WalkRandom& random,
                float boost = 1.f) const;
     V3f walk(const V3f& wo, const V3f& wi, WalkRandom& random) const;
+    V3f walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     Scattered walk_out(const V3f& wo, WalkRandom& random) const;
     V3f absorbed(const Element& e, float mu) const;
 
     Element elements_[most];
     int count_ = 0;
-    float ior_ = 1.f, darkening_ = 1.f;
+    float ior_ = 1.f, outside_ = 1.f, darkening_ = 1.f;
     V3f lift_{1.f};                     // what undoing the darkening multiplies light from the substrate with
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;

@@ -370,6 +370,24 @@ int read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, int y, int chan
 
 }  // namespace
 
+namespace {
+/// As maps have it: what the name says, then what a file of floating point says of itself, then by its kind of numbers.
+std::string space_of_picture(const fs::path& file, const ImageHeader& h) {
+    std::string word;
+    for (const char c : file.stem().string() + "_") {
+        if (std::isalnum(static_cast<unsigned char>(c))) {
+            word += c;
+            continue;
+        }
+        if (const std::string named = colour_space_named(word); !named.empty() && named != "raw") return named;
+        word.clear();
+    }
+    const std::string own = colour_space_named(h.colour_space);
+    if (h.floating) return own.empty() || own == "raw" ? "lin_rec709" : own;
+    return "srgb_texture";
+}
+}  // namespace
+
 Result<Picture> read_picture(const fs::path& file) {
     auto broken = [&](const std::string& why) {
         return Error{"The image cannot be read", file.string(), "", why, "Choose another image, or export it again"};
@@ -385,22 +403,29 @@ Result<Picture> read_picture(const fs::path& file) {
     const OIIO::ImageSpec spec = in->spec();
     if (spec.width != header->width || spec.height != header->height) return broken("it changed while it was read");
     const size_t channels = size_t(std::min(3, spec.nchannels));
-    const bool decode = spec.format.basetype == OIIO::TypeDesc::UINT8;
+    const auto decode = colour_decode(space_of_picture(file, *header));
+    if (!decode) return broken(decode.error().why);
     Picture picture{spec.width, spec.height, {}};
     std::vector<float> rows;
     try {
         for (int y = 0, read = 0; y < spec.height; y += read) {  // memory follows what the file holds, not what it says
             read = read_rows(*in, spec, y, int(channels), rows);
             if (!read) return broken("the file is cut off: " + plain_reason(in->geterror()));
+            const size_t begin = picture.pixels.size();
             for (size_t i = 0; i < rows.size(); i += channels) {
                 V3f texel;
                 for (size_t c = 0; c < 3; ++c) {
                     float x = rows[i + std::min(c, channels - 1)];
                     if (!(std::fabs(x) <= brightest_texel)) x = x > 0 ? brightest_texel : 0.f;
-                    texel[int(c)] = decode ? srgb_to_linear(x) : std::max(0.f, x);
+                    texel[int(c)] = x;
                 }
                 picture.pixels.push_back(texel);
             }
+            // Colours outside of Rec.709 have numbers below zero, which are kept.
+            (*decode)->apply_curve(&picture.pixels[begin].x, picture.pixels.size() - begin);
+            if ((*decode)->has_matrix)
+                for (size_t i = begin; i < picture.pixels.size(); ++i)
+                    picture.pixels[i] = (*decode)->transform(picture.pixels[i]);
         }
     } catch (const std::bad_alloc&) {
         return broken("it does not fit into memory");

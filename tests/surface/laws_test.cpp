@@ -28,8 +28,8 @@ TEST_CASE("white furnace of haze: a body that only scatters keeps all light, how
 }
 
 TEST_CASE("dispersion parts colours by the Abbe number: n_F - n_C = (n_d - 1) / V") {
-    // The IOR of a channel is read back from the reflectance straight on: r = ((n - 1) / (n + 1))^2. Cauchy's curve
-    // through the channels' wavelengths (610, 550, 465 nm) gives the one between Fraunhofer's F and C lines (486.1 and
+    // The IOR at a wavelength is read back from the reflectance straight on: r = ((n - 1) / (n + 1))^2. Cauchy's curve
+    // through three wavelengths (610, 550, 465 nm) gives the one between Fraunhofer's F and C lines (486.1 and
     // 656.3 nm).
     Slots s;
     s.specular_ior = 1.6f;
@@ -38,7 +38,8 @@ TEST_CASE("dispersion parts colours by the Abbe number: n_F - n_C = (n_d - 1) / 
         s.transmission_dispersion_abbe_number = abbe;
         s.transmission_dispersion_scale = 1.f;
         double n[3];
-        for (int c = 0; c < 3; ++c) n[c] = double(surface::Bsdf::eta_of(s, 1.f, false, c));
+        constexpr float at[] = {.61f, .55f, .465f};
+        for (int c = 0; c < 3; ++c) n[c] = double(surface::Bsdf::eta_of(s, 1.f, false, at[c]));
         auto inverse2 = [](double micrometres) { return 1. / (micrometres * micrometres); };
         const double b = (n[2] - n[0]) / (inverse2(.465) - inverse2(.61));
         CHECK(b * (inverse2(.4861) - inverse2(.6563)) == Approx((1.6 - 1.) / double(abbe)).epsilon(.01));
@@ -46,7 +47,45 @@ TEST_CASE("dispersion parts colours by the Abbe number: n_F - n_C = (n_d - 1) / 
         CHECK(n[1] < n[2]);
     }
     s.transmission_dispersion_scale = 0.f;
-    CHECK(surface::Bsdf::eta_of(s, 1.f, false, 0) == surface::Bsdf::eta_of(s, 1.f, false, 2));
+    CHECK(surface::Bsdf::eta_of(s, 1.f, false, .45f) == surface::Bsdf::eta_of(s, 1.f, false, .65f));
+}
+
+TEST_CASE("wavelengths of bent light add up to white, and lean to their colours") {
+    V3f sum(0.f);
+    constexpr int n = 4000;
+    for (int i = 0; i < n; ++i) {
+        V3f weight;
+        const float wavelength = surface::draw_wavelength((float(i) + .5f) / n, weight);
+        CHECK(wavelength > .38f);
+        CHECK(wavelength < .72f);
+        if (wavelength > .62f) CHECK(weight.x > weight.y + weight.z);
+        if (wavelength < .46f) CHECK(weight.z > weight.x + weight.y);
+        sum += weight / n;
+    }
+    for (int c = 0; c < 3; ++c) CHECK(sum[c] == Approx(1.f).margin(.002));
+}
+
+TEST_CASE("a film thicker than the fringes can be told apart reflects their mean") {
+    // Two interfaces that know nothing of each other's phase (Stokes): R = 1 - (1 - a)(1 - b) / (1 - a b).
+    for (const float mu : {.3f, .8f}) {
+        const float film = 1.7f;
+        const float inner = std::sqrt(1.f - (1.f - mu * mu) / (film * film));
+        double rays[2];  // both polarisations
+        for (int p = 0; p < 2; ++p) {
+            auto r = [&](float c1, float c2, float n1, float n2) {
+                const float x =
+                    p ? (n2 * c1 - n1 * c2) / (n2 * c1 + n1 * c2) : (n1 * c1 - n2 * c2) / (n1 * c1 + n2 * c2);
+                return double(x * x);
+            };
+            const float under = std::sqrt(1.f - (1.f - mu * mu) / (1.5f * 1.5f));
+            const double a = r(mu, inner, 1.f, film), b = r(inner, under, film, 1.5f);
+            rays[p] = 1. - (1. - a) * (1. - b) / (1. - a * b);
+        }
+        for (const float thickness : {20.f, 21.3f}) {
+            const V3f f = surface::thin_film_on_dielectric(mu, thickness, film, 1.5f);
+            for (int c = 0; c < 3; ++c) CHECK(double(f[c]) == Approx(.5 * (rays[0] + rays[1])).margin(.004));
+        }
+    }
 }
 
 TEST_CASE("a film without thickness is no film") {

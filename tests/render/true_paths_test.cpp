@@ -1,0 +1,271 @@
+// Light along every path: lamps behind lamps, surfaces that shine, panes, holes, bodies with something in them.
+#include "render/body.h"
+#include "render/mesh_lights.h"
+#include "support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+constexpr const char* floor_obj = "o floor\nv -9 -9 0\nv 9 -9 0\nv 9 9 0\nv -9 9 0\nf 1 2 3 4\n";
+
+/// A matt grey floor seen from the side, and whatever a case puts over it.
+struct Bench {
+    Scratch s;
+    render::Workshop workshop;
+    scene::Scene scene;
+    Bench() {
+        s.write("floor.obj", floor_obj);
+        scene = plain_scene("floor.obj");
+        scene.parts[0].source = "floor";
+        matt(scene.build_ups[0], .5f);
+        scene.rigs[0].environment.on = false;
+        scene.rigs[0].environment.backdrop = V3f(0.f);
+        scene.cameras[0].position = V3f(0.f, -3.f, .4f);
+        scene.cameras[0].target = V3f(0.f, 0.f, 0.f);
+        scene.cameras[0].focal_length = 800.f;
+        scene.render.depth = 3;
+    }
+    static void matt(scene::BuildUp& b, float grey) {
+        b.layers[0].surface = {{"base_color", {scene::Value{V3f(grey)}, {}}},
+                               {"specular_weight", {scene::Value{0.f}, {}}}};
+    }
+    scene::Light& lamp(const std::string& id, float height, float size) {
+        scene::Light l;
+        l.id = l.name = id;
+        l.position = V3f(0.f, 0.f, height);
+        l.target = V3f(0.f);
+        l.size = V2f(size, size);
+        l.seen = false;
+        scene.rigs[0].lights.push_back(l);
+        return scene.rigs[0].lights.back();
+    }
+    /// Another part, with a build-up of its own of the same id.
+    scene::BuildUp& part(const std::string& id, const std::string& obj) {
+        s.write(id + ".obj", obj);
+        scene.assets.push_back({id, id + ".obj", 1.f, "y", {}});
+        scene::Part p;
+        p.id = p.source = p.name = id;
+        p.asset = p.build_up = id;
+        scene.parts.push_back(p);
+        scene.build_ups.push_back(scene::default_build_up(id, id));
+        return scene.build_ups.back();
+    }
+    std::shared_ptr<const render::Prepared> ready() { return prepared(scene, s.path, workshop); }
+    float light(int samples, render::FrameSettings::Strategy strategy = render::FrameSettings::Strategy::combined) {
+        render::FrameSettings frame;
+        frame.width = frame.height = 24;
+        frame.depth = scene.render.depth;
+        frame.strategy = strategy;
+        const auto p = ready();
+        render::Film film(24, 24, p->rig.groups.size());
+        render::render_samples(*p, frame, 0, uint32_t(samples), film, nullptr, nullptr, nullptr);
+        std::vector<V3f> out;
+        film.resolve(render::group_gains(*p, scene), out);
+        return mean(out).x;
+    }
+};
+std::string square(float half, float height, const char* name, bool down) {
+    auto n = [](float x) { return std::to_string(x) + " "; };
+    std::string o = std::string("o ") + name + "\n";
+    for (const V2f& c : {V2f(-half, -half), V2f(half, -half), V2f(half, half), V2f(-half, half)})
+        o += "v " + n(c.x) + n(c.y) + n(height) + "\n";
+    return o + (down ? "f 4 3 2 1\n" : "f 1 2 3 4\n");
+}
+
+}  // namespace
+
+TEST_CASE("lamps that are not seen hide nothing: one behind another adds its light") {
+    Bench near_one, far_one, both;
+    for (Bench* b : {&near_one, &both}) b->lamp("near", 1.f, .6f).intensity = 3.f;
+    for (Bench* b : {&far_one, &both}) b->lamp("far", 2.f, 1.2f).intensity = 5.f;
+    const auto by_surface = render::FrameSettings::Strategy::surface_only;
+    const float sum = near_one.light(256) + far_one.light(256);
+    CHECK(both.light(256) == Approx(sum).epsilon(.02));
+    CHECK(both.light(4096, by_surface) == Approx(sum).epsilon(.05));
+}
+
+TEST_CASE("a lamp that is seen stands in the way of those behind it, whichever way light is found") {
+    Bench b;
+    b.lamp("near", 1.f, .6f).intensity = 3.f;
+    b.scene.rigs[0].lights.back().seen = true;
+    b.lamp("far", 2.f, .4f).intensity = 40.f;
+    const float together = b.light(512);
+    CHECK(b.light(8192, render::FrameSettings::Strategy::surface_only) == Approx(together).epsilon(.05));
+}
+
+TEST_CASE("a surface that shines lights others as if it were found by chance, without its noise") {
+    Bench b;
+    scene::BuildUp& sign = b.part("sign", square(.15f, .8f, "sign", true));
+    Bench::matt(sign, 0.f);
+    sign.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
+    const float aimed = b.light(64);
+    const float by_chance = b.light(16384, render::FrameSettings::Strategy::surface_only);
+    CHECK(aimed > .01f);
+    CHECK(aimed == Approx(by_chance).epsilon(.04));
+    CHECK(b.light(64, render::FrameSettings::Strategy::light_only) == Approx(aimed).epsilon(.02));
+    // The other side is dark.
+    sign = scene::default_build_up("sign", "sign");
+    Bench::matt(sign, 0.f);
+    b.s.write("sign.obj", square(.15f, .8f, "sign", false));
+    sign.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
+    Bench turned;
+    scene::BuildUp& other = turned.part("sign", square(.15f, .8f, "sign", false));
+    Bench::matt(other, 0.f);
+    other.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
+    CHECK(turned.light(64) < .002f * aimed);
+}
+
+TEST_CASE("faces that shine are drawn by the density that is told, and it adds up to one") {
+    Bench b;
+    b.s.write("sphere.obj", sphere_obj());
+    scene::BuildUp& lantern = b.part("sphere", sphere_obj());
+    lantern.layers[0].surface["emission_luminance"] = {scene::Value{1000.f}, {}};
+    const auto p = b.ready();
+    REQUIRE(p->emitters);
+    const uint32_t instance = uint32_t(p->instance_of("sphere"));
+    const size_t faces = p->geometry->shape(instance).faces();
+    double sum = 0;
+    std::vector<double> expected(faces), found(faces);
+    for (uint32_t f = 0; f < faces; ++f) {
+        expected[f] = double(p->emitters->density({instance, f, .3f, .3f})) * double(p->geometry->area(instance, f));
+        sum += expected[f];
+    }
+    CHECK(sum == Approx(1.).margin(1e-4));
+    CHECK(p->emitters->density({0, 0, .3f, .3f}) == 0.f);
+    constexpr int n = 200000;
+    for (int i = 0; i < n; ++i) {
+        float density;
+        const float u = (float(i) + .5f) / n;
+        const geometry::Place at = p->emitters->sample(u, std::fmod(float(i) * .618034f, 1.f), density);
+        REQUIRE(at.instance == instance);
+        found[at.face] += 1. / n;
+        CHECK(density == p->emitters->density(at));
+        CHECK(at.u + at.v <= 1.0001f);
+    }
+    for (uint32_t f = 0; f < faces; ++f) CHECK(found[f] == Approx(expected[f]).margin(3e-5).epsilon(.02));
+}
+
+TEST_CASE("a smooth thin pane lets shadow rays pass by what a slab lets through") {
+    Bench open, behind;
+    for (Bench* b : {&open, &behind}) b->lamp("lamp", 3.f, .01f).intensity = 90000.f;
+    scene::BuildUp& pane = behind.part("pane", square(1.f, 1.f, "pane", false));
+    pane.layers[0].surface = {{"transmission_weight", {scene::Value{1.f}, {}}},
+                              {"transmission_color", {scene::Value{V3f(.8f)}, {}}},
+                              {"geometry_thin_walled", {scene::Value{1.f}, {}}},
+                              {"specular_roughness", {scene::Value{0.f}, {}}}};
+    const float f = .04f;
+    const float clear = open.light(64);
+    CHECK(clear > .01f);
+    CHECK(behind.light(512) == Approx(clear * .8f * (1.f - f) / (1.f + f)).epsilon(.02));
+}
+
+TEST_CASE("what is seen through a hole is told of as what it is, and a hole takes no depth") {
+    Bench b;
+    b.scene.rigs[0].environment.on = true;
+    const float plain = b.light(64);
+    for (int k = 0; k < 5; ++k) {
+        const std::string id = "net" + std::to_string(k);
+        scene::BuildUp& net =
+            b.part(id, "o " + id + "\nv -9 -" + std::to_string(2 - .1f * float(k)) + " -9\nv 9 -" +
+                           std::to_string(2 - .1f * float(k)) + " -9\nv 9 -" + std::to_string(2 - .1f * float(k)) +
+                           " 9\nv -9 -" + std::to_string(2 - .1f * float(k)) + " 9\nf 1 2 3 4\n");
+        net.layers[0].surface["geometry_opacity"] = {scene::Value{0.f}, {}};
+    }
+    b.scene.render.depth = 3;
+    CHECK(b.light(64) == Approx(plain).epsilon(.01));
+    const auto p = b.ready();
+    render::FrameSettings frame;
+    frame.width = frame.height = 8;
+    frame.depth = 3;
+    render::Film film(8, 8, p->rig.groups.size(), p->layers.size());
+    render::render_samples(*p, frame, 0, 4, film, nullptr, nullptr, nullptr);
+    const size_t floor = size_t(p->first_layer[0]);
+    for (size_t i = 0; i < 64; ++i) {
+        CHECK(film.alpha[i] == 4.f);
+        CHECK(film.coverage[floor][i] == 4.f);
+        CHECK(film.normal[i].z == Approx(4.f).margin(1e-3));
+        CHECK(film.depth[i] / 4.f > 2.4f);  // the nets stand at about one metre
+    }
+}
+
+TEST_CASE("white wax gives back all light that goes into it") {
+    Bench b;
+    b.s.write("sphere.obj", sphere_obj());
+    scene::BuildUp& wax = b.part("sphere", sphere_obj());
+    wax.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
+                             {"subsurface_color", {scene::Value{V3f(1.f)}, {}}},
+                             {"subsurface_radius", {scene::Value{.05f}, {}}},
+                             {"subsurface_radius_scale", {scene::Value{V3f(1.f)}, {}}},
+                             {"specular_weight", {scene::Value{0.f}, {}}}};
+    b.scene.parts.erase(b.scene.parts.begin());
+    b.scene.rigs[0].environment.on = true;
+    b.scene.cameras[0].focal_length = 60.f;
+    b.scene.render.depth = 12;
+    CHECK(b.light(48) == Approx(1.f).margin(.006));
+}
+
+TEST_CASE("what is set into wax is met by the light in it") {
+    auto wax_with = [](float grey) {
+        Bench b;
+        scene::BuildUp& wax = b.part("sphere", sphere_obj());
+        wax.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
+                                 {"subsurface_color", {scene::Value{V3f(.95f)}, {}}},
+                                 {"subsurface_radius", {scene::Value{.3f}, {}}},
+                                 {"subsurface_radius_scale", {scene::Value{V3f(1.f)}, {}}},
+                                 {"specular_weight", {scene::Value{0.f}, {}}}};
+        b.scene.parts.erase(b.scene.parts.begin());
+        if (grey >= 0.f) {
+            scene::BuildUp& core = b.part("core", sphere_obj());
+            b.scene.parts.back().source = "sphere";
+            b.scene.assets.back().scale = .8f;
+            Bench::matt(core, grey);
+        }
+        b.scene.rigs[0].environment.on = true;
+        b.scene.cameras[0].focal_length = 300.f;
+        b.scene.render.depth = 40;
+        return b.light(96);
+    };
+    const float empty = wax_with(-1.f), black = wax_with(0.f), white = wax_with(1.f);
+    INFO("empty " << empty << ", black core " << black << ", white core " << white);
+    CHECK(black < .8f * empty);
+    CHECK(white > empty);
+    CHECK(white < 1.02f);
+}
+
+TEST_CASE("behind clear glass the camera sees the backdrop, where it does not see the surroundings") {
+    Bench b;
+    scene::BuildUp& glass = b.part("sphere", sphere_obj());
+    glass.layers[0].surface = {{"transmission_weight", {scene::Value{1.f}, {}}},
+                               {"specular_ior", {scene::Value{1.01f}, {}}},
+                               {"specular_roughness", {scene::Value{0.f}, {}}}};
+    b.scene.parts.erase(b.scene.parts.begin());
+    b.scene.rigs[0].environment.on = true;
+    b.scene.rigs[0].environment.seen = false;
+    b.scene.rigs[0].environment.backdrop = V3f(.25f);
+    b.scene.cameras[0].focal_length = 900.f;
+    CHECK(b.light(32) == Approx(.25f).margin(.01));
+}
+
+TEST_CASE("an environment is drawn by every one of its texels: a lamp of one texel in a large picture") {
+    texture::Picture picture{3000, 1500, {}};
+    picture.pixels.assign(size_t(3000) * 1500, V3f(.01f));
+    picture.pixels[size_t(400) * 3000 + 1234] = V3f(200000.f);
+    const auto shared = std::make_shared<const render::EnvironmentPicture>(std::move(picture));
+    const render::EnvironmentMap map(shared, V3f(1.f), 30.f);
+    double most = 0, sum = 0;
+    constexpr int n = 40000;
+    for (int i = 0; i < n; ++i) {
+        float density;
+        const V3f d = map.sample((float(i) + .5f) / n, std::fmod(float(i) * .618034f, 1.f), density);
+        REQUIRE(density > 0.f);
+        CHECK(map.pdf(d) == Approx(density).epsilon(.02));
+        const double value = double(luminance(map.radiance(d))) / double(density);
+        most = std::max(most, value);
+        sum += value / n;
+    }
+    // Bilinear reading spreads the texel over its neighbours: a few times the mean, not hundreds.
+    CHECK(most < 30. * sum);
+    CHECK(sum == Approx(4. * M_PI * double(map.average_luminance())).epsilon(.03));
+}
