@@ -14,6 +14,16 @@ float unit(uint32_t h) {
     return float(int(h >> 8)) * 0x1p-24f;
 }
 
+/// A normal that is shorter than one is a mean of many: their slopes vary by (1 - L) / L along each direction, and
+/// facets that are tilted by that are so much rougher, alpha^2 by twice the variance.
+float widened(float roughness, const V3f& normal) {
+    const float square = normal.length2();
+    if (square > .999f || square < 1e-4f) return roughness;
+    const float length = std::sqrt(square);
+    const float a2 = roughness * roughness * roughness * roughness + 2.f * (1.f - length) / length;
+    return std::min(1.f, std::sqrt(std::sqrt(a2)));
+}
+
 /// The scattered point nearest to p among the cells around it (Worley 1996): the flake that p lies on.
 uint32_t nearest_flake(const V3f& p) {
     const int cx = int(std::floor(p.x));
@@ -338,6 +348,8 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
                       bool leaving, float wavelength, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
+    s.specular_roughness = widened(s.specular_roughness, s.geometry_normal);
+    s.coat_roughness = widened(s.coat_roughness, s.geometry_coat_normal);
     if (leaving && (point.coat >= 0 || s.coat_weight > 0.f)) {
         if (random.next() >= s.transmission_weight * (1.f - s.base_metalness))
             s.transmission_weight = 0.f;
@@ -357,6 +369,7 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
     if (!leaving) {
         for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
             surface::Slots c = coats_[size_t(k)].slots;
+            c.coat_roughness = widened(c.coat_roughness, c.geometry_coat_normal);
             const surface::Slots before = c;
             if (c.flake_density > 0.f && flake(c, i, flake_normal, random)) {
                 coat(before, before.coat_color, before.thickness * .5f);  // flakes float in the middle of it

@@ -100,8 +100,8 @@ Bsdf::Bsdf(const Slots& s, float eta, float near_ior) : s_(s), body_(s.base_colo
         metal_.exact ? conductor_f82(s.metal_ior, s.metal_extinction, near_ior) : FresnelF82(body_, s.specular_color);
     matched_ = std::fabs(eta - 1.f) < 2e-3f && !film_;
     const bool no_step = std::fabs(eta - 1.f) < 2e-3f;
-    interface_ =
-        RoughInterface(Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy), no_step ? 1.002f : eta);
+    const Ggx ggx = Ggx::from(s.specular_roughness, s.specular_roughness_anisotropy);
+    interface_ = s.base_metalness < 1.f ? RoughInterface(ggx, no_step ? 1.002f : eta) : RoughInterface(ggx);
     film_ior_ = s.thin_film_ior / near_ior;
     near_ior_ = near_ior;
     through_ = s.transmission_weight;

@@ -17,6 +17,8 @@ class RoughInterface {
 public:
     RoughInterface() = default;
     RoughInterface(const Ggx& ggx, float eta);
+    /// Facets alone, where nothing goes through them.
+    explicit RoughInterface(const Ggx& ggx) : ggx_(ggx), facets_(ggx) {}
 
     float eta() const { return eta_; }
     const Ggx& ggx() const { return ggx_; }

@@ -1,11 +1,15 @@
 // normalmap: a tangent-space normal map as a direction in the asset's own space (MaterialX 1.39). Its frame is the one
 // in which the map itself was read, so that turned and projected maps stay right: u to the right, v up where green
-// points up.
+// points up. Where the map was averaged its directions differ, and their mean is shorter than one: the result is, too,
+// and the surface takes that for roughness (Toksvig 2005).
 #include "nodes/kernel.h"
 #include "nodes/kernels/place.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
+
+/// Codes of 8 bits leave no direction at unit length: so much is no spread.
+constexpr float uncertain_length = .008f;
 
 enum NormalmapUniform : int { normalmap_green };  // 1 where it points down
 
@@ -18,9 +22,14 @@ void normalmap(const KernelArgs& k) {
         float u[3];
         float v[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
-        float x = (2.f * k.in[0][i] - 1.f) * k.in[3][i];
-        float y = (2.f * k.in[1][i] - 1.f) * k.in[3][i] * sign;
-        float z = 2.f * k.in[2][i] - 1.f;
+        const float scale = k.in[3][i];
+        float x = 2.f * k.in[0][i] - 1.f;
+        float y = (2.f * k.in[1][i] - 1.f) * sign;
+        const float z = 2.f * k.in[2][i] - 1.f;
+        const float mean = min_of(1.f, __builtin_sqrtf(x * x + y * y + z * z) + uncertain_length);
+        const float spread = mean > .05f ? scale * scale * (1.f - mean) / mean : 0.f;
+        x *= scale;
+        y *= scale;
         if (!place_directions(*k.points, axes, i, u, v)) {
             for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
             continue;
@@ -40,7 +49,7 @@ void normalmap(const KernelArgs& k) {
             out[c] = x * u[c] + y * w[c] + z * n[c];
             sum += out[c] * out[c];
         }
-        sum = sum > 1e-12f ? 1.f / __builtin_sqrtf(sum) : 0.f;
+        sum = sum > 1e-12f ? 1.f / (__builtin_sqrtf(sum) * (1.f + spread)) : 0.f;
         for (int c = 0; c < 3; ++c) k.out[c][i] = sum > 0.f ? out[c] * sum : n[c];
     }
 }
