@@ -20,7 +20,7 @@ float widened(float roughness, const V3f& normal) {
     const float square = normal.length2();
     if (square > .999f || square < 1e-4f) return roughness;
     const float length = std::sqrt(square);
-    const float a2 = roughness * roughness * roughness * roughness + 2.f * (1.f - length) / length;
+    const float a2 = roughness * roughness * roughness * roughness + 1.8f * (1.f - length) / length;
     return std::min(1.f, std::sqrt(std::sqrt(a2)));
 }
 

@@ -237,6 +237,9 @@ AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, floa
 // Stretched facets between dielectrics have too many dimensions to be kept: what single scattering does with them is
 // summed up at the nodes of the grid that are asked for, once.
 void AlbedoTables::stretched_once(const V3f& w, const Facets& f, float eta, float& reflected, float& lost) {
+    constexpr int coarse_mus = 17;
+    constexpr int coarse_turns = 5;
+    constexpr int side = 24;
     struct Node {
         std::once_flag once;
         std::vector<float> values;  // [turn][mu][reflected, lost]
@@ -246,17 +249,18 @@ void AlbedoTables::stretched_once(const V3f& w, const Facets& f, float eta, floa
         Node& n = nodes[size_t((r * S + a) * N + e)];
         std::call_once(n.once, [&] {
             const Ggx ggx = Ggx::from(float(r) / (R - 1), stretch_at(a));
-            n.values.resize(size_t(T) * M * 2);
-            for (int p = 0; p < T; ++p)
-                for (int m = 0; m < M; ++m) {
-                    const float t = float(m) / (M - 1);
+            n.values.resize(size_t(coarse_turns) * coarse_mus * 2);
+            for (int p = 0; p < coarse_turns; ++p)
+                for (int m = 0; m < coarse_mus; ++m) {
+                    const float t = float(m) / (coarse_mus - 1);
                     const float mu = std::max(2e-3f, t * t);
-                    const float c = float(p) / (T - 1);
+                    const float c = float(p) / (coarse_turns - 1);
                     const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
                     const ScatteredOnce once =
-                        scatter_once({s * c, s * std::sqrt(std::max(0.f, 1.f - c * c)), mu}, ggx, eta_at(e), 40);
-                    n.values[size_t(p * M + m) * 2] = float(once.reflected);
-                    n.values[size_t(p * M + m) * 2 + 1] = std::max(0.f, float(1. - once.reflected - once.through));
+                        scatter_once({s * c, s * std::sqrt(std::max(0.f, 1.f - c * c)), mu}, ggx, eta_at(e), side);
+                    n.values[size_t(p * coarse_mus + m) * 2] = float(once.reflected);
+                    n.values[size_t(p * coarse_mus + m) * 2 + 1] =
+                        std::max(0.f, float(1. - once.reflected - once.through));
                 }
         });
         return n.values.data();
@@ -264,16 +268,17 @@ void AlbedoTables::stretched_once(const V3f& w, const Facets& f, float eta, floa
     const Span r(f.roughness, R);
     const Cell a = stretch_cell(f.stretch);
     const Span e = eta_span(eta);
-    const Span p(Facets::turned(w), T);
-    const Span m = mu_span(w.z);
+    const Span p(Facets::turned(w), coarse_turns);
+    const Span m(std::sqrt(std::max(0.f, w.z)), coarse_mus);
     reflected = lost = 0.f;
     for (int c = 0; c < 8; ++c) {
         const float part = ((c & 1) ? r.f : 1.f - r.f) * ((c & 2) ? a.f : 1.f - a.f) * ((c & 4) ? e.f : 1.f - e.f);
         if (part <= 0.f) continue;
-        const float* v = node(r.i + (c & 1), a.i + (c >> 1 & 1), e.i + (c >> 2)) + size_t(p.i * M + m.i) * 2;
+        const float* v = node(r.i + (c & 1), a.i + (c >> 1 & 1), e.i + (c >> 2)) + size_t(p.i * coarse_mus + m.i) * 2;
+        constexpr int next = 2 * coarse_mus;
         for (int k = 0; k < 2; ++k)
             (k ? lost : reflected) +=
-                part * lerp(lerp(v[k], v[2 + k], m.f), lerp(v[2 * M + k], v[2 * M + 2 + k], m.f), p.f);
+                part * lerp(lerp(v[k], v[2 + k], m.f), lerp(v[next + k], v[next + 2 + k], m.f), p.f);
     }
 }
 

@@ -2,6 +2,7 @@
 #include "render/body.h"
 #include "render/mesh_lights.h"
 #include "support.h"
+#include "texture_support.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -268,4 +269,70 @@ TEST_CASE("an environment is drawn by every one of its texels: a lamp of one tex
     // Bilinear reading spreads the texel over its neighbours: a few times the mean, not hundreds.
     CHECK(most < 30. * sum);
     CHECK(sum == Approx(4. * M_PI * double(map.average_luminance())).epsilon(.03));
+}
+
+TEST_CASE("bumpy metal has one brightness, however far away it is seen from") {
+    Scratch s;
+    s.write("square.obj", square_obj);
+    // Bumps of about eight texels, as heights and as directions.
+    constexpr int size = 512;
+    auto height = [](float x, float y) {
+        return .5f + .25f * std::sin(x * .8f + std::sin(y * .31f)) * std::sin(y * .7f + 1.3f * std::sin(x * .23f));
+    };
+    write_image(s.path / "bumps.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+                [&](int x, int y, int) { return height(float(x), float(y)); });
+    constexpr float rise = .004f;  // in widths of the square
+    write_image(s.path / "directions.exr", size, size, 3, OIIO::TypeDesc::FLOAT, [&](int x, int y, int c) {
+        const float dx = rise * size * .5f * (height(float(x + 1), float(y)) - height(float(x - 1), float(y)));
+        const float dy = rise * size * .5f * (height(float(x), float(y - 1)) - height(float(x), float(y + 1)));
+        const V3f n = V3f(-dx, -dy, 1.f).normalized();
+        return .5f + .5f * (c == 0 ? n.x : c == 1 ? n.y : n.z);
+    });
+    // A bright half of the sky to one side: what is reflected changes much with the normal.
+    write_image(s.path / "sky.exr", 256, 128, 3, OIIO::TypeDesc::FLOAT, [](int x, int y, int) {
+        const float dx = float(x - 128) / 24.f, dy = float(y - 58) / 24.f;
+        return .1f + 20.f * std::exp(-dx * dx - dy * dy);
+    });
+    for (const bool as_heights : {true, false}) {
+        scene::Scene scene = plain_scene("square.obj");
+        scene.parts[0].source = "square";
+        scene.rigs[0].environment.image = "sky.exr";
+        scene.cameras[0].position = V3f(.5f, .5f, 4.f);
+        scene.cameras[0].target = V3f(.5f, .5f, 0.f);
+        scene.cameras[0].focal_length = 300.f;
+        scene.render.depth = 2;
+        scene::BuildUp& b = scene.build_ups[0];
+        const std::string lane = b.layers[0].id;
+        std::string from;
+        if (as_heights) {
+            from = scene::add_node(b, lane, "heightrelief", "vector3", "Relief");
+            scene::node(b, from)->inputs["file"].value = std::string("bumps.exr");
+            scene::node(b, from)->inputs["height"].value = rise;
+        } else {
+            const std::string map = scene::add_node(b, lane, "image", "vector3", "Map");
+            scene::node(b, map)->inputs["file"].value = std::string("directions.exr");
+            scene::node(b, map)->inputs["colorspace"].value = std::string("raw");
+            from = scene::add_node(b, lane, "normalmap", "vector3", "Directions");
+            scene::node(b, from)->inputs["in"].from = map;
+        }
+        b.layers[0].surface = {{"base_metalness", {scene::Value{1.f}, {}}},
+                               {"base_color", {scene::Value{V3f(.9f)}, {}}},
+                               {"specular_roughness", {scene::Value{.15f}, {}}}};
+        b.layers[0].surface["geometry_normal"].from = from;
+        render::Workshop workshop;
+        render::PrepareOptions options;
+        options.folder = s.path;
+        options.maps_now = true;
+        const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+        const float close = mean(rendered(*p, 1536, 1536, 1)).x;
+        INFO((as_heights ? "heights" : "directions") << ", close by " << close);
+        for (const int pixels : {48, 12, 3}) {
+            const float far = mean(rendered(*p, pixels, pixels, 24 * 192 * 192 / (pixels * pixels) / 4)).x;
+            INFO(pixels << " pixels: " << far);
+            CHECK(far == Approx(close).epsilon(.02));
+        }
+        b.layers[0].surface.erase("geometry_normal");
+        const float flat = mean(rendered(*prepared(scene, s.path, workshop), 12, 12, 400)).x;
+        CHECK(std::fabs(flat - close) > .15f * close);  // it matters
+    }
 }

@@ -9,7 +9,7 @@ namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 /// Codes of 8 bits leave no direction at unit length: so much is no spread.
-constexpr float uncertain_length = .008f;
+constexpr float uncertain_length = .004f;
 
 enum NormalmapUniform : int { normalmap_green };  // 1 where it points down
 
