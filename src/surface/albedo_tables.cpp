@@ -1,7 +1,7 @@
 #include "surface/albedo_tables.h"
 
-#include <bit>
-#include <mutex>
+#include <atomic>
+#include <memory>
 
 #include "surface/microsurface.h"
 
@@ -235,70 +235,97 @@ AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, floa
     return {at(lost_data, e, r, m), at(reflected_data, e, r, m)};
 }
 // Stretched facets between dielectrics have too many dimensions to be kept: what single scattering does with them is
-// summed up at the nodes of the grid that are asked for, once.
-void AlbedoTables::stretched_once(const V3f& w, const Facets& f, float eta, float& reflected, float& lost) {
+// summed up at the nodes of the grid that are asked for, once. What comes back of what it loses is taken from round
+// facets as rough as the section along the direction.
+AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, float eta) const {
     constexpr int coarse_mus = 17;
     constexpr int coarse_turns = 5;
     constexpr int side = 24;
     struct Node {
-        std::once_flag once;
-        std::vector<float> values;  // [turn][mu][reflected, lost]
+        Stretched values[coarse_turns * coarse_mus];  // [turn][mu]
+        Stretched mean;
     };
-    static std::vector<Node> nodes(size_t(R) * S * N);
-    auto node = [](int r, int a, int e) -> const float* {
-        Node& n = nodes[size_t((r * S + a) * N + e)];
-        std::call_once(n.once, [&] {
-            const Ggx ggx = Ggx::from(float(r) / (R - 1), stretch_at(a));
-            n.values.resize(size_t(coarse_turns) * coarse_mus * 2);
-            for (int p = 0; p < coarse_turns; ++p)
-                for (int m = 0; m < coarse_mus; ++m) {
-                    const float t = float(m) / (coarse_mus - 1);
-                    const float mu = std::max(2e-3f, t * t);
-                    const float c = float(p) / (coarse_turns - 1);
-                    const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
-                    const ScatteredOnce once =
-                        scatter_once({s * c, s * std::sqrt(std::max(0.f, 1.f - c * c)), mu}, ggx, eta_at(e), side);
-                    n.values[size_t(p * coarse_mus + m) * 2] = float(once.reflected);
-                    n.values[size_t(p * coarse_mus + m) * 2 + 1] =
-                        std::max(0.f, float(1. - once.reflected - once.through));
-                }
-        });
-        return n.values.data();
+    static std::vector<std::atomic<const Node*>> nodes(size_t(R) * S * N);  // made at need, kept to the end
+    auto between = [](const Stretched* v, float turned, float t) {
+        const Span p(turned, coarse_turns);
+        const Span m(t, coarse_mus);
+        v += p.i * coarse_mus + m.i;
+        auto mix = [&](float Stretched::*x) {
+            return lerp(lerp(v[0].*x, v[1].*x, m.f), lerp(v[coarse_mus].*x, v[coarse_mus + 1].*x, m.f), p.f);
+        };
+        return Stretched{mix(&Stretched::reflected), mix(&Stretched::lost), mix(&Stretched::rest)};
+    };
+    auto make = [&](int r, int a, int e) -> const Node& {
+        std::atomic<const Node*>& slot = nodes[size_t((r * S + a) * N + e)];
+        if (const Node* made = slot.load(std::memory_order_acquire)) return *made;
+        auto fresh = std::make_unique<Node>();
+        Node& n = *fresh;
+        const Ggx ggx = Ggx::from(float(r) / (R - 1), stretch_at(a));
+        const Facets facets(ggx);
+        for (int p = 0; p < coarse_turns; ++p)
+            for (int m = 0; m < coarse_mus; ++m) {
+                const float t = float(m) / (coarse_mus - 1);
+                const float mu = std::max(2e-3f, t * t);
+                const float c = float(p) / (coarse_turns - 1);
+                const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
+                const V3f from(s * c, s * std::sqrt(std::max(0.f, 1.f - c * c)), mu);
+                const ScatteredOnce once = scatter_once(from, ggx, eta_at(e), side);
+                Stretched& v = n.values[size_t(p * coarse_mus + m)];
+                v.reflected = float(once.reflected);
+                v.lost = std::max(0.f, float(1. - once.reflected - once.through));
+                const Interface round = dielectric(mu, facets.along(from), eta_at(e));
+                v.rest = v.lost * (round.lost > 1e-6f ? clamp01(round.reflected / round.lost) : .5f);
+            }
+        constexpr int fine = 64;
+        for (int i = 0; i < fine; ++i)
+            for (int j = 0; j < fine; ++j) {
+                const float t = (float(i) + .5f) / fine;
+                const float part = 4.f * t * t * t / (fine * fine);
+                const Stretched v = between(n.values, std::cos((float(j) + .5f) / fine * pi * .5f), t);
+                n.mean.reflected += v.reflected * part;
+                n.mean.lost += v.lost * part;
+                n.mean.rest += v.rest * part;
+            }
+        const Node* none = nullptr;  // whoever is first wins: all make the same
+        return slot.compare_exchange_strong(none, &n, std::memory_order_acq_rel) ? *fresh.release() : *none;
     };
     const Span r(f.roughness, R);
     const Cell a = stretch_cell(f.stretch);
     const Span e = eta_span(eta);
-    const Span p(Facets::turned(w), coarse_turns);
-    const Span m(std::sqrt(std::max(0.f, w.z)), coarse_mus);
-    reflected = lost = 0.f;
+    // Where in a node, and by how much.
+    const Span p(w ? Facets::turned(*w) : 0.f, coarse_turns);
+    const Span m(w ? std::sqrt(std::max(0.f, w->z)) : 0.f, coarse_mus);
+    const size_t at = size_t(p.i * coarse_mus + m.i);
+    const float weight[4] = {(1.f - m.f) * (1.f - p.f), m.f * (1.f - p.f), (1.f - m.f) * p.f, m.f * p.f};
+    Stretched sum;
+    auto add = [&sum](const Stretched& v, float part) {
+        sum.reflected += part * v.reflected;
+        sum.lost += part * v.lost;
+        sum.rest += part * v.rest;
+    };
     for (int c = 0; c < 8; ++c) {
         const float part = ((c & 1) ? r.f : 1.f - r.f) * ((c & 2) ? a.f : 1.f - a.f) * ((c & 4) ? e.f : 1.f - e.f);
         if (part <= 0.f) continue;
-        const float* v = node(r.i + (c & 1), a.i + (c >> 1 & 1), e.i + (c >> 2)) + size_t(p.i * coarse_mus + m.i) * 2;
-        constexpr int next = 2 * coarse_mus;
-        for (int k = 0; k < 2; ++k)
-            (k ? lost : reflected) +=
-                part * lerp(lerp(v[k], v[2 + k], m.f), lerp(v[next + k], v[next + 2 + k], m.f), p.f);
+        const Node& n = make(r.i + (c & 1), a.i + (c >> 1 & 1), e.i + (c >> 2));
+        if (w)
+            for (int k = 0; k < 4; ++k) add(n.values[at + size_t((k & 1) + (k >> 1) * coarse_mus)], part * weight[k]);
+        else
+            add(n.mean, part);
     }
+    return sum;
 }
 
 AlbedoTables::Interface AlbedoTables::dielectric(const V3f& w, const Facets& f, float eta) const {
     if (f.round()) return dielectric(w.z, f.roughness, eta);
-    const Interface round = dielectric(w.z, f.along(w), eta);
-    float reflected;
-    Interface i;
-    stretched_once(w, f, eta, reflected, i.lost);
-    i.reflected = i.lost * (round.lost > 1e-6f ? clamp01(round.reflected / round.lost) : .5f);
-    return i;
+    const Stretched s = stretched(&w, f, eta);
+    return {s.lost, s.rest};
 }
 float AlbedoTables::reflectance(float mu, float roughness, float eta) const {
     return at(reflectance_data, eta_span(eta), Span(roughness, R), mu_span(mu));
 }
 float AlbedoTables::reflectance(const V3f& w, const Facets& f, float eta) const {
-    float once;
-    float lost;
-    stretched_once(w, f, eta, once, lost);
-    return std::min(1.f, once + dielectric(w, f, eta).reflected);
+    const Stretched s = stretched(&w, f, eta);
+    return std::min(1.f, s.reflected + s.rest);
 }
 float AlbedoTables::reflectance_average(float roughness, float eta) const {
     const Span e = eta_span(eta);
@@ -322,36 +349,10 @@ AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, float
         mean.reflectance = mix([&](size_t i) { return reflectance_rows_[i].average(); });
         return mean;
     }
-    // Stretched ones have no rows: they are summed over a grid, once for all points that share them.
-    struct Kept {
-        float key[3] = {-1.f, -1.f, -1.f};
-        InterfaceMean mean;
-    };
-    static thread_local std::array<Kept, 64> kept;
-    const float key[3] = {f.ax2, f.ay2, eta};
-    uint32_t h = 0;
-    for (const float k : key) h = (h ^ std::bit_cast<uint32_t>(k)) * 0x9e3779b1u;
-    Kept& slot = kept[h >> 26];
-    if (!std::equal(key, key + 3, slot.key)) {
-        constexpr int across = 32;
-        constexpr int around = 6;
-        for (int i = 0; i < across; ++i)
-            for (int j = 0; j < around; ++j) {
-                const float t = (float(i) + .5f) / across;
-                const float mu = t * t;
-                const float phi = (float(j) + .5f) / around * pi * .5f;
-                const float s = std::sqrt(1.f - mu * mu);
-                const V3f w(s * std::cos(phi), s * std::sin(phi), mu);
-                const float weight = 4.f * t * t * t / (across * around);
-                const Interface x = dielectric(w, f, eta);
-                mean.shares.lost += x.lost * weight;
-                mean.shares.reflected += x.reflected * weight;
-                mean.reflectance += reflectance(w, f, eta) * weight;
-            }
-        std::copy_n(key, 3, slot.key);
-        slot.mean = mean;
-    }
-    return slot.mean;
+    const Stretched s = stretched(nullptr, f, eta);
+    mean.shares = {s.lost, s.rest};
+    mean.reflectance = s.reflected + s.rest;
+    return mean;
 }
 
 }  // namespace vemtra::surface

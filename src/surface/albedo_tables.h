@@ -136,8 +136,12 @@ private:
     }
     static const float* reflected_values();
     float lost_average(const Cell& r, const Cell& a) const;
-    /// Of stretched facets between dielectrics, single scattering alone: what is reflected, and what is lost.
-    static void stretched_once(const V3f& w, const Facets& f, float eta, float& reflected, float& lost);
+    /// Of stretched facets between dielectrics: what single scattering reflects, what it loses, and what of that comes
+    /// back; at a direction, or the cosine-weighted mean where that is null.
+    struct Stretched {
+        float reflected = 0.f, lost = 0.f, rest = 0.f;
+    };
+    Stretched stretched(const V3f* w, const Facets& f, float eta) const;
 };
 
 template <class Next> float AlbedoTables::draw_mu(const float* values, const Row& row, Next&& next) const {
