@@ -488,7 +488,7 @@ float Bsdf::entered_pdf(const V3f& wi, const V3f& wo) const {
     const float oh = up.dot(h);
     const float ih = down.dot(h);
     const float denominator = oh + back * ih;
-    if (oh > 0.f && ih < 0.f)
+    if (oh > 0.f && ih < 0.f && denominator * denominator > 1e-12f)
         p += (1.f - entered_evenly) * ggx().g1(up) * ggx().d(h) * oh * -ih * back * back /
              (up.z * denominator * denominator);
     return p;

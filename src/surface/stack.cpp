@@ -177,7 +177,8 @@ float Stack::pdf(const Seen& o, const V3f& wi) const {
 
 V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
     if (!count_) return base_->evaluate(o.base, tilt_.in(wi));
-    return wi.z < 0.f ? walk_through(o.wo, wi, random) : walk(o.wo, wi, random);
+    if (wi.z < 0.f) return base_->transmits() ? walk_through(o.wo, wi, random) : V3f(0.f);
+    return walk(o.wo, wi, random);
 }
 
 Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& random) const {
