@@ -13,12 +13,12 @@ namespace vemtra::render {
 struct EnvironmentPicture {
     explicit EnvironmentPicture(texture::Picture pixels);
     texture::Picture picture;
-    /// Chances of the texels, by their luminance and solid angle, all of them; each is widened by its neighbours, so that
-    /// the density is never low where bilinear reading still gives light.
-    std::vector<float> chance;         ///< per texel; they sum to 1
-    std::vector<float> keep;           ///< of the even choice among all (Walker 1977): chance of the texel itself
-    std::vector<uint32_t> otherwise;   ///< and which one else
-    float average = 0.f;               ///< luminance over the sphere
+    /// Chances of the texels, by their luminance and solid angle, all of them; each is widened by its neighbours, so
+    /// that the density is never low where bilinear reading still gives light.
+    std::vector<float> chance;        ///< per texel; they sum to 1
+    std::vector<float> keep;          ///< of the even choice among all (Walker 1977): chance of the texel itself
+    std::vector<uint32_t> otherwise;  ///< and which one else
+    float average = 0.f;              ///< luminance over the sphere
 };
 
 /// That image as a light; +y up, the middle column faces +z turned by the rotation.

@@ -12,7 +12,7 @@ constexpr float unseen_part = .02f;  // of an instance's mean: a face may shine 
 constexpr size_t most_from_afar = 4096;
 
 /// Mean luminance of what each face of the instance gives off.
-std::vector<float> face_luminance(const Prepared& p, uint32_t instance) {
+std::vector<float> face_luminance(const Prepared& p, uint32_t instance, Progress* progress) {
     const geometry::Shape& shape = p.geometry->shape(instance);
     std::vector<float> mean(shape.faces(), 0.f);
     const PreparedBuildUp& build_up = p.build_ups[size_t(p.build_up_of[instance])];
@@ -20,7 +20,7 @@ std::vector<float> face_luminance(const Prepared& p, uint32_t instance) {
     parallel_ranges(mean.size(), piece, [&](size_t from, size_t to) {
         const auto m = std::make_unique<Materials>();
         std::vector<int> picks;
-        for (size_t first = from; first < to; first += piece) {
+        for (size_t first = from; first < to && !stopped(progress); first += piece) {
             const size_t last = std::min(to, first + piece);
             m->begin();
             picks.clear();
@@ -53,7 +53,7 @@ std::vector<float> face_luminance(const Prepared& p, uint32_t instance) {
 
 }  // namespace
 
-std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p) {
+std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* progress) {
     auto lights = std::make_shared<MeshLights>();
     const size_t instances = p.geometry->instances().size();
     lights->first_.assign(instances, dark);
@@ -61,7 +61,8 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p) {
     double total = 0;
     for (uint32_t i = 0; i < instances; ++i) {
         if (!p.build_ups[size_t(p.build_up_of[i])].may_shine) continue;
-        const std::vector<float> mean = face_luminance(p, i);
+        const std::vector<float> mean = face_luminance(p, i, progress);
+        if (stopped(progress)) return nullptr;
         double area = 0;
         double power = 0;
         for (uint32_t f = 0; f < mean.size(); ++f) {

@@ -7,8 +7,8 @@ namespace vemtra::render {
 
 class MeshLights {
 public:
-    /// Null where nothing shines. Looks at every face of what may.
-    static std::shared_ptr<const MeshLights> make(const Prepared& prepared);
+    /// Null where nothing shines, or where it was stopped. Looks at every face of what may.
+    static std::shared_ptr<const MeshLights> make(const Prepared& prepared, Progress* progress = nullptr);
 
     /// A place of a shining surface; `density` per square metre.
     geometry::Place sample(float u, float v, float& density) const;

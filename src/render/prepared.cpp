@@ -28,7 +28,7 @@ public:
 
     std::shared_ptr<const Prepared> run() {
         if (!forms() || !(build_ups(), tell_once(), maps()) || !fields()) return nullptr;
-        light();
+        if (!light()) return nullptr;
         const scene::Camera* camera =
             options_.camera.empty() ? scene::active_camera(s_) : scene::find(s_.cameras, options_.camera);
         if (camera) p_->camera = *camera;
@@ -195,18 +195,33 @@ private:
         return true;
     }
 
-    void light() {
+    bool light() {
         const scene::Rig* rig = options_.rig.empty() ? scene::active_rig(s_) : scene::find(s_.rigs, options_.rig);
         if (!rig) rig = scene::active_rig(s_);
         if (rig)
             p_->rig = prepare_rig(
                 *rig, p_->geometry->bounds().center(), paths_,
                 [this](const fs::path& file) { return shop_.environment(file); }, p_->problems);
-        p_->emitters = MeshLights::make(*p_);
-        for (const PreparedBuildUp& b : p_->build_ups)
-            if (b.may_shine && !p_->rig.emission_group) p_->rig.emission_group = p_->rig.group("emission");
+        if (!mesh_lights()) return false;
         if (p_->emitters)
             p_->rig.make_room(p_->emitters->power_at(p_->geometry->bounds().center(), .1f * p_->scene_size));
+        return true;
+    }
+    bool mesh_lights() {
+        Workshop::Shining key{p_->geometry, p_->build_up_of, {}, s_.networks};
+        bool any = false;
+        bool nests = false;
+        for (size_t i = 0; i < s_.build_ups.size(); ++i) {
+            if (!p_->build_ups[i].may_shine) continue;
+            any = true;
+            nests |= p_->build_ups[i].height > 1;
+            key.build_ups.push_back(s_.build_ups[i]);
+        }
+        if (!any) return true;
+        if (nests) key.build_ups = s_.build_ups;
+        if (!p_->rig.emission_group) p_->rig.emission_group = p_->rig.group("emission");
+        p_->emitters = shop_.mesh_lights(key, [&] { return MeshLights::make(*p_, options_.progress); });
+        return !was_stopped();
     }
 
     std::shared_ptr<Prepared> p_;

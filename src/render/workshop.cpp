@@ -139,6 +139,19 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
     return made;
 }
 
+std::shared_ptr<const MeshLights> Workshop::mesh_lights(
+    const Shining& of, const std::function<std::shared_ptr<const MeshLights>()>& make) {
+    {
+        std::lock_guard lock(mutex_);
+        if (mesh_lights_ && shining_ == of) return mesh_lights_;
+    }
+    auto made = make();
+    std::lock_guard lock(mutex_);
+    shining_ = of;
+    mesh_lights_ = made;
+    return made;
+}
+
 void Workshop::watch(const fs::path& file) {
     std::lock_guard lock(mutex_);
     watched_.emplace(file.string(), time_of(file));
@@ -152,6 +165,7 @@ std::vector<fs::path> Workshop::changed_files() {
             time = now;
             textures_->forget(file);
             changed.push_back(file);
+            mesh_lights_ = nullptr;  // a map may say where they shine
         }
     return changed;
 }

@@ -1,5 +1,6 @@
 // The shelves: what is slow to make and is kept between snapshots (docs/decisions/0007).
 #pragma once
+#include <functional>
 #include <map>
 #include <memory>
 #include <unordered_map>
@@ -11,6 +12,8 @@
 #include "texture/texture.h"
 
 namespace vemtra::render {
+
+class MeshLights;
 
 /// What was read of an asset's file. Immutable.
 struct AssetState {
@@ -43,6 +46,19 @@ public:
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
                                                      const std::vector<char>& wanted,
                                                      const nodes::FieldRequest& request, int rays, Progress* progress);
+    /// What the lights of surfaces follow from. The last ones again where all of it is as it was.
+    struct Shining {
+        std::weak_ptr<const geometry::Geometry> geometry;
+        std::vector<int> build_up_of;           ///< per instance
+        std::vector<scene::BuildUp> build_ups;  ///< all, where those that shine show others
+        std::vector<scene::Network> networks;
+        bool operator==(const Shining& o) const {
+            return geometry.lock() == o.geometry.lock() && build_up_of == o.build_up_of && build_ups == o.build_ups &&
+                   networks == o.networks;
+        }
+    };
+    std::shared_ptr<const MeshLights> mesh_lights(const Shining& of,
+                                                  const std::function<std::shared_ptr<const MeshLights>()>& make);
     const std::shared_ptr<texture::TextureStore>& textures() const { return textures_; }
     /// Files that were read and have changed on disk since; each is told once.
     std::vector<fs::path> changed_files();
@@ -65,6 +81,8 @@ private:
         std::shared_ptr<const geometry::FormField> field;
     };
     std::vector<FieldEntry> fields_;
+    Shining shining_;
+    std::shared_ptr<const MeshLights> mesh_lights_;  ///< null: none are kept
     std::shared_ptr<texture::TextureStore> textures_;
 };
 
