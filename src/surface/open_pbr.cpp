@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 
+#include "surface/spectrum.h"
 #include "surface/thin_film.h"
 
 namespace vemtra::surface {
@@ -34,20 +35,11 @@ struct Wavelengths {
     std::array<V3f, n> weight;
     std::array<float, n> below;
     Wavelengths() {
-        auto lobe = [](float x, float mean, float left, float right) {
-            const float t = (x - mean) * (x < mean ? left : right);
-            return std::exp(-.5f * t * t);
-        };
         V3f sum(0.f);
         for (int i = 0; i < n; ++i) {
             const float nm = 1000.f * (first + step * (float(i) + .5f));
-            const float x = 1.056f * lobe(nm, 599.8f, .0264f, .0323f) + .362f * lobe(nm, 442.f, .0624f, .0374f) -
-                            .065f * lobe(nm, 501.1f, .049f, .0382f);
-            const float y = .821f * lobe(nm, 568.8f, .0213f, .0247f) + .286f * lobe(nm, 530.9f, .0613f, .0322f);
-            const float z = 1.217f * lobe(nm, 437.f, .0845f, .0278f) + .681f * lobe(nm, 459.f, .0385f, .0725f);
-            weight[size_t(i)] = {std::max(0.f, 3.2406f * x - 1.5372f * y - .4986f * z),
-                                 std::max(0.f, -.9689f * x + 1.8758f * y + .0415f * z),
-                                 std::max(0.f, .0557f * x - .204f * y + 1.057f * z)};
+            weight[size_t(i)] = rec709_of(nm);
+            for (int c = 0; c < 3; ++c) weight[size_t(i)][c] = std::max(0.f, weight[size_t(i)][c]);
             sum += weight[size_t(i)];
         }
         float all = 0.f;

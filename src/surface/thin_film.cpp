@@ -2,6 +2,8 @@
 
 #include <array>
 
+#include "surface/spectrum.h"
+
 namespace vemtra::surface {
 namespace {
 
@@ -11,19 +13,10 @@ constexpr float first_band = .415f, band_step = .03f;  // micrometres
 struct Spectrum {
     std::array<V3f, bands> weight;  // of each band in linear Rec.709; they sum to white
     Spectrum() {
-        auto lobe = [](float x, float mean, float left, float right) {
-            const float t = (x - mean) * (x < mean ? left : right);
-            return std::exp(-.5f * t * t);
-        };
         V3f sum(0.f);
         for (int i = 0; i < bands; ++i) {
             const float nm = 1000.f * (first_band + band_step * float(i));
-            const float x = 1.056f * lobe(nm, 599.8f, .0264f, .0323f) + .362f * lobe(nm, 442.f, .0624f, .0374f) -
-                            .065f * lobe(nm, 501.1f, .049f, .0382f);
-            const float y = .821f * lobe(nm, 568.8f, .0213f, .0247f) + .286f * lobe(nm, 530.9f, .0613f, .0322f);
-            const float z = 1.217f * lobe(nm, 437.f, .0845f, .0278f) + .681f * lobe(nm, 459.f, .0385f, .0725f);
-            weight[size_t(i)] = {3.2406f * x - 1.5372f * y - .4986f * z, -.9689f * x + 1.8758f * y + .0415f * z,
-                                 .0557f * x - .204f * y + 1.057f * z};  // XYZ to Rec.709
+            weight[size_t(i)] = rec709_of(nm);
             sum += weight[size_t(i)];
         }
         for (V3f& w : weight) w /= sum;
