@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/parallel.h"
+#include "render/alias.h"
 
 namespace vemtra::render {
 
@@ -48,25 +49,8 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
         std::fill(chance.begin(), chance.end(), 1.f);
         all = double(n);
     }
-    // Vose 1991: those below the mean are filled up from those above it.
-    keep.resize(n);
-    otherwise.resize(n);
-    std::vector<uint32_t> small;
-    std::vector<uint32_t> large;
-    for (size_t i = 0; i < n; ++i) {
-        chance[i] = float(double(chance[i]) / all);
-        keep[i] = float(double(chance[i]) * double(n));
-        otherwise[i] = uint32_t(i);
-        (keep[i] < 1.f ? small : large).push_back(uint32_t(i));
-    }
-    while (!small.empty() && !large.empty()) {
-        const uint32_t s = small.back();
-        const uint32_t l = large.back();
-        small.pop_back();
-        otherwise[s] = l;
-        keep[l] -= 1.f - keep[s];
-        if (keep[l] < 1.f) large.pop_back(), small.push_back(l);
-    }
+    for (float& c : chance) c = float(double(c) / all);
+    fill_alias(chance, keep, otherwise);
 }
 
 EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation)
@@ -129,15 +113,8 @@ V3f EnvironmentMap::sample(float u, float v, float& density) const {
     // The texel by the first number, whose rest places it across; evenly over its solid angle.
     const size_t w = size_t(of_->picture.width);
     const size_t h = size_t(of_->picture.height);
-    const size_t n = w * h;
-    const double place = double(u) * double(n);
-    size_t i = std::min(size_t(place), n - 1);
-    float rest = float(place - double(i));
-    const float keep = of_->keep[i];
-    if (rest < keep)
-        rest /= keep;
-    else
-        rest = (rest - keep) / std::max(1e-6f, 1.f - keep), i = of_->otherwise[i];
+    float rest;
+    const size_t i = pick_alias(of_->keep, of_->otherwise, u, v, rest);
     const size_t y = i / w;
     const size_t x = i % w;
     const float top = std::cos(pi * float(y) / float(h));

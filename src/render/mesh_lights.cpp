@@ -1,6 +1,7 @@
 #include "render/mesh_lights.h"
 
 #include "base/parallel.h"
+#include "render/alias.h"
 #include "render/emission.h"
 #include "render/materials.h"
 
@@ -88,41 +89,18 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
         }
     }
     if (!(total > 0)) return nullptr;
-    // Vose 1991: those below the mean are filled up from those above it.
-    const size_t n = weights.size();
-    lights->keep_.assign(n, 1.f);
-    lights->otherwise_.resize(n);
-    std::vector<uint32_t> small;
-    std::vector<uint32_t> large;
-    for (size_t k = 0; k < n; ++k) {
+    std::vector<float> chance(weights.size());
+    for (size_t k = 0; k < weights.size(); ++k) {
         lights->faces_[k].density /= float(total);
-        lights->otherwise_[k] = uint32_t(k);
-        weights[k] *= double(n) / total;
-        (weights[k] < 1. ? small : large).push_back(uint32_t(k));
+        chance[k] = float(weights[k] / total);
     }
-    while (!small.empty() && !large.empty()) {
-        const uint32_t s = small.back();
-        const uint32_t l = large.back();
-        small.pop_back();
-        lights->keep_[s] = float(weights[s]);
-        lights->otherwise_[s] = l;
-        weights[l] -= 1. - weights[s];
-        if (weights[l] < 1.) large.pop_back(), small.push_back(l);
-    }
+    fill_alias(chance, lights->keep_, lights->otherwise_);
     return lights;
 }
 
 geometry::Place MeshLights::sample(float u, float v, float& density) const {
-    const double x = double(u) * double(faces_.size());
-    const size_t k = std::min(size_t(x), faces_.size() - 1);
-    float rest = float(x - double(k));
-    size_t chosen = k;
-    if (rest < keep_[k]) {
-        rest /= keep_[k];
-    } else {
-        chosen = otherwise_[k];
-        rest = (rest - keep_[k]) / std::max(1e-6f, 1.f - keep_[k]);
-    }
+    float rest;
+    const size_t chosen = pick_alias(keep_, otherwise_, u, v, rest);
     const Lit& lit = faces_[chosen];
     density = lit.density;
     const float s = std::sqrt(clamp01(rest));

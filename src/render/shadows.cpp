@@ -8,6 +8,16 @@ namespace {
 constexpr float shadow_spread = .01f;  // of rays to the lights, as an angle: lights are not points
 constexpr uint32_t most_holes = 32;    // surfaces that one ray passes
 
+ShadowWalk walk_of(const Shadow& s) {
+    ShadowWalk w{};
+    w.seed = s.seed;
+    w.origin = s.origin;
+    w.direction = s.direction;
+    w.width = s.width;
+    w.spread = shadow_spread;
+    return w;
+}
+
 }  // namespace
 
 /// What the surfaces give off that were aimed at.
@@ -20,12 +30,7 @@ void Renderer::shine(Tile& t, uint32_t sample, int step) {
     t.walks.clear();
     for (const uint32_t k : aimed) {
         const Shadow& s = t.shadows[k];
-        ShadowWalk w{};
-        w.seed = s.seed;
-        w.origin = s.origin;
-        w.direction = s.direction;
-        w.width = s.width;
-        w.spread = shadow_spread;
+        ShadowWalk w = walk_of(s);
         w.at = s.emitter;
         w.t = s.distance;
         t.walks.push_back(w);
@@ -90,12 +95,7 @@ void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t s
     walks.clear();
     for (size_t i = first; i < last; ++i) {
         const Shadow& s = t.shadows[t.stopped[i]];
-        ShadowWalk w{};
-        w.seed = s.seed;
-        w.origin = s.origin;
-        w.direction = s.direction;
-        w.width = s.width;
-        w.spread = shadow_spread;
+        ShadowWalk w = walk_of(s);
         w.shadow = t.stopped[i];
         w.left = s.distance;
         walks.push_back(w);
