@@ -23,7 +23,7 @@ Instance::Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_
 Box3f Instance::bounds() const {
     const Box3f box = shape->bounds();
     if (identity || box.isEmpty()) return box;
-    if (!moved && shape->faces() < merged_part_limit) {  // exact where it is cheap
+    if (!moved && shape->faces() < merged_part_limit && !shape->stands_out()) {  // exact where it is cheap
         Box3f exact;
         for (const V3f& p : shape->faces_as_triangles().positions) exact.extendBy(point_to_world(p));
         return exact;
@@ -43,7 +43,7 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
         if (++uses[i.shape.get()] == 1) own_faces_ += i.shape->faces();
     }
     if (instances_.size() == 1 && instances_[0].identity &&
-        instances_[0].shape->faces() >= merged_part_limit) {  // nothing to lay together
+        (instances_[0].shape->faces() >= merged_part_limit || instances_[0].shape->stands_out())) {  // nothing to lay together
         scene_ = instances_[0].shape->scene();
         rtcRetainScene(scene_);
         return;
@@ -52,7 +52,7 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
     for (size_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
         const Instance& instance = instances_[i];
         const Shape& shape = *instance.shape;
-        const bool merged = !instance.moved && uses[&shape] == 1 && shape.faces() < merged_part_limit &&
+        const bool merged = !instance.moved && !shape.stands_out() && uses[&shape] == 1 && shape.faces() < merged_part_limit &&
                             merged_faces_ + shape.faces() <= merged_limit;
         RTCGeometry g;
         if (merged) {
@@ -83,6 +83,7 @@ SurfacePoint Geometry::at(const Place& place) const {
     if (i.identity) return s;
     s.position = moved(s.position, i.to_world);
     s.lift = i.step_to_world(s.lift);
+    s.displaced_by = i.step_to_world(s.displaced_by);
     // The area of a face grows by |det M| times the length of its normal times M's inverse transpose.
     const V3f g = turned_by_transpose(s.normal_geometric, i.to_object);
     const float length = g.length();

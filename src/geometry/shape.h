@@ -1,5 +1,4 @@
-// A form: what rays meet, told in its own space. Triangle meshes now; subdivision limit surfaces and displaced forms
-// are siblings of it. Immutable once made; the accelerator of a form that is instanced is built at its first use and
+// A form: what rays meet, told in its own space: triangle meshes, and displaced forms (relief.h). Immutable once made; the accelerator of a form that is instanced is built at its first use and
 // kept with it.
 #pragma once
 #include <embree3/rtcore.h>
@@ -27,6 +26,7 @@ struct SurfacePoint {
     V3f color{1.f};
     float uv_per_metre = 0.f;  ///< UV length per length here, on the average of directions
     V3f lift{0.f};  ///< from the face up to the smooth form that its normals tell of, where that bulges outwards
+    V3f displaced_by{0.f};  ///< from the form as it was before heights moved it; patterns stay where they lie on that
 };
 
 class Shape {
@@ -51,6 +51,8 @@ public:
     /// A triangle mesh that stands for the form wherever points are strewn over it or its UVs are walked; its faces are
     /// the form's.
     virtual const Mesh& faces_as_triangles() const = 0;
+    /// Whether heights move it out of its faces: it is met in its own space only, and no face of it is flat.
+    virtual bool stands_out() const { return false; }
     /// A geometry of the accelerator, committed; the caller releases it. `to_world` null: in the form's own space.
     virtual RTCGeometry attachable(const M44f* to_world) const = 0;
 

@@ -49,7 +49,7 @@ void PointArrays::set(int index, const Prepared& prepared, const geometry::Place
     using namespace nodes;
     const size_t i = size_t(index);
     const geometry::Instance& in = prepared.geometry->instances()[at.instance];
-    V3f p = s.position;
+    V3f p = s.position - s.displaced_by;
     V3f n = s.normal;
     V3f w = wo;
     V3f t(0.f);

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "texture/channels.h"
 
 namespace vemtra::texture {
 namespace {
@@ -22,7 +23,8 @@ Filter filter_of(const std::string& word) {
     return word == "off" ? Filter::off : word == "box" ? Filter::box : Filter::smooth;
 }
 
-/// Index of a channel by its letter or its name in the file, also without the name of its layer; -1: there is none.
+}  // namespace
+
 int channel_of(const ImageHeader& h, const std::string& wanted) {
     const std::string want = lower(wanted);
     for (size_t c = 0; c < h.channel_names.size(); ++c)
@@ -37,8 +39,6 @@ int channel_of(const ImageHeader& h, const std::string& wanted) {
     }
     return -1;
 }
-
-}  // namespace
 
 std::string space_of(const program::ImageRequest& r, const ImageHeader& h) {
     if (r.colorspace != "auto") return r.colorspace;

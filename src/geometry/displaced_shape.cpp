@@ -1,0 +1,349 @@
+// A displaced form as a Shape: faces of another one, met through their heights (relief_walk.h).
+#include <cmath>
+#include <mutex>
+
+#include "base/hash.h"
+#include "base/parallel.h"
+#include "geometry/relief.h"
+#include "geometry/shape.h"
+#include "nodes/description.h"
+
+namespace vemtra::geometry {
+namespace {
+
+/// The heights of one face, as the walk asks for them.
+class OverFace final : public FaceHeights {
+public:
+    OverFace(const ReliefHeights& heights, uint32_t face) : heights_(heights), face_(face) {}
+    void bounds(const ReliefPiece& piece, float* lo, float* hi) const override {
+        heights_.bounds(face_, piece, lo, hi);
+    }
+    void at(const int* i, const int* j, int count, float* out) const override {
+        heights_.at(face_, i, j, count, out);
+    }
+
+private:
+    const ReliefHeights& heights_;
+    uint32_t face_;
+};
+
+class DisplacedShape final : public Shape {
+public:
+    DisplacedShape(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
+                   std::shared_ptr<const ReliefHeights> heights)
+        : base_(std::move(base)),
+          welds_(std::move(welds)),
+          heights_(std::move(heights)),
+          m_(base_->faces_as_triangles()),
+          meet_(nodes::wide_kernels_run() ? avx512::meet_relief : avx2::meet_relief) {
+        std::mutex mutex;
+        parallel_ranges(m_.triangles(), 4096, [&](size_t first, size_t last) {
+            Box3f box;
+            for (size_t f = first; f < last; ++f) box.extendBy(bounds_of(uint32_t(f)));
+            std::lock_guard lock(mutex);
+            bounds_.extendBy(box);
+        });
+    }
+
+    uint32_t faces() const override { return base_->faces(); }
+    Box3f bounds() const override { return bounds_; }
+    size_t bytes() const override { return base_->bytes() + heights_->bytes(); }
+    uint64_t content_hash() const override {
+        return combine64(base_->content_hash(), heights_->content_hash());
+    }
+    float area(uint32_t face) const override { return base_->area(face); }
+    bool has_uvs() const override { return base_->has_uvs(); }
+    int uv_set(const std::string& name) const override { return base_->uv_set(name); }
+    std::vector<std::string> uv_set_names() const override { return base_->uv_set_names(); }
+    float uv_per_metre(int set) const override { return base_->uv_per_metre(set); }
+    V2f uv(uint32_t face, float u, float v, int set) const override { return base_->uv(face, u, v, set); }
+    void uv_gradients(uint32_t face, V3f& u, V3f& v, int set) const override { base_->uv_gradients(face, u, v, set); }
+    V3f tangent(uint32_t face) const override { return base_->tangent(face); }
+    const Mesh& faces_as_triangles() const override { return m_; }
+    bool stands_out() const override { return true; }
+
+    SurfacePoint at(uint32_t face, float u, float v) const override {
+        SurfacePoint s = base_->at(face, u, v);
+        const V3f rest = s.position;
+        const ReliefFace f = face_of(face, nullptr);
+        const int n = 1 << f.levels;
+        // The small triangle, and where in it.
+        const float x = std::max(0.f, u) * float(n);
+        const float y = std::max(0.f, v) * float(n);
+        const int i = std::min(int(x), n - 1);
+        const int j = std::min(int(y), n - 1 - i);
+        const float fx = x - float(i);
+        const float fy = y - float(j);
+        const bool upper = fx + fy > 1.f && i + j + 2 <= n;
+        int ci[3] = {i, i + 1, i};
+        int cj[3] = {j, j, j + 1};
+        float weight[3] = {1.f - fx - fy, fx, fy};
+        if (upper) {
+            ci[0] = i + 1, cj[0] = j + 1;
+            ci[1] = i, cj[1] = j + 1;
+            ci[2] = i + 1, cj[2] = j;
+            weight[0] = fx + fy - 1.f, weight[1] = 1.f - fx, weight[2] = 1.f - fy;
+        }
+        for (int k = 0; k < 3; ++k) draw_to_coarser(heights_->levels, face, ci[k], cj[k]);
+        float h[3];
+        heights_->at(face, ci, cj, 3, h);
+        V3f p[3];
+        for (int k = 0; k < 3; ++k) p[k] = point(f, ci[k], cj[k], n, h[k]);
+        s.position = p[0] * weight[0] + p[1] * weight[1] + p[2] * weight[2];
+        s.displaced_by = s.position - rest;
+        s.lift = V3f(0.f);
+        const V3f flat = (corner(f.corner[1]) - corner(f.corner[0])).cross(corner(f.corner[2]) - corner(f.corner[0]));
+        const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
+        const V3f small = (p[1] - p[0]).cross(p[2] - p[0]) * side;
+        const float length = small.length();
+        if (length > 0.f && std::isfinite(length)) s.normal_geometric = small / length;
+        const V3f slope = slope_at(face, f, x, y);
+        const V3f normal = s.normal - slope;
+        if (const float l = normal.length(); l > 1e-12f && std::isfinite(l)) s.normal = normal / l;
+        if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
+            s.normal = (s.normal + s.normal_geometric * (.01f - facing)).normalized();
+        return s;
+    }
+
+    RTCGeometry attachable(const M44f*) const override {
+        RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_USER);
+        rtcSetGeometryUserPrimitiveCount(g, faces());
+        rtcSetGeometryUserData(g, const_cast<DisplacedShape*>(this));
+        rtcSetGeometryBoundsFunction(g, tell_bounds, nullptr);
+        rtcSetGeometryIntersectFunction(g, intersect);
+        rtcSetGeometryOccludedFunction(g, occlude);
+        rtcCommitGeometry(g);
+        return g;
+    }
+
+private:
+    static uint64_t combine64(uint64_t a, uint64_t b) {
+        const uint64_t both[] = {a, b};
+        return hash_bytes(both, sizeof both);
+    }
+    static V3f corner(const float* c) { return {c[0], c[1], c[2]}; }
+
+    ReliefFace face_of(uint32_t face, const FaceHeights* heights) const {
+        ReliefFace f;
+        const uint32_t* i = &m_.indices[3 * size_t(face)];
+        for (int c = 0; c < 3; ++c) {
+            const V3f& p = m_.positions[i[c]];
+            const V3f& d = welds_->direction[welds_->place_of[i[c]]];
+            for (int k = 0; k < 3; ++k) f.corner[c][k] = p[k], f.along[c][k] = d[k];
+            f.coarse[c] = heights_->levels.is_coarse(face, c);
+        }
+        f.levels = heights_->levels.level[face];
+        f.heights = heights;
+        return f;
+    }
+    /// As the walk computes it.
+    static V3f point(const ReliefFace& f, int i, int j, int n, float h) {
+        const float per = 1.f / float(n);
+        const float w0 = float(n - i - j) * per;
+        const float w1 = float(i) * per;
+        const float w2 = float(j) * per;
+        V3f p;
+        for (int c = 0; c < 3; ++c) {
+            const float base = (w0 * f.corner[0][c] + w1 * f.corner[1][c]) + w2 * f.corner[2][c];
+            const float along = (w0 * f.along[0][c] + w1 * f.along[1][c]) + w2 * f.along[2][c];
+            p[c] = base + h * along;
+        }
+        return p;
+    }
+
+    /// Between grid points, inside of the face.
+    float height_between(uint32_t face, float x, float y) const {
+        const int n = 1 << heights_->levels.level[face];
+        x = std::min(float(n), std::max(0.f, x));
+        y = std::min(float(n) - x, std::max(0.f, y));
+        const int i = std::min(int(x), n - 1);
+        const int j = std::min(int(y), n - 1 - i);
+        const float fx = x - float(i);
+        const float fy = y - float(j);
+        const bool upper = fx + fy > 1.f && i + j + 2 <= n;
+        int ci[3] = {upper ? i + 1 : i, upper ? i : i + 1, upper ? i + 1 : i};
+        int cj[3] = {upper ? j + 1 : j, upper ? j + 1 : j, upper ? j : j + 1};
+        const float weight[3] = {upper ? fx + fy - 1.f : 1.f - fx - fy, upper ? 1.f - fx : fx, upper ? 1.f - fy : fy};
+        for (int k = 0; k < 3; ++k) draw_to_coarser(heights_->levels, face, ci[k], cj[k]);
+        float h[3];
+        heights_->at(face, ci, cj, 3, h);
+        return h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
+    }
+    /// Also beyond the face: on the one beside it, unfolded into its plane.
+    float height_near(uint32_t face, float x, float y) const {
+        const float n = float(1 << heights_->levels.level[face]);
+        const float b[3] = {(n - x - y) / n, x / n, y / n};
+        int out = 0;
+        for (int c = 1; c < 3; ++c)
+            if (b[c] < b[out]) out = c;
+        if (b[out] >= 0.f) return height_between(face, x, y);
+        const int side = (out + 1) % 3;  // opposite of that corner
+        const uint32_t beside = welds_->next_side[3 * face + uint32_t(side)];
+        if (beside == 3 * face + uint32_t(side)) return height_between(face, x, y);
+        const uint32_t other = beside / 3;
+        const uint32_t start = welds_->place_of[m_.indices[3 * face + uint32_t(side)]];
+        const int other_side = int(beside % 3);
+        const bool same_way = welds_->place_of[m_.indices[beside]] == start;
+        const int oa = same_way ? other_side : (other_side + 1) % 3;
+        const int ob = same_way ? (other_side + 1) % 3 : other_side;
+        const int oc = (other_side + 2) % 3;
+        auto at = [&](uint32_t f, int c) { return m_.positions[m_.indices[3 * size_t(f) + size_t(c)]]; };
+        const V3f a = at(face, side);
+        const V3f e = at(face, (side + 1) % 3) - a;
+        const float e2 = e.length2();
+        if (!(e2 > 0.f)) return height_between(face, x, y);
+        const V3f c = at(face, out) - a;
+        const V3f d = at(other, oc) - a;
+        const float sc = c.dot(e) / e2;
+        const float sd = d.dot(e) / e2;
+        const float hc = (c - e * sc).length();
+        const float hd = (d - e * sd).length();
+        if (!(hd > 0.f)) return height_between(face, x, y);
+        const float s = b[(side + 1) % 3] + b[out] * sc;
+        const float gamma = std::min(1.f, -b[out] * hc / hd);
+        float beta = s - gamma * sd;
+        beta = std::min(1.f - gamma, std::max(0.f, beta));
+        float w[3];
+        w[oa] = 1.f - gamma - beta;
+        w[ob] = beta;
+        w[oc] = gamma;
+        const float m = float(1 << heights_->levels.level[other]);
+        return height_between(other, w[1] * m, w[2] * m);
+    }
+
+    /// The gradient of the height along the surface: the smooth form's normal less it is the displaced one's. By central
+    /// differences over grid steps, on lengths of the form as far out as the point is.
+    V3f slope_at(uint32_t face, const ReliefFace& f, float x, float y) const {
+        const float n = float(1 << f.levels);
+        const float step = std::min(heights_->slope_step(face), n);
+        const float di =
+            (height_near(face, x + .5f * step, y) - height_near(face, x - .5f * step, y)) / step;
+        const float dj =
+            (height_near(face, x, y + .5f * step) - height_near(face, x, y - .5f * step)) / step;
+        const float h = height_between(face, x, y);
+        V3f along[3];
+        for (int c = 0; c < 3; ++c) along[c] = corner(f.along[c]);
+        const V3f si = (corner(f.corner[1]) - corner(f.corner[0]) + (along[1] - along[0]) * h) / n;
+        const V3f sj = (corner(f.corner[2]) - corner(f.corner[0]) + (along[2] - along[0]) * h) / n;
+        V3f d1;
+        V3f d2;
+        if (!dual_basis(si, sj, d1, d2)) return V3f(0.f);
+        const V3f g = d1 * di + d2 * dj;
+        return finite(g) ? g : V3f(0.f);
+    }
+
+    Box3f bounds_of(uint32_t face) const {
+        const ReliefFace f = face_of(face, nullptr);
+        float lo;
+        float hi;
+        heights_->range(face, lo, hi);
+        Box3f box;
+        for (int c = 0; c < 3; ++c) {
+            box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * lo);
+            box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * hi);
+        }
+        // Points are summed up another way than corners are.
+        const V3f pad = V3f(4e-7f * std::max(max_component(V3f(std::fabs(box.min.x), std::fabs(box.min.y),
+                                                                std::fabs(box.min.z))),
+                                             max_component(V3f(std::fabs(box.max.x), std::fabs(box.max.y),
+                                                               std::fabs(box.max.z)))));
+        return {box.min - pad, box.max + pad};
+    }
+
+    static void tell_bounds(const RTCBoundsFunctionArguments* a) {
+        const Box3f b = static_cast<const DisplacedShape*>(a->geometryUserPtr)->bounds_of(a->primID);
+        *a->bounds_o = {b.min.x, b.min.y, b.min.z, 0.f, b.max.x, b.max.y, b.max.z, 0.f};
+    }
+    static ReliefRay ray_of(RTCRayN* r, unsigned n, unsigned k) {
+        return {{RTCRayN_org_x(r, n, k), RTCRayN_org_y(r, n, k), RTCRayN_org_z(r, n, k)},
+                {RTCRayN_dir_x(r, n, k), RTCRayN_dir_y(r, n, k), RTCRayN_dir_z(r, n, k)},
+                RTCRayN_tnear(r, n, k),
+                RTCRayN_tfar(r, n, k)};
+    }
+    static void intersect(const RTCIntersectFunctionNArguments* a) {
+        const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
+        const OverFace heights(*self.heights_, a->primID);
+        const ReliefFace f = self.face_of(a->primID, &heights);
+        RTCRayN* rays = RTCRayHitN_RayN(a->rayhit, a->N);
+        RTCHitN* hits = RTCRayHitN_HitN(a->rayhit, a->N);
+        for (unsigned k = 0; k < a->N; ++k) {
+            if (!a->valid[k]) continue;
+            ReliefHit hit;
+            if (!self.meet_(f, ray_of(rays, a->N, k), false, hit)) continue;
+            RTCRayN_tfar(rays, a->N, k) = hit.t;
+            RTCHitN_u(hits, a->N, k) = hit.u;
+            RTCHitN_v(hits, a->N, k) = hit.v;
+            RTCHitN_Ng_x(hits, a->N, k) = hit.normal[0];
+            RTCHitN_Ng_y(hits, a->N, k) = hit.normal[1];
+            RTCHitN_Ng_z(hits, a->N, k) = hit.normal[2];
+            RTCHitN_primID(hits, a->N, k) = a->primID;
+            RTCHitN_geomID(hits, a->N, k) = a->geomID;
+            RTCHitN_instID(hits, a->N, k, 0) = a->context->instID[0];
+        }
+    }
+    static void occlude(const RTCOccludedFunctionNArguments* a) {
+        const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
+        const OverFace heights(*self.heights_, a->primID);
+        const ReliefFace f = self.face_of(a->primID, &heights);
+        for (unsigned k = 0; k < a->N; ++k) {
+            if (!a->valid[k]) continue;
+            ReliefHit hit;
+            if (self.meet_(f, ray_of(a->ray, a->N, k), true, hit)) RTCRayN_tfar(a->ray, a->N, k) = -INFINITY;
+        }
+    }
+
+    std::shared_ptr<const Shape> base_;
+    std::shared_ptr<const Welds> welds_;
+    std::shared_ptr<const ReliefHeights> heights_;
+    const Mesh& m_;
+    MeetRelief meet_;
+    Box3f bounds_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Shape> make_displaced(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
+                                            std::shared_ptr<const ReliefHeights> heights) {
+    return std::make_shared<DisplacedShape>(std::move(base), std::move(welds), std::move(heights));
+}
+
+std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, const ReliefHeights& heights) {
+    auto out = std::make_shared<Mesh>();
+    for (uint32_t f = 0; f < base.triangles(); ++f) {
+        const int n = 1 << heights.levels.level[f];
+        const uint32_t* c = &base.indices[3 * size_t(f)];
+        const uint32_t first = uint32_t(out->positions.size());
+        auto index = [&](int i, int j) {
+            draw_to_coarser(heights.levels, f, i, j);
+            return first + uint32_t(j * (n + 1) - j * (j - 1) / 2 + i);
+        };
+        for (int j = 0; j <= n; ++j)
+            for (int i = 0; i + j <= n; ++i) {
+                float h;
+                heights.at(f, &i, &j, 1, &h);
+                const float w[3] = {float(n - i - j) / float(n), float(i) / float(n), float(j) / float(n)};
+                V3f p(0.f);
+                V3f d(0.f);
+                V3f normal(0.f);
+                V2f uv(0.f);
+                for (int k = 0; k < 3; ++k) {
+                    p += base.positions[c[k]] * w[k];
+                    d += welds.direction[welds.place_of[c[k]]] * w[k];
+                    normal += base.normals[c[k]] * w[k];
+                    if (!base.uvs.empty()) uv += base.uvs[c[k]] * w[k];
+                }
+                out->positions.push_back(p + d * h);
+                out->normals.push_back(normal.normalized());
+                if (!base.uvs.empty()) out->uvs.push_back(uv);
+            }
+        for (int j = 0; j < n; ++j)
+            for (int i = 0; i + j < n; ++i) {
+                out->indices.insert(out->indices.end(), {index(i, j), index(i + 1, j), index(i, j + 1)});
+                if (i + j + 2 <= n)
+                    out->indices.insert(out->indices.end(), {index(i + 1, j), index(i + 1, j + 1), index(i, j + 1)});
+            }
+    }
+    return out;
+}
+
+}  // namespace vemtra::geometry

@@ -1,0 +1,225 @@
+#include "geometry/relief.h"
+
+#include <random>
+
+#include "geometry/geometry.h"
+#include "geometry/import.h"
+#include "geometry/map_heights.h"
+#include "support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+using geometry::Mesh;
+
+namespace {
+
+/// A closed cube of side 1 around 0 with normals of its own per side, so that every edge is hard and a seam of UVs.
+std::shared_ptr<Mesh> cube(int cuts) {
+    auto m = std::make_shared<Mesh>();
+    for (int axis = 0; axis < 3; ++axis)
+        for (const float sign : {-1.f, 1.f}) {
+            const uint32_t first = uint32_t(m->positions.size());
+            for (int b = 0; b <= cuts; ++b)
+                for (int a = 0; a <= cuts; ++a) {
+                    const float s = float(a) / float(cuts);
+                    const float t = float(b) / float(cuts);
+                    V3f p;
+                    V3f n(0.f);
+                    p[axis] = .5f * sign;
+                    p[(axis + 1) % 3] = s - .5f;
+                    p[(axis + 2) % 3] = t - .5f;
+                    n[axis] = sign;
+                    m->positions.push_back(p);
+                    m->normals.push_back(n);
+                    m->uvs.push_back({s * .9f + .03f * float(axis), t * .8f + (sign > 0 ? .1f : 0.f)});
+                }
+            for (int b = 0; b < cuts; ++b)
+                for (int a = 0; a < cuts; ++a) {
+                    const uint32_t i = first + uint32_t(b * (cuts + 1) + a);
+                    const uint32_t j = i + uint32_t(cuts) + 1;
+                    // The first cell is cut in uneven triangles by turning its diagonal.
+                    if (a == 0 && b == 0)
+                        m->indices.insert(m->indices.end(), {i, i + 1, j, i + 1, j + 1, j});
+                    else
+                        m->indices.insert(m->indices.end(), {i, i + 1, j + 1, i, j + 1, j});
+                }
+        }
+    return m;
+}
+
+/// A square of side `size` in the plane y = 0, UVs 0 to 1, of two triangles.
+std::shared_ptr<Mesh> square(float size) {
+    auto m = std::make_shared<Mesh>();
+    m->positions = {{0, 0, 0}, {size, 0, 0}, {size, 0, -size}, {0, 0, -size}};
+    m->normals.assign(4, {0, 1, 0});
+    m->uvs = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
+    m->indices = {0, 1, 2, 0, 2, 3};
+    return m;
+}
+
+std::shared_ptr<const texture::HeightTile> bumps(int size, unsigned seed = 1) {
+    std::mt19937 random(seed);
+    std::vector<uint16_t> codes(size_t(size) * size_t(size));
+    for (auto& c : codes) c = uint16_t(random());
+    return std::make_shared<texture::HeightTile>(size, size, codes, 0.f, 1.f / 65535.f);
+}
+
+/// Heights by a function of the place on the form.
+std::shared_ptr<const geometry::ReliefHeights> frozen(const std::shared_ptr<const Mesh>& m, const geometry::Welds& w,
+                                                      const std::function<float(uint32_t)>& segments,
+                                                      const std::function<float(V3f, V2f)>& height, float most) {
+    return geometry::freeze_heights(*m, w, geometry::relief_levels(*m, w, segments), -most, most, [&] {
+        return [&](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+            for (int k = 0; k < n; ++k) {
+                const uint32_t* i = &m->indices[3 * size_t(face[k])];
+                const float c[3] = {1.f - u[k] - v[k], u[k], v[k]};
+                V3f p(0.f);
+                V2f uv(0.f);
+                for (int x = 0; x < 3; ++x) p += m->positions[i[x]] * c[x], uv += m->uvs[i[x]] * c[x];
+                out[k] = height(p, uv);
+            }
+        };
+    });
+}
+
+struct Displaced {
+    std::shared_ptr<const Mesh> mesh;
+    std::shared_ptr<const geometry::Welds> welds;
+    std::shared_ptr<const geometry::ReliefHeights> heights;
+    geometry::Geometry direct, tessellated;
+    Displaced(std::shared_ptr<const Mesh> m, std::shared_ptr<const geometry::Welds> w,
+              std::shared_ptr<const geometry::ReliefHeights> h)
+        : mesh(m),
+          welds(w),
+          heights(h),
+          direct({geometry::Instance(geometry::make_displaced(geometry::make_shape(m), w, h), M44f())}),
+          tessellated({geometry::Instance(geometry::make_shape(geometry::tessellated(*m, *w, *h)), M44f())}) {}
+};
+
+struct Hit {
+    bool any;
+    float t;
+    geometry::Place place;
+};
+Hit shoot(const geometry::Geometry& g, const V3f& origin, const V3f& direction) {
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    RTCRayHit ray = geometry::single_ray(origin, direction);
+    rtcIntersect1(g.scene(), &context, &ray);
+    const geometry::Place at = geometry::place_of(ray.hit);
+    return {geometry::hit_something(at), ray.ray.tfar, at};
+}
+V3f on_sphere(std::mt19937& random) {
+    std::normal_distribution<float> d;
+    return V3f(d(random), d(random), d(random)).normalized();
+}
+
+/// Rays that start inside, towards all sides: each must meet the form.
+size_t leaks(const geometry::Geometry& g, size_t rays, unsigned seed) {
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<float> somewhere(-.3f, .3f);
+    size_t out = 0;
+    for (size_t k = 0; k < rays; ++k)
+        out += !shoot(g, {somewhere(random), somewhere(random), somewhere(random)}, on_sphere(random)).any;
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("rays meet a displaced form where they meet its triangles") {
+    const auto m = cube(3);
+    const auto w = geometry::weld(*m);
+    auto wave = [](V3f p, V2f) { return .03f * std::sin(23.f * p.x) * std::cos(17.f * p.y + 9.f * p.z); };
+    for (const float fine : {1.f, 4.f, 16.f, 64.f}) {
+        // Neighbours of different fineness.
+        const Displaced d(m, w, frozen(m, *w, [&](uint32_t f) { return f % 3 ? fine : fine / 4.f; }, wave, .05f));
+        std::mt19937 random(3);
+        size_t differ = 0;
+        size_t hits = 0;
+        for (int k = 0; k < 20000; ++k) {
+            const V3f origin = on_sphere(random) * 2.f;
+            const V3f to = on_sphere(random) * .7f;
+            const Hit a = shoot(d.direct, origin, to - origin);
+            const Hit b = shoot(d.tessellated, origin, to - origin);
+            hits += b.any;
+            differ += a.any != b.any || (a.any && std::fabs(a.t - b.t) > 1e-5f);
+            if (a.any) {
+                const V3f p = origin + (to - origin) * a.t;
+                CHECK((d.direct.at(a.place).position - p).length() < 2e-5f);
+            }
+        }
+        INFO(fine);
+        CHECK(hits > 12000);
+        CHECK(differ <= 2);  // silhouettes, by rounding
+    }
+}
+
+TEST_CASE("nothing leaks through displaced forms at seams, hard edges and where fineness changes") {
+    const auto m = cube(4);
+    const auto w = geometry::weld(*m);
+    std::mt19937 random(8);
+    std::vector<float> segments(m->triangles());
+    for (float& s : segments) s = float(1 << (random() % 8));
+    auto by_uv = [](V3f, V2f uv) { return .02f * std::sin(40.f * uv.x) * std::cos(31.f * uv.y); };
+    SECTION("frozen") {
+        const Displaced d(m, w, frozen(m, *w, [&](uint32_t f) { return segments[f]; }, by_uv, .02f));
+        CHECK(leaks(d.direct, 200000, 4) == 0);
+    }
+    SECTION("of a map") {
+        const Displaced d(m, w, geometry::map_heights(m, w, {.tiles = {bumps(64)}, .scale = .04f}));
+        CHECK(leaks(d.direct, 200000, 5) == 0);
+    }
+    SECTION("of tiles, one of which is missing") {
+        auto wide = std::make_shared<Mesh>(*m);
+        for (V2f& uv : wide->uvs) uv.x *= 2.4f;
+        geometry::MapRelief relief{.tiles = {bumps(64), nullptr, bumps(16, 7)}, .tiled = true, .scale = .04f};
+        const Displaced d(wide, w, geometry::map_heights(wide, w, relief));
+        CHECK(leaks(d.direct, 200000, 6) == 0);
+    }
+}
+
+TEST_CASE("a map's heights are met at every texel, and tiled without memory") {
+    const auto m = square(2.f);
+    const auto w = geometry::weld(*m);
+    const auto tile = bumps(32);
+    const Displaced d(m, w, geometry::map_heights(m, w, {.tiles = {tile}, .scale = .05f, .neutral = 0.f}));
+    std::mt19937 random(5);
+    std::uniform_real_distribution<float> x(.02f, 1.98f);
+    size_t differ = 0;
+    for (int k = 0; k < 20000; ++k) {
+        const V3f to(x(random), 0, -x(random));
+        const V3f origin = to + V3f(x(random) - 1.f, 1.f, x(random) - 1.f);
+        const Hit a = shoot(d.direct, origin, to - origin);
+        const Hit b = shoot(d.tessellated, origin, to - origin);
+        differ += a.any != b.any || std::fabs(a.t - b.t) > 1e-5f;
+    }
+    CHECK(differ == 0);
+    geometry::MapRelief tiled{.tiles = {tile}, .scale = .05f, .neutral = 0.f};
+    tiled.place[0][0] = tiled.place[1][1] = 100.f;
+    const auto many = geometry::map_heights(m, w, tiled);
+    CHECK(many->bytes() == d.heights->bytes());
+}
+
+TEST_CASE("the bounds of a height map hold every rectangle of it") {
+    const auto t = bumps(37);
+    std::mt19937 random(2);
+    for (int k = 0; k < 2000; ++k) {
+        int x[2] = {int(random() % 37), int(random() % 37)};
+        int y[2] = {int(random() % 37), int(random() % 37)};
+        std::sort(x, x + 2);
+        std::sort(y, y + 2);
+        uint16_t lo;
+        uint16_t hi;
+        t->range(x[0], y[0], x[1], y[1], lo, hi);
+        for (int j = y[0]; j <= y[1]; ++j)
+            for (int i = x[0]; i <= x[1]; ++i) {
+                CHECK(lo <= t->code(i, j));
+                CHECK(hi >= t->code(i, j));
+            }
+    }
+    uint16_t lo;
+    uint16_t hi;
+    t->range(12, 30, 12, 30, lo, hi);
+    CHECK(lo == t->code(12, 30));
+    CHECK(hi == lo);
+}
