@@ -1,4 +1,4 @@
-// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|memory|window ...]; tiles needs about 60 GB of
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|memory|window ...]; tiles needs about 60 GB of
 // disk
 #include <string>
 
@@ -25,6 +25,7 @@ int main(int argc, char** argv) {
         textures(true);
     else if (wanted("textures"))
         textures(false);
+    if (wanted("displacement")) displacement();
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

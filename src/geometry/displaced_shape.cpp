@@ -18,9 +18,7 @@ public:
     void bounds(const ReliefPiece& piece, float* lo, float* hi) const override {
         heights_.bounds(face_, piece, lo, hi);
     }
-    void at(const int* i, const int* j, int count, float* out) const override {
-        heights_.at(face_, i, j, count, out);
-    }
+    void at(const int* i, const int* j, int count, float* out) const override { heights_.at(face_, i, j, count, out); }
 
 private:
     const ReliefHeights& heights_;
@@ -48,9 +46,7 @@ public:
     uint32_t faces() const override { return base_->faces(); }
     Box3f bounds() const override { return bounds_; }
     size_t bytes() const override { return base_->bytes() + heights_->bytes(); }
-    uint64_t content_hash() const override {
-        return combine64(base_->content_hash(), heights_->content_hash());
-    }
+    uint64_t content_hash() const override { return combine64(base_->content_hash(), heights_->content_hash()); }
     float area(uint32_t face) const override { return base_->area(face); }
     bool has_uvs() const override { return base_->has_uvs(); }
     int uv_set(const std::string& name) const override { return base_->uv_set(name); }
@@ -91,6 +87,7 @@ public:
         for (int k = 0; k < 3; ++k) p[k] = point(f, ci[k], cj[k], n, h[k]);
         s.position = p[0] * weight[0] + p[1] * weight[1] + p[2] * weight[2];
         s.displaced_by = s.position - rest;
+        s.height = h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
         s.lift = V3f(0.f);
         const V3f flat = (corner(f.corner[1]) - corner(f.corner[0])).cross(corner(f.corner[2]) - corner(f.corner[0]));
         const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
@@ -130,7 +127,7 @@ private:
             const V3f& p = m_.positions[i[c]];
             const V3f& d = welds_->direction[welds_->place_of[i[c]]];
             for (int k = 0; k < 3; ++k) f.corner[c][k] = p[k], f.along[c][k] = d[k];
-            f.coarse[c] = heights_->levels.is_coarse(face, c);
+            f.coarse[c] = uint8_t(heights_->levels.coarser(face, c));
         }
         f.levels = heights_->levels.level[face];
         f.heights = heights;
@@ -211,15 +208,13 @@ private:
         return height_between(other, w[1] * m, w[2] * m);
     }
 
-    /// The gradient of the height along the surface: the smooth form's normal less it is the displaced one's. By central
-    /// differences over grid steps, on lengths of the form as far out as the point is.
+    /// The gradient of the height along the surface: the smooth form's normal less it is the displaced one's. By
+    /// central differences over grid steps, on lengths of the form as far out as the point is.
     V3f slope_at(uint32_t face, const ReliefFace& f, float x, float y) const {
         const float n = float(1 << f.levels);
         const float step = std::min(heights_->slope_step(face), n);
-        const float di =
-            (height_near(face, x + .5f * step, y) - height_near(face, x - .5f * step, y)) / step;
-        const float dj =
-            (height_near(face, x, y + .5f * step) - height_near(face, x, y - .5f * step)) / step;
+        const float di = (height_near(face, x + .5f * step, y) - height_near(face, x - .5f * step, y)) / step;
+        const float dj = (height_near(face, x, y + .5f * step) - height_near(face, x, y - .5f * step)) / step;
         const float h = height_between(face, x, y);
         V3f along[3];
         for (int c = 0; c < 3; ++c) along[c] = corner(f.along[c]);
@@ -243,10 +238,9 @@ private:
             box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * hi);
         }
         // Points are summed up another way than corners are.
-        const V3f pad = V3f(4e-7f * std::max(max_component(V3f(std::fabs(box.min.x), std::fabs(box.min.y),
-                                                                std::fabs(box.min.z))),
-                                             max_component(V3f(std::fabs(box.max.x), std::fabs(box.max.y),
-                                                               std::fabs(box.max.z)))));
+        const V3f pad =
+            V3f(4e-7f * std::max(max_component(V3f(std::fabs(box.min.x), std::fabs(box.min.y), std::fabs(box.min.z))),
+                                 max_component(V3f(std::fabs(box.max.x), std::fabs(box.max.y), std::fabs(box.max.z)))));
         return {box.min - pad, box.max + pad};
     }
 
@@ -263,7 +257,9 @@ private:
     static void intersect(const RTCIntersectFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
         const OverFace heights(*self.heights_, a->primID);
-        const ReliefFace f = self.face_of(a->primID, &heights);
+        ReliefCodes codes;
+        ReliefFace f = self.face_of(a->primID, &heights);
+        if (self.heights_->codes(a->primID, codes, f.seams)) f.codes = &codes;
         RTCRayN* rays = RTCRayHitN_RayN(a->rayhit, a->N);
         RTCHitN* hits = RTCRayHitN_HitN(a->rayhit, a->N);
         for (unsigned k = 0; k < a->N; ++k) {
@@ -284,7 +280,9 @@ private:
     static void occlude(const RTCOccludedFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
         const OverFace heights(*self.heights_, a->primID);
-        const ReliefFace f = self.face_of(a->primID, &heights);
+        ReliefCodes codes;
+        ReliefFace f = self.face_of(a->primID, &heights);
+        if (self.heights_->codes(a->primID, codes, f.seams)) f.codes = &codes;
         for (unsigned k = 0; k < a->N; ++k) {
             if (!a->valid[k]) continue;
             ReliefHit hit;

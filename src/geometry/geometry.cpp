@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <unordered_map>
+#include <unordered_set>
 
 namespace vemtra::geometry {
 namespace {
@@ -35,25 +36,34 @@ Box3f Instance::bounds() const {
     return out;
 }
 
-Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instances_(std::move(instances)) {
-    std::unordered_map<const Shape*, size_t> uses;
+Geometry::Geometry(std::vector<Instance> instances) : instances_(std::move(instances)) {
+    std::unordered_set<const Shape*> seen;
     for (const Instance& i : instances_) {
         bounds_.extendBy(i.bounds());
         faces_ += i.shape->faces();
-        if (++uses[i.shape.get()] == 1) own_faces_ += i.shape->faces();
+        if (seen.insert(i.shape.get()).second) own_faces_ += i.shape->faces();
     }
+}
+
+void Geometry::build(Progress* progress) const {
+    std::call_once(built_, [&] { lay_together(progress); });
+}
+
+void Geometry::lay_together(Progress* progress) const {
     if (instances_.size() == 1 && instances_[0].identity &&
-        (instances_[0].shape->faces() >= merged_part_limit || instances_[0].shape->stands_out())) {  // nothing to lay together
-        scene_ = instances_[0].shape->scene();
+        (instances_[0].shape->faces() >= merged_part_limit || instances_[0].shape->stands_out())) {
+        scene_ = instances_[0].shape->scene();  // nothing to lay together
         rtcRetainScene(scene_);
         return;
     }
+    std::unordered_map<const Shape*, size_t> uses;
+    for (const Instance& i : instances_) ++uses[i.shape.get()];
     scene_ = new_scene(faces_);
     for (size_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
         const Instance& instance = instances_[i];
         const Shape& shape = *instance.shape;
-        const bool merged = !instance.moved && !shape.stands_out() && uses[&shape] == 1 && shape.faces() < merged_part_limit &&
-                            merged_faces_ + shape.faces() <= merged_limit;
+        const bool merged = !instance.moved && !shape.stands_out() && uses[&shape] == 1 &&
+                            shape.faces() < merged_part_limit && merged_faces_ + shape.faces() <= merged_limit;
         RTCGeometry g;
         if (merged) {
             merged_faces_ += shape.faces();
@@ -74,7 +84,7 @@ Geometry::Geometry(std::vector<Instance> instances, Progress* progress) : instan
 }
 
 Geometry::~Geometry() {
-    rtcReleaseScene(scene_);
+    if (scene_) rtcReleaseScene(scene_);
 }
 
 SurfacePoint Geometry::at(const Place& place) const {
@@ -84,6 +94,7 @@ SurfacePoint Geometry::at(const Place& place) const {
     s.position = moved(s.position, i.to_world);
     s.lift = i.step_to_world(s.lift);
     s.displaced_by = i.step_to_world(s.displaced_by);
+    s.height *= i.scale;
     // The area of a face grows by |det M| times the length of its normal times M's inverse transpose.
     const V3f g = turned_by_transpose(s.normal_geometric, i.to_object);
     const float length = g.length();

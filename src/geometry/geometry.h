@@ -38,8 +38,8 @@ struct Instance {
 
 class Geometry {
 public:
-    /// Builds the accelerator. There may be no instances.
-    explicit Geometry(std::vector<Instance> instances, Progress* progress = nullptr);
+    /// There may be no instances. The accelerator is built at its first use, or by build().
+    explicit Geometry(std::vector<Instance> instances);
     ~Geometry();
     Geometry(const Geometry&) = delete;
     Geometry& operator=(const Geometry&) = delete;
@@ -47,10 +47,18 @@ public:
     const std::vector<Instance>& instances() const { return instances_; }
     const Shape& shape(uint32_t instance) const { return *instances_[instance].shape; }
     const Box3f& bounds() const { return bounds_; }
-    size_t faces() const { return faces_; }                ///< over all instances
-    size_t own_faces() const { return own_faces_; }        ///< over all shapes, each counted once
-    size_t merged_faces() const { return merged_faces_; }  ///< of those laid together in world space
-    RTCScene scene() const { return scene_; }
+    size_t faces() const { return faces_; }          ///< over all instances
+    size_t own_faces() const { return own_faces_; }  ///< over all shapes, each counted once
+    size_t merged_faces() const {                    ///< of those laid together in world space
+        build();
+        return merged_faces_;
+    }
+    RTCScene scene() const {
+        build();
+        return scene_;
+    }
+    /// Where it was stopped, there is nothing to meet.
+    void build(Progress* progress = nullptr) const;
 
     /// In world space.
     SurfacePoint at(const Place& place) const;
@@ -69,10 +77,13 @@ public:
     std::vector<Strewn> strewn(const std::vector<uint32_t>& instances, size_t most) const;
 
 private:
+    void lay_together(Progress* progress) const;
     std::vector<Instance> instances_;
     Box3f bounds_;
-    size_t faces_ = 0, own_faces_ = 0, merged_faces_ = 0;
-    RTCScene scene_ = nullptr;
+    size_t faces_ = 0, own_faces_ = 0;
+    mutable size_t merged_faces_ = 0;
+    mutable RTCScene scene_ = nullptr;
+    mutable std::once_flag built_;
 };
 
 /// Where a ray hit; instance is RTC_INVALID_GEOMETRY_ID where it hit nothing.

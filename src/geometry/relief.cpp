@@ -42,9 +42,8 @@ void find_sides(const Mesh& m, Welds& w) {
         const uint32_t b = w.place_of[m.indices[s % 3 == 2 ? s - 2 : s + 1]];
         sides[s] = {uint64_t(std::min(a, b)) << 32 | std::max(a, b), s};
     }
-    std::sort(sides.begin(), sides.end(), [](const Side& a, const Side& b) {
-        return a.ends != b.ends ? a.ends < b.ends : a.number < b.number;
-    });
+    std::sort(sides.begin(), sides.end(),
+              [](const Side& a, const Side& b) { return a.ends != b.ends ? a.ends < b.ends : a.number < b.number; });
     w.next_side.resize(sides.size());
     for (size_t first = 0; first < sides.size();) {
         size_t end = first + 1;
@@ -103,15 +102,6 @@ void find_directions(const Mesh& m, Welds& w) {
 size_t point_of(int n, int i, int j) {
     return grid_row(n, j) + size_t(i);
 }
-/// Pieces of a face that are `depth` steps below it stand behind those that are larger; the first are the face's
-/// sixteen children.
-size_t pieces_before(int depth) {
-    return ((size_t(1) << (4 * depth)) - 16) / 15;
-}
-int depth_of(int level, int size) {
-    return (level - (31 - __builtin_clz(unsigned(size)))) / 2;
-}
-
 class FrozenHeights final : public ReliefHeights {
 public:
     FrozenHeights(ReliefLevels l, float least, float largest)
@@ -122,7 +112,7 @@ public:
             first_point_.push_back(points);
             first_piece_.push_back(pieces);
             points += grid_size(1 << level);
-            pieces += level >= 4 ? pieces_before(level / 2) : 0;
+            pieces += relief_pieces(level);
         }
         first_point_.push_back(points);
         heights_.assign(points, 0);
@@ -132,8 +122,9 @@ public:
     }
 
     void bounds(uint32_t face, const ReliefPiece& p, float* lo, float* hi) const override {
-        const size_t at = first_piece_[face] + pieces_before(depth_of(levels.level[face], p.size) + 1) +
-                          p.index * relief_lanes;
+        const int level = levels.level[face];
+        const size_t at =
+            first_piece_[face] + relief_pieces_before(level, relief_depth(level, p.size) + 1) + p.index * relief_lanes;
         const uint16_t* low = &low_[at];
         const uint16_t* high = &high_[at];
         for (int l = 0; l < relief_lanes; ++l) lo[l] = value(low[l]), hi[l] = value(high[l]);
@@ -146,6 +137,14 @@ public:
     void range(uint32_t face, float& lo, float& hi) const override {
         lo = value(range_[face][0]);
         hi = value(range_[face][1]);
+    }
+    bool codes(uint32_t face, ReliefCodes& c, uint8_t&) const override {
+        c.least = least_;
+        c.step = step_;
+        c.grid = &heights_[first_point_[face]];
+        c.lo = low_.data() + first_piece_[face];
+        c.hi = high_.data() + first_piece_[face];
+        return true;
     }
     float slope_step(uint32_t) const override { return 1.f; }
     size_t bytes() const override {
@@ -195,15 +194,12 @@ private:
     }
     Range gather(uint32_t face, const ReliefPiece& p, int depth) {
         if (p.size == relief_block) return of_block(face, p);
-        const size_t at = first_piece_[face] + pieces_before(depth + 1) + p.index * relief_lanes;
-        const int quarter = p.size / 4;
+        const int level = levels.level[face];
+        const size_t at = first_piece_[face] + relief_pieces_before(level, depth + 1) + p.index * relief_lanes;
+        const bool whole_odd = depth == 0 && level % 2;
         Range all{65535, 0};
-        for (int l = 0; l < relief_lanes; ++l) {
-            const ReliefChild c = relief_children[l];
-            const Range r = gather(face,
-                                   {p.i + p.sign * c.a * quarter, p.j + p.sign * c.b * quarter, p.sign * c.sign,
-                                    quarter, p.index * relief_lanes + uint64_t(l)},
-                                   depth + 1);
+        for (int l = 0; l < (whole_odd ? relief_halves : relief_lanes); ++l) {
+            const Range r = gather(face, relief_child(p, l, whole_odd), depth + 1);
             low_[at + size_t(l)] = r[0];
             high_[at + size_t(l)] = r[1];
             all = {std::min(all[0], r[0]), std::max(all[1], r[1])};
@@ -441,19 +437,22 @@ ReliefLevels relief_levels(const Mesh& mesh, const Welds& welds, const std::func
     for (uint32_t f = 0; f < faces; ++f) {
         int level = 0;
         const float want = segments(f);
-        while (level < relief_deepest && want > float(1 << level) * 1.0001f) level += 2;
+        while (level < relief_deepest && want > float(1 << level) * 1.0001f) ++level;
         out.reached &= !(want > float(1 << level) * 1.0001f);
         out.level[f] = uint8_t(level);
     }
-    // Neighbours of the finest become at most one step coarser, then theirs.
-    for (int level = relief_deepest; level > 2; level -= 2)
+    // Neighbours of the finest become at most four times as coarse, then theirs.
+    for (int level = relief_deepest; level > 2; --level)
         for (uint32_t s = 0; s < 3 * faces; ++s)
             if (out.level[s / 3] == level)
                 for (uint32_t o = welds.next_side[s]; o != s; o = welds.next_side[o])
                     out.level[o / 3] = std::max(out.level[o / 3], uint8_t(level - 2));
-    for (uint32_t s = 0; s < 3 * faces; ++s)
+    for (uint32_t s = 0; s < 3 * faces; ++s) {
+        int least = out.level[s / 3];
         for (uint32_t o = welds.next_side[s]; o != s; o = welds.next_side[o])
-            if (out.level[o / 3] < out.level[s / 3]) out.coarse[s / 3] |= uint8_t(1 << (s % 3));
+            least = std::min(least, int(out.level[o / 3]));
+        out.coarse[s / 3] |= uint8_t((out.level[s / 3] - least) << 2 * (s % 3));
+    }
     return out;
 }
 

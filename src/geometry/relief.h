@@ -31,11 +31,11 @@ std::shared_ptr<const Welds> weld(const Mesh& mesh);
 
 /// How fine the grid of each face is.
 struct ReliefLevels {
-    std::vector<uint8_t> level;   ///< even; 2^level segments to a side
-    std::vector<uint8_t> coarse;  ///< bit c: side c borders on a coarser face
+    std::vector<uint8_t> level;   ///< 2^level segments to a side
+    std::vector<uint8_t> coarse;  ///< two bits per side: by how many levels the coarsest face beside it is coarser
     size_t points() const;        ///< over all grids
     bool reached = true;          ///< no face wanted more than relief_deepest
-    bool is_coarse(uint32_t face, int side) const { return coarse[face] >> side & 1; }
+    int coarser(uint32_t face, int side) const { return coarse[face] >> 2 * side & 3; }
     size_t bytes() const { return level.capacity() + coarse.capacity(); }
 };
 inline constexpr int relief_deepest = 20;
@@ -45,14 +45,8 @@ ReliefLevels relief_levels(const Mesh& mesh, const Welds& welds, const std::func
 /// Where a grid point stands: on sides to coarser faces drawn to that one's points.
 inline void draw_to_coarser(const ReliefLevels& l, uint32_t face, int& i, int& j) {
     if (!l.coarse[face]) return;
-    const int n = 1 << l.level[face];
-    auto drawn = [](int k) { return k % 4 < 2 ? k - k % 4 : k + 4 - k % 4; };
-    if (j == 0 && l.is_coarse(face, 0))
-        i = drawn(i);
-    else if (i == 0 && l.is_coarse(face, 2))
-        j = drawn(j);
-    else if (i + j == n && l.is_coarse(face, 1))
-        j = drawn(j), i = n - j;
+    const uint8_t coarse[3] = {uint8_t(l.coarser(face, 0)), uint8_t(l.coarser(face, 1)), uint8_t(l.coarser(face, 2))};
+    relief_draw(coarse, 1 << l.level[face], i, j);
 }
 
 /// Heights over all faces of a mesh, in metres. Immutable; any thread may ask.
@@ -63,6 +57,8 @@ public:
     virtual void bounds(uint32_t face, const ReliefPiece& piece, float* lo, float* hi) const = 0;
     virtual void at(uint32_t face, const int* i, const int* j, int count, float* out) const = 0;
     virtual void range(uint32_t face, float& lo, float& hi) const = 0;
+    /// What a walk needs to know so that it asks nobody; false where it must ask.
+    virtual bool codes(uint32_t face, ReliefCodes& codes, uint8_t& seams) const = 0;
     /// Segments of the face's grid over which slopes are looked at: 1 or more.
     virtual float slope_step(uint32_t face) const = 0;
     virtual size_t bytes() const = 0;

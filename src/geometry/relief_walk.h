@@ -26,7 +26,7 @@ namespace vemtra::geometry {
 struct ReliefPiece {
     int i, j;
     int sign;        ///< 1, or -1: it stands on its head
-    int size;        ///< segments along a side: a power of four
+    int size;        ///< segments along a side: a power of four, but for the whole of a face of odd level
     uint64_t index;  ///< among all pieces of its size, children of one piece following each other
 };
 
@@ -34,13 +34,15 @@ inline constexpr int relief_block = 4;    ///< segments along a side of the smal
 inline constexpr int relief_lanes = 16;   ///< children of a piece, in the order of relief_children()
 inline constexpr int relief_points = 32;  ///< points of a block: row by row, five to a row; the rest is filling
 
+/// The pieces of a whole face of odd level are four, each half as long: they stand in the first four lanes.
+inline constexpr int relief_halves = 4;
 /// Where child `lane` of a piece begins, in quarters of the piece along i and j, and whether it stands as its parent.
 struct ReliefChild {
     int a, b, sign;
 };
 /// Ten that stand as their parent, row by row; then six between them.
 inline constexpr ReliefChild relief_children[relief_lanes] = {
-    {0, 0, 1}, {1, 0, 1}, {2, 0, 1}, {3, 0, 1}, {0, 1, 1},  {1, 1, 1},  {2, 1, 1},  {0, 2, 1},
+    {0, 0, 1}, {1, 0, 1}, {2, 0, 1},  {3, 0, 1},  {0, 1, 1},  {1, 1, 1},  {2, 1, 1},  {0, 2, 1},
     {1, 2, 1}, {0, 3, 1}, {1, 1, -1}, {2, 1, -1}, {3, 1, -1}, {1, 2, -1}, {2, 2, -1}, {1, 3, -1}};
 
 /// The heights over one face. Any thread may ask.
@@ -54,21 +56,61 @@ public:
     virtual void at(const int* i, const int* j, int count, float* out) const = 0;
 };
 
+/// Heights as 16-bit codes, for a walk that asks nobody.
+struct ReliefCodes {
+    float least = 0.f, step = 0.f;  ///< metres of a code are least + step * code,
+    const float* metres = nullptr;  ///< or stand here
+    /// The least and largest of pieces, step by step: the face's sixteen children, then theirs. Null: bounds() knows.
+    const uint16_t *lo = nullptr, *hi = nullptr;
+    /// At grid points, row by row; or, where null, of a map between its texels:
+    const uint16_t* grid = nullptr;
+    const uint16_t* texels = nullptr;  ///< width * height, row 0 on top
+    int width = 0, height = 0;
+    bool repeat = false;
+    float u[3], v[3];  ///< of the corners, on the map
+};
+/// Pieces of a face of this level that are noted before those `depth` steps below it; depth 1 are its own children, and
+/// have sixteen places.
+inline __attribute__((always_inline)) uint64_t relief_pieces_before(int level, int depth) {
+    if (level % 2 == 0) return ((uint64_t(1) << (4 * depth)) - 16) / 15;
+    return depth == 1 ? 0 : 16 + 4 * (((uint64_t(1) << (4 * (depth - 1))) - 16) / 15);
+}
+/// How many there are in all.
+inline __attribute__((always_inline)) uint64_t relief_pieces(int level) {
+    return level < 3 ? 0 : relief_pieces_before(level, (level + 1) / 2);
+}
+/// Steps below the face of its pieces of that size.
+inline __attribute__((always_inline)) int relief_depth(int level, int size) {
+    return (level + level % 2 - (31 - __builtin_clz(unsigned(size)))) / 2;
+}
+/// Child `lane` of a piece; `whole_odd`: that piece is a whole face of odd level.
+inline __attribute__((always_inline)) constexpr ReliefPiece relief_child(const ReliefPiece& p, int lane,
+                                                                         bool whole_odd) {
+    const int size = whole_odd ? p.size / 2 : p.size / 4;
+    const ReliefChild c =
+        whole_odd ? ReliefChild{lane == 3 || lane == 1, lane >= 2, lane == 3 ? -1 : 1} : relief_children[lane];
+    return {p.i + p.sign * c.a * size, p.j + p.sign * c.b * size, p.sign * c.sign, size,
+            p.index * relief_lanes + uint64_t(lane)};
+}
+
 struct ReliefFace {
     float corner[3][3], along[3][3];  ///< along: the direction, times metres per unit of height
-    int levels = 0;                   ///< even
-    /// Sides (of corner c to the next) whose other face has a grid a quarter as fine: the points between its points
-    /// are drawn to them.
-    bool coarse[3] = {};
+    int levels = 0;
+    /// Per side (of corner c to the next): by how many levels, at most 2, its other face is coarser. The points between
+    /// that one's points are drawn to them.
+    uint8_t coarse[3] = {};
     const FaceHeights* heights = nullptr;
+    const ReliefCodes* codes = nullptr;  ///< null: `heights` knows all
+    /// Bits 0 to 2: sides, 3 to 5: corners, whose heights `heights` knows, whatever the codes say.
+    uint8_t seams = 0;
 };
 struct ReliefRay {
     float origin[3], direction[3];
     float near, far;
 };
 struct ReliefHit {
-    float t, u, v;      ///< u, v: of the face, by grid points where they stand before they are drawn to a coarser side
-    float normal[3];    ///< of the small triangle, not of unit length
+    float t, u, v;    ///< u, v: of the face, by grid points where they stand before they are drawn to a coarser side
+    float normal[3];  ///< of the small triangle, not of unit length
 };
 /// The first hit between near and far, exclusive; with `any` just some one. False where there is none.
 using MeetRelief = bool (*)(const ReliefFace& face, const ReliefRay& ray, bool any, ReliefHit& hit);
@@ -80,24 +122,20 @@ namespace avx512 {
 bool meet_relief(const ReliefFace& face, const ReliefRay& ray, bool any, ReliefHit& hit);
 }
 
-/// The grid points of a block from (i, j) on, in the order of relief_points; on coarse sides where they are drawn to.
-/// `segments`: 4, or 1 for a face without levels.
-inline void relief_block_points(const ReliefFace& face, int i0, int j0, int sign, int segments, int* i, int* j) {
-    const int n = 1 << face.levels;
-    for (int b = 0; b < 5; ++b)
-        for (int a = 0; a < 5; ++a) {
-            const bool there = a + b <= segments;
-            i[5 * b + a] = i0 + (there ? sign * a : 0);
-            j[5 * b + a] = j0 + (there ? sign * b : 0);
-        }
-    for (int k = 25; k < relief_points; ++k) i[k] = i0, j[k] = j0;
-    if (sign < 0 || segments < relief_block) return;
-    for (int k = 1; k < 4; ++k) {
-        const int to = k < 2 ? 0 : 4;
-        if (face.coarse[0] && j0 == 0) i[k] = i0 + to;
-        if (face.coarse[2] && i0 == 0) j[5 * k] = j0 + to;
-        if (face.coarse[1] && i0 + j0 + 4 == n) i[5 * k + 4 - k] = i0 + 4 - to, j[5 * k + 4 - k] = j0 + to;
-    }
+/// A point k of a side, where the other face is coarser by so many levels.
+inline __attribute__((always_inline)) int relief_drawn(int k, int coarse) {
+    const int r = 1 << coarse;
+    const int over = k & (r - 1);
+    return 2 * over < r ? k - over : k + r - over;
+}
+/// Where a grid point stands.
+inline __attribute__((always_inline)) void relief_draw(const uint8_t* coarse, int n, int& i, int& j) {
+    if (j == 0)
+        i = relief_drawn(i, coarse[0]);
+    else if (i == 0)
+        j = relief_drawn(j, coarse[2]);
+    else if (i + j == n)
+        j = relief_drawn(j, coarse[1]), i = n - j;
 }
 
 }  // namespace vemtra::geometry

@@ -1,5 +1,5 @@
-// A form: what rays meet, told in its own space: triangle meshes, and displaced forms (relief.h). Immutable once made; the accelerator of a form that is instanced is built at its first use and
-// kept with it.
+// A form: what rays meet, told in its own space: triangle meshes, and displaced forms (relief.h). Immutable once made;
+// the accelerator of a form that is instanced is built at its first use and kept with it.
 #pragma once
 #include <embree3/rtcore.h>
 
@@ -25,7 +25,8 @@ struct SurfacePoint {
     V2f uv{0.f};
     V3f color{1.f};
     float uv_per_metre = 0.f;  ///< UV length per length here, on the average of directions
-    V3f lift{0.f};  ///< from the face up to the smooth form that its normals tell of, where that bulges outwards
+    V3f lift{0.f};       ///< from the face up to the smooth form that its normals tell of, where that bulges outwards
+    float height = 0.f;  ///< that moved it, along the displacement's direction
     V3f displaced_by{0.f};  ///< from the form as it was before heights moved it; patterns stay where they lie on that
 };
 

@@ -32,19 +32,20 @@ void describe_map_stack(std::vector<NodeDescription>&);
 void describe_curves(std::vector<NodeDescription>&);
 void describe_laid_patterns(std::vector<NodeDescription>&);
 void describe_form_fields(std::vector<NodeDescription>&);
+void describe_relief_height(std::vector<NodeDescription>&);
 void describe_pin(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
         for (auto* describe_family :
-             {describe_cavity,      describe_form_fields,    describe_pin,           describe_facing,
-              describe_grain,       describe_gradient_noise, describe_worley_noise,  describe_ramp,
-              describe_image,       describe_placement,      describe_normalmap,     describe_adjust,
-              describe_evenlight,   describe_arithmetic,     describe_geometry,      describe_plane_noise,
-              describe_random,      describe_shapes,         describe_colour,        describe_choosing,
-              describe_compositing, describe_blend,          describe_laid_patterns, describe_map_stack,
-              describe_curves,      describe_mathematics,    describe_vectors})
+             {describe_cavity,      describe_form_fields, describe_relief_height,  describe_pin,
+              describe_facing,      describe_grain,       describe_gradient_noise, describe_worley_noise,
+              describe_ramp,        describe_image,       describe_placement,      describe_normalmap,
+              describe_adjust,      describe_evenlight,   describe_arithmetic,     describe_geometry,
+              describe_plane_noise, describe_random,      describe_shapes,         describe_colour,
+              describe_choosing,    describe_compositing, describe_blend,          describe_laid_patterns,
+              describe_map_stack,   describe_curves,      describe_mathematics,    describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

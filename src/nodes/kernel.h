@@ -38,9 +38,10 @@ enum PointRow : int {
     row_view =
         13,  ///< 3, towards the eye, in the asset's own space; along the normal where nobody looks (values at UVs)
     row_tangent = 16,  ///< 3, along growing U; 0 without UVs; null where no node asked for it
-    row_uv_axes = 19,  ///< 4, footprint of the ray in the UVs: two axes of full width; null where no node asked for it
-    row_position_axes = 23,  ///< 6, the same axes on the surface, in the asset's own space, metres; null likewise
-    row_count = 29
+    row_height = 19,   ///< 1, how far heights have moved the surface here, metres
+    row_uv_axes = 20,  ///< 4, footprint of the ray in the UVs: two axes of full width; null where no node asked for it
+    row_position_axes = 24,  ///< 6, the same axes on the surface, in the asset's own space, metres; null likewise
+    row_count = 30
 };
 inline constexpr int rows_without_footprint = row_uv_axes;
 

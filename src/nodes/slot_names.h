@@ -1,5 +1,6 @@
 // The names of the slots, as nodes and what is above them say them.
 #pragma once
+#include "scene/relief_slots.h"
 #include "scene/slot_names.h"
 
 namespace vemtra::nodes {

@@ -1,5 +1,6 @@
 // The slots of layers, said once. Groups come in the order in which one sets them; the first of a group switches it on.
 #include "nodes/description.h"
+#include "nodes/slot_names.h"
 
 namespace vemtra::nodes {
 namespace {
@@ -39,6 +40,41 @@ struct Ports {
                         .group = group});
     }
 };
+
+/// Of slots that one value stands for all over the layer.
+Port& fixed(Ports& p, const char* name, const char* help, float value, float low, float high, bool hard,
+            const char* unit = "") {
+    p.number(name, help, value, low, high, hard, unit);
+    p.list.back().uniform = true;
+    return p.list.back();
+}
+
+void add_heights(Ports& p) {
+    p.group = "relief";
+    p.number(slot::height,
+             "Moves the surface itself: a map or a network, wired here. Where it is neutral, nothing moves.", .5f, 0.f,
+             1.f, false);
+    fixed(p, slot::height_scale, "How far one unit of height is.", .01f, 0.f, .1f, false, "m");
+    fixed(p, slot::height_strength, "Scales it; below zero it goes inwards.", 1.f, -2.f, 2.f, false);
+    fixed(p, slot::height_neutral, "The value at which the surface stays where it is; middle grey of most maps.", .5f,
+          0.f, 1.f, false);
+    fixed(p, slot::height_low, "Values below count as this.", 0.f, 0.f, 1.f, false).folded = true;
+    fixed(p, slot::height_high, "Values above count as this.", 1.f, 0.f, 1.f, false).folded = true;
+    fixed(p, slot::height_gamma, "Bends values between the limits: above 1 lows grow wide, below 1 heights.", 1.f, .2f,
+          5.f, false)
+        .folded = true;
+    fixed(p, slot::height_smoothing, "Rounds off what is smaller than this, as far as maps and patterns filter.", 0.f,
+          0.f, .02f, false, "m")
+        .folded = true;
+    Port& join =
+        fixed(p, slot::height_join, "How the layer's height meets that of the layers below it.", 0.f, 0.f, 3.f, true);
+    join.whole = true;
+    join.choices = {"by coverage", "added", "highest", "left out"};
+    fixed(p, slot::height_softness, "Of highest: over how much both flow into each other.", 0.f, 0.f, .01f, false, "m")
+        .folded = true;
+    fixed(p, slot::height_thickness, "How thick the layer lies on what is below: its edge becomes a real one.", 0.f,
+          0.f, .005f, false, "m");
+}
 
 void add_flakes(Ports& p) {
     p.group = "flakes";
@@ -148,6 +184,7 @@ const NodeDescription& surface_description() {
         p.vector("geometry_tangent", "Direction of brushing, in the asset's space; 0 0 0 runs along U.");
         p.vector("geometry_coat_normal", "The same for the coat.");
         p.vector("geometry_coat_tangent", "The same for the coat.");
+        add_heights(p);
         NodeDescription d;
         d.kind = "open_pbr_surface";
         d.title = "Surface";
@@ -181,6 +218,10 @@ const NodeDescription& coat_description() {
                  "Direction that the coat faces instead of the surface's own, in the asset's space; 0 0 0 is its own.");
         p.vector("geometry_coat_tangent",
                  "Direction of brushing in the coat, in the asset's space; 0 0 0 runs along U.");
+        p.group = "relief";
+        fixed(p, slot::height_levelling,
+              "How far the coat fills what lies below the neutral height: 1 levels pores and grooves out.", 0.f, 0.f,
+              1.f, true);
         NodeDescription d;
         d.kind = "coat";
         d.title = "Coat";

@@ -1,5 +1,7 @@
 #include "program/program.h"
 
+#include "base/hash.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -48,6 +50,24 @@ void Program::run(const nodes::PointBatch& points, Workspace& workspace, const f
                     (*workspace.broken)[size_t(component) - 1] += !(std::fabs(v[i]) <= 3e38f);
             for (size_t i = 0; i < n; ++i) v[i] = std::fabs(v[i]) <= 3e38f ? v[i] : 0.f;
         }
+}
+
+uint64_t Program::hash() const {
+    uint64_t h = hash_bytes(constants_.data(), constants_.size() * sizeof(float));
+    auto add = [&](uint64_t x) { h = hash_bytes(&x, sizeof x, h); };
+    auto add_sources = [&](const std::vector<Source>& sources) {
+        add(sources.size());
+        for (const Source& s : sources) add(uint64_t(s.kind) << 32 | uint32_t(s.index));
+    };
+    for (const Step& s : steps_) {
+        add(uint64_t(reinterpret_cast<uintptr_t>(s.kernel)));
+        add_sources(s.in);
+        for (const int r : s.out) add(uint64_t(uint32_t(r)));
+        h = hash_bytes(s.uniform.data(), s.uniform.size() * sizeof(float), h);
+        add(uint64_t(uint32_t(s.resource)));
+    }
+    for (const Output& o : outputs_) add_sources(o.sources);
+    return h;
 }
 
 }  // namespace vemtra::program

@@ -36,6 +36,8 @@ public:
         return outputs_[output].is_constant ? &outputs_[output].value : nullptr;
     }
     size_t steps() const { return steps_.size(); }
+    /// Of all that it computes; handles of resources by their numbers. Equal within one run of the application.
+    uint64_t hash() const;
     bool all_constant() const { return steps_.empty() && !reads_points_; }
 
 private:

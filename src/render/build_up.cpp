@@ -124,7 +124,11 @@ void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer
     const nodes::NodeDescription& description = nodes::slots_of(layer);
     std::vector<program::Wanted> all;
     std::vector<program::Wanted> varying;
+    std::vector<const surface::SlotField*> fields;
     for (const nodes::Port& port : description.ports) {
+        const surface::SlotField* f = surface::slot_field(port.name.c_str());
+        if (!f) continue;  // it moves the form: relief.h
+        fields.push_back(f);
         const auto it = layer.surface.find(port.name);
         scene::Input input = it == layer.surface.end() ? scene::Input() : it->second;
         input.value = nodes::literal_of(layer.surface, port);
@@ -139,7 +143,7 @@ void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer
     check_ranges(b, layer, problems_);
     const program::Program whole = program::compile(b, all, resources_, problems_, &scene_.networks);
     for (size_t i = 0; i < all.size(); ++i) {
-        const surface::SlotField* f = surface::slot_field(description.ports[i].name.c_str());
+        const surface::SlotField* f = fields[i];
         if (const V3f* value = whole.constant(i)) {
             for (int c = 0; c < f->components; ++c) surface::at(p.fixed, *f)[c] = (*value)[c];
         } else {

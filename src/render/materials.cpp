@@ -69,6 +69,7 @@ void PointArrays::set(int index, const Prepared& prepared, const geometry::Place
     put(row_bary, &at.u, 2);
     put(row_view, &w.x, 3);
     put(row_tangent, &t.x, 3);
+    put(row_height, &s.height, 1);
     rows = prepared.resources.footprint ? row_count : rows_without_footprint;
     if (prepared.resources.footprint) set_footprint(i, prepared, at, s, wo, width);
     instance[i] = at.instance;

@@ -7,12 +7,14 @@
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
 #include "render/mesh_lights.h"
+#include "render/relief.h"
 #include "scene/edits.h"
 
 namespace vemtra::render {
 namespace {
 
-constexpr float widest = 1e6f;  // metres: beyond, numbers of single precision tell no places apart
+constexpr size_t first_points = 300000;  // computed heights per part while hands are at work
+constexpr float widest = 1e6f;           // metres: beyond, numbers of single precision tell no places apart
 
 /// The steps of making a Prepared, in their order. Each leaves out what is broken and tells it.
 class Preparing {
@@ -27,11 +29,17 @@ public:
     }
 
     std::shared_ptr<const Prepared> run() {
-        if (!forms() || !(build_ups(), tell_once(), maps()) || !fields()) return nullptr;
-        if (!light()) return nullptr;
         const scene::Camera* camera =
             options_.camera.empty() ? scene::active_camera(s_) : scene::find(s_.cameras, options_.camera);
         if (camera) p_->camera = *camera;
+        if (!forms()) return nullptr;
+        build_ups();
+        if (!reliefs()) return nullptr;
+        tell_once();
+        if (!maps(*p_)) return nullptr;
+        p_->geometry->build(options_.progress);
+        if (was_stopped() || !fields(*p_, field_geometry())) return nullptr;
+        if (!light()) return nullptr;
         return p_;
     }
 
@@ -59,7 +67,7 @@ private:
             if (parts_of.contains(part.asset))
                 p_->problems.push_back({"A part is left out", "", "part " + part.name,
                                         "its asset '" + part.asset + "' does not exist", "Import the asset again"});
-        p_->geometry = shop_.geometry(std::move(instances), options_.progress);
+        rest_ = p_->geometry = shop_.geometry(std::move(instances));
         if (was_stopped()) return false;
         if (const Box3f& box = p_->geometry->bounds(); !box.isEmpty())
             p_->scene_size = std::max(1e-3f, box.size().length());
@@ -145,53 +153,82 @@ private:
                                     "Mend those above first"});
     }
 
-    bool maps() {
-        if (options_.maps_now && !shop_.textures()->prepare(p_->resources.images, paths_, options_.progress))
+    /// Forms stand out by the heights of what they wear. Those are computed on the forms as they were.
+    bool reliefs() {
+        if (options_.flat) return true;
+        Prepared rest;
+        const auto compiled = compile_reliefs(s_, rest.resources, p_->problems);
+        bool any = false;
+        for (const int b : p_->build_up_of) any |= size_t(b) < compiled.size() && compiled[size_t(b)];
+        if (!any) return true;
+        rest.scene = p_->scene;
+        rest.geometry = rest_;
+        rest.parts = p_->parts;
+        rest.build_up_of = p_->build_up_of;
+        rest.scene_size = p_->scene_size;
+        rest.camera = p_->camera;
+        if (!maps(rest) || !fields(rest, rest_)) return false;
+        p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
+        const bool first = options_.field_rays < geometry::field_rays_final;
+        const size_t most = size_t(std::clamp(s_.render.relief_points, 1, 512)) << 20;
+        const auto out = displace(rest, compiled, shop_, paths_, first ? std::min(most, first_points) : most,
+                                  p_->problems, options_.progress);
+        if (!out || was_stopped()) return false;
+        p_->geometry = shop_.geometry(out->instances);
+        p_->fields_final = rest.fields_final && out->final;
+        return true;
+    }
+    /// Fields of the displaced form are worth their time once hands rest; until then those of the form serve.
+    const std::shared_ptr<const geometry::Geometry>& field_geometry() const {
+        return options_.field_rays < geometry::field_rays_final ? rest_ : p_->geometry;
+    }
+
+    bool maps(Prepared& p) {
+        if (options_.maps_now && !shop_.textures()->prepare(p.resources.images, paths_, options_.progress))
             return false;
-        p_->textures =
-            std::make_shared<texture::Textures>(shop_.textures(), p_->resources.images, paths_, p_->problems);
-        for (const fs::path& file : p_->textures->files()) shop_.watch(file);
-        const auto& instances = p_->geometry->instances();
-        for (const geometry::Instance& i : instances) p_->uv_per_metre.push_back(i.shape->uv_per_metre(-1) / i.scale);
-        for (const std::string& name : p_->resources.uv_sets)
+        p.textures = std::make_shared<texture::Textures>(shop_.textures(), p.resources.images, paths_, p.problems);
+        for (const fs::path& file : p.textures->files()) shop_.watch(file);
+        const auto& instances = p.geometry->instances();
+        for (const geometry::Instance& i : instances) p.uv_per_metre.push_back(i.shape->uv_per_metre(-1) / i.scale);
+        for (const std::string& name : p.resources.uv_sets)
             for (size_t k = 0; k < instances.size(); ++k) {
                 const geometry::Shape& shape = *instances[k].shape;
                 const int set = shape.uv_set(name);
                 const auto names = shape.uv_set_names();
                 if (shape.has_uvs() && std::find(names.begin(), names.end(), name) == names.end())
-                    p_->problems.push_back({"A set of UVs is missing, the part's first one is read", "",
-                                            "part " + p_->parts[k]->name, "it has none of the name '" + name + "'",
-                                            "Choose another one in the placement"});
-                p_->uv_set_of.push_back(set);
-                p_->uv_per_metre.push_back(shape.uv_per_metre(set) / instances[k].scale);
+                    p.problems.push_back({"A set of UVs is missing, the part's first one is read", "",
+                                          "part " + p.parts[k]->name, "it has none of the name '" + name + "'",
+                                          "Choose another one in the placement"});
+                p.uv_set_of.push_back(set);
+                p.uv_per_metre.push_back(shape.uv_per_metre(set) / instances[k].scale);
             }
         return true;
     }
 
-    std::shared_ptr<const geometry::FormField> nobody_reads() const {
+    std::shared_ptr<const geometry::FormField> nobody_reads(const Prepared& p) const {
         auto field = std::make_shared<geometry::FormField>();
         field->rays = geometry::field_rays_final;
-        field->parts.resize(p_->geometry->instances().size());
+        field->parts.resize(p.geometry->instances().size());
         return field;
     }
 
-    bool fields() {
+    bool fields(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on) {
         std::vector<std::shared_ptr<const geometry::FormField>> fields;
         const scene::BuildUpReach reach(s_);
-        for (const nodes::FieldRequest& request : p_->resources.fields) {
+        for (const nodes::FieldRequest& request : p.resources.fields) {
             std::vector<char> reaches = reach.to(request.build_up);
             reaches.push_back(0);  // of the plain one
             std::vector<char> wanted;
-            for (int b : p_->build_up_of) wanted.push_back(reaches[size_t(b)]);
+            for (int b : p.build_up_of) wanted.push_back(reaches[size_t(b)]);
             if (std::find(wanted.begin(), wanted.end(), 1) == wanted.end()) {
-                fields.push_back(nobody_reads());
+                fields.push_back(nobody_reads(p));
                 continue;
             }
-            fields.push_back(shop_.field(p_->geometry, wanted, request, options_.field_rays, options_.progress));
+            fields.push_back(shop_.field(on, wanted, request, options_.field_rays, options_.progress));
             if (!fields.back()) return false;
-            p_->fields_final &= fields.back()->rays >= geometry::field_rays_final;
+            p.fields_final &= fields.back()->rays >= geometry::field_rays_final && (&p != p_.get() || on == p.geometry);
         }
-        p_->fields = std::make_shared<geometry::Fields>(p_->geometry, fields);
+        p.fields = std::make_shared<geometry::Fields>(p.geometry, fields);
         return true;
     }
 
@@ -225,6 +262,7 @@ private:
     }
 
     std::shared_ptr<Prepared> p_;
+    std::shared_ptr<const geometry::Geometry> rest_;  ///< before heights moved anything
     const scene::Scene& s_;
     Workshop& shop_;
     const PrepareOptions& options_;

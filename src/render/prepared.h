@@ -36,7 +36,7 @@ struct Prepared {
     std::shared_ptr<const texture::Textures> textures;
     std::shared_ptr<const geometry::Fields> fields;
     program::Resources resources;
-    bool fields_final = true;  ///< all fields are at field_rays_final
+    bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
 
     PreparedRig rig;
     std::shared_ptr<const MeshLights> emitters;  ///< surfaces that give off light; null: none do
@@ -55,6 +55,7 @@ struct PrepareOptions {
     std::string rig, camera;                 ///< empty: the scene's own
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
+    bool flat = false;      ///< heights move nothing
     bool maps_now = false;  ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;
 };

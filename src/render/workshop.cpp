@@ -1,5 +1,7 @@
 #include "render/workshop.h"
 
+#include "geometry/map_heights.h"
+
 namespace vemtra::render {
 namespace {
 
@@ -97,16 +99,75 @@ Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs
     return shared;
 }
 
-std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances,
-                                                             Progress* progress) {
+std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances) {
     {
         std::lock_guard lock(mutex_);
-        if (auto last = last_geometry_.lock(); last && last->instances() == instances) return last;
+        std::erase_if(geometries_, [](const auto& g) { return g.expired(); });
+        for (const auto& g : geometries_)
+            if (auto last = g.lock(); last && last->instances() == instances) return last;
     }
-    auto made = std::make_shared<const geometry::Geometry>(std::move(instances), progress);
+    auto made = std::make_shared<const geometry::Geometry>(std::move(instances));
     std::lock_guard lock(mutex_);
-    if (!stopped(progress)) last_geometry_ = made;
+    geometries_.push_back(made);
     return made;
+}
+
+std::shared_ptr<const geometry::Welds> Workshop::welds(const std::shared_ptr<const geometry::Shape>& shape) {
+    {
+        std::lock_guard lock(mutex_);
+        std::erase_if(welds_, [](const auto& w) { return w.first.expired(); });
+        for (const auto& [of, welds] : welds_)
+            if (of.lock() == shape) return welds;
+    }
+    auto made = geometry::weld(shape->faces_as_triangles());
+    std::lock_guard lock(mutex_);
+    welds_.emplace_back(shape, made);
+    return made;
+}
+
+template <class T>
+std::shared_ptr<const T> Workshop::kept(std::vector<MadeOf<T>>& shelf,
+                                        const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+                                        const std::function<std::shared_ptr<const T>()>& make) {
+    {
+        std::lock_guard lock(mutex_);
+        std::erase_if(shelf, [](const MadeOf<T>& d) { return d.made.expired() || d.base.expired(); });
+        for (const MadeOf<T>& d : shelf)
+            if (d.key == key && d.base.lock() == base)
+                if (auto made = d.made.lock()) return made;
+    }
+    auto made = make();
+    if (!made) return nullptr;
+    std::lock_guard lock(mutex_);
+    shelf.push_back({base, key, made});
+    return made;
+}
+std::shared_ptr<const geometry::Shape> Workshop::displaced(
+    const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+    const std::function<std::shared_ptr<const geometry::Shape>()>& make) {
+    return kept(displaced_, base, key, make);
+}
+std::shared_ptr<const geometry::MapGrid> Workshop::map_grid(
+    const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+    const std::function<std::shared_ptr<const geometry::MapGrid>()>& make) {
+    return kept(map_grids_, base, key, make);
+}
+
+Result<std::shared_ptr<const texture::HeightTile>> Workshop::heights(const fs::path& file, const std::string& channel,
+                                                                     Progress* progress) {
+    const auto time = time_of(file);
+    const std::string key = file.string() + "|" + channel;
+    {
+        std::lock_guard lock(mutex_);
+        watched_[file.string()] = time;
+        if (const auto it = heights_.find(key); it != heights_.end() && it->second.time == time)
+            if (auto kept = it->second.value.lock()) return kept;
+    }
+    auto read = texture::read_heights(file, channel, progress);
+    if (!read) return read.error();
+    std::lock_guard lock(mutex_);
+    heights_[key] = {time, *read};
+    return *read;
 }
 
 std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry,
@@ -167,6 +228,7 @@ std::vector<fs::path> Workshop::changed_files() {
             changed.push_back(file);
             mesh_lights_ = nullptr;  // a map may say where they shine
         }
+    if (!changed.empty()) ++generation_;
     return changed;
 }
 

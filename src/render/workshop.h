@@ -11,6 +11,14 @@
 #include "scene/scene.h"
 #include "texture/texture.h"
 
+namespace vemtra::geometry {
+struct MapGrid;
+struct Welds;
+}  // namespace vemtra::geometry
+namespace vemtra::texture {
+class HeightTile;
+}  // namespace vemtra::texture
+
 namespace vemtra::render {
 
 class MeshLights;
@@ -39,13 +47,26 @@ public:
     std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths,
                                             Progress* progress = nullptr);
     Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
-    /// The last one again where nothing has moved.
-    std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances,
-                                                       Progress* progress = nullptr);
+    /// One of the last ones again where nothing has moved; it may not be built yet.
+    std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
                                                      const std::vector<char>& wanted,
                                                      const nodes::FieldRequest& request, int rays, Progress* progress);
+    /// How a form's faces hang together by places.
+    std::shared_ptr<const geometry::Welds> welds(const std::shared_ptr<const geometry::Shape>& shape);
+    /// A map on this form under this key, where somebody still holds it.
+    std::shared_ptr<const geometry::MapGrid> map_grid(
+        const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+        const std::function<std::shared_ptr<const geometry::MapGrid>()>& make);
+    /// The form that was made of this one under this key, where somebody still holds it; else `make` makes it.
+    std::shared_ptr<const geometry::Shape> displaced(
+        const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+        const std::function<std::shared_ptr<const geometry::Shape>()>& make);
+    Result<std::shared_ptr<const texture::HeightTile>> heights(const fs::path& file, const std::string& channel,
+                                                               Progress* progress);
+    /// Rises whenever a file has changed that was read.
+    uint64_t generation() const { return generation_; }
     /// What the lights of surfaces follow from. The last ones again where all of it is as it was.
     struct Shining {
         std::weak_ptr<const geometry::Geometry> geometry;
@@ -73,7 +94,20 @@ private:
     std::map<std::string, Kept<std::shared_ptr<const AssetState>>> assets_;
     std::map<std::string, Kept<std::shared_ptr<const EnvironmentPicture>>> environments_;
     std::map<std::string, fs::file_time_type> watched_;
-    std::weak_ptr<const geometry::Geometry> last_geometry_;
+    std::vector<std::weak_ptr<const geometry::Geometry>> geometries_;  ///< the last few
+    template <class T> struct MadeOf {
+        std::weak_ptr<const geometry::Shape> base;
+        uint64_t key;
+        std::weak_ptr<const T> made;
+    };
+    template <class T>
+    std::shared_ptr<const T> kept(std::vector<MadeOf<T>>& shelf, const std::shared_ptr<const geometry::Shape>& base,
+                                  uint64_t key, const std::function<std::shared_ptr<const T>()>& make);
+    std::vector<MadeOf<geometry::Shape>> displaced_;
+    std::vector<MadeOf<geometry::MapGrid>> map_grids_;
+    std::vector<std::pair<std::weak_ptr<const geometry::Shape>, std::shared_ptr<const geometry::Welds>>> welds_;
+    std::map<std::string, Kept<std::weak_ptr<const texture::HeightTile>>> heights_;
+    std::atomic<uint64_t> generation_{0};
     struct FieldEntry {
         std::weak_ptr<const geometry::Geometry> geometry;
         std::vector<char> wanted;

@@ -79,6 +79,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("build_up", s.build_up);
     a("visible", s.visible);
     a("priority", s.priority);
+    a.some("flat", s.flat);
     a("placement", s.placement);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Environment> {
@@ -143,6 +144,8 @@ void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype
     a("depth", s.depth);
     a("clamp", s.clamp);
     a("preview_clamp", s.preview_clamp);
+    a("relief_pixels", s.relief_pixels);
+    a("relief_points", s.relief_points);
     a("noise", s.noise);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Display> {

@@ -155,6 +155,7 @@ struct Part {
     std::string id, asset, source, name;  ///< `source`: the part's name inside the asset's file
     std::string build_up;
     bool visible = true;
+    bool flat = false;  ///< heights of its layers do not move it
     int priority = 0;  ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
     Placement placement;  ///< from where the asset's file has it; two parts of the same source share its mesh
@@ -236,6 +237,8 @@ struct RenderSettings {
     int depth = 6;              ///< surface hits on a path
     float clamp = 0.f;          ///< largest radiance that one indirect bounce may add; 0 = unlimited (final)
     float preview_clamp = 8.f;  ///< the same in the window
+    float relief_pixels = 1.f;  ///< about how far apart computed heights lie in the picture
+    int relief_points = 16;     ///< million computed heights per part at most
     float noise = 0.f;          ///< a tile stops early once its relative error is below; 0: all samples
     Json extra;
     bool operator==(const RenderSettings&) const = default;

@@ -30,6 +30,7 @@ HeightTile::HeightTile(int width, int height, std::vector<uint16_t> codes, float
 }
 
 void HeightTile::build() {
+    codes_.push_back(0);
     const uint16_t* lo = codes_.data();
     const uint16_t* hi = codes_.data();
     int w = width_;
@@ -62,7 +63,8 @@ void HeightTile::build() {
 void HeightTile::range(int x0, int y0, int x1, int y1, uint16_t& lo, uint16_t& hi) const {
     int level = 0;
     const int wide = std::max(x1 - x0, y1 - y0);
-    if (wide > 1) level = 32 - __builtin_clz(unsigned(wide - 1));  // squares at least as wide: at most two of them lie across
+    if (wide > 1)
+        level = 32 - __builtin_clz(unsigned(wide - 1));  // squares at least as wide: at most two of them lie across
     level = std::min(level, int(levels_.size()));
     const uint16_t* l = codes_.data();
     const uint16_t* h = codes_.data();
@@ -91,8 +93,8 @@ namespace {
 
 /// Rows of one channel, or of the luminance of three, as they come.
 template <class Number, class Put>
-std::string read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, OIIO::TypeDesc type, int channel,
-                      int channels, Progress* progress, Put&& put) {
+std::string read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, OIIO::TypeDesc type, int channel, int channels,
+                      Progress* progress, Put&& put) {
     const int band = spec.tile_width ? std::max(1, spec.tile_height) : 64;
     std::vector<Number> rows;
     for (int y = 0; y < spec.height; y += band) {
@@ -102,11 +104,10 @@ std::string read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, OIIO::T
         rows.resize(size_t(last - y) * size_t(spec.width) * size_t(channels));
         const int y0 = spec.y + y;
         const int y1 = spec.y + last;
-        const bool whole = spec.tile_width
-                               ? in.read_tiles(0, 0, spec.x, spec.x + spec.width, y0, y1, spec.z, spec.z + 1, channel,
-                                               channel + channels, type, rows.data())
-                               : in.read_scanlines(0, 0, y0, y1, spec.z, channel, channel + channels, type,
-                                                   rows.data());
+        const bool whole =
+            spec.tile_width ? in.read_tiles(0, 0, spec.x, spec.x + spec.width, y0, y1, spec.z, spec.z + 1, channel,
+                                            channel + channels, type, rows.data())
+                            : in.read_scanlines(0, 0, y0, y1, spec.z, channel, channel + channels, type, rows.data());
         if (!whole) return "the file is cut off: " + plain_reason(in.geterror());
         for (size_t i = 0; i < rows.size(); i += size_t(channels)) put(&rows[i]);
     }

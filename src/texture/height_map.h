@@ -40,7 +40,7 @@ private:
     void build();
     int width_, height_;
     float least_, step_;
-    std::vector<uint16_t> codes_;
+    std::vector<uint16_t> codes_;  ///< and one more, so that four bytes may be read at each
     std::vector<Level> levels_;  ///< [0] has squares of two texels
 };
 

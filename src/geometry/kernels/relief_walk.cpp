@@ -1,16 +1,10 @@
 // The walk of a ray through one displaced face; relief_walk.h derives it.
 #include "geometry/relief_walk.h"
 
-#ifndef VEMTRA_ISA
-#define VEMTRA_ISA avx2
-#endif
+#include "geometry/kernels/lanes.h"
 
 namespace vemtra::geometry::VEMTRA_ISA {
 namespace {
-
-typedef float Floats __attribute__((vector_size(64), aligned(64)));
-typedef int Ints __attribute__((vector_size(64), aligned(64)));
-typedef float AnyFloats __attribute__((vector_size(64), aligned(4)));
 
 struct V {
     float x, y, z;
@@ -36,29 +30,112 @@ inline V of(const float* p) {
 inline float abs_of(float x) {
     return __builtin_fabsf(x);
 }
-inline Floats both(float x) {
-    return Floats{} + x;
+/// Codes in metres.
+inline Floats in_metres(const ReliefCodes& c, const uint16_t* p) {
+    if (!c.metres) return from_codes(p) * c.step + c.least;
+    alignas(64) int i[16];
+    for (int l = 0; l < 16; ++l) i[l] = p[l];
+    return floats_at(c.metres, load(i));
 }
-inline Floats least(Floats a, Floats b) {
-    return a < b ? a : b;
+
+/// Between texels.
+inline Floats between_texels(const ReliefCodes& c, Floats u, Floats v) {
+    // What is too far away to have a place on the map lies at its corner.
+    const Floats far = both(1e6f);
+    const Floats none = both(0.f);
+    u = choose(less(u, far) & less(none - far, u), u, none);
+    v = choose(less(v, far) & less(none - far, v), v, none);
+    if (c.repeat) {
+        u = u - floor_of(u);
+        v = v - floor_of(v);
+    } else {
+        u = least(most(u, none), both(1.f));
+        v = least(most(v, none), both(1.f));
+    }
+    const Floats x = u * float(c.width) - .5f;
+    const Floats y = (both(1.f) - v) * float(c.height) - .5f;
+    const Ints one = both(1);
+    Ints x0 = truncated(x + 1.f) - one;  // x is -.5 or more
+    Ints y0 = truncated(y + 1.f) - one;
+    const Floats a = x - as_floats(x0);
+    const Floats b = y - as_floats(y0);
+    Ints x1 = x0 + one;
+    Ints y1 = y0 + one;
+    const Ints right = both(c.width - 1);
+    const Ints bottom = both(c.height - 1);
+    const Ints zero = both(0);
+    if (c.repeat) {
+        x0 = choose(less(x0, zero), right, x0);
+        y0 = choose(less(y0, zero), bottom, y0);
+        x1 = choose(less(right, x1), zero, x1);
+        y1 = choose(less(bottom, y1), zero, y1);
+    }
+    x0 = least(most(x0, zero), right);
+    y0 = least(most(y0, zero), bottom);
+    x1 = least(most(x1, zero), right);
+    y1 = least(most(y1, zero), bottom);
+    const Ints width = both(c.width);
+    const Ints top_row = y0 * width;
+    const Ints low_row = y1 * width;
+    auto metres = [&](Ints at) {
+        const Ints code = codes_at(c.texels, at);
+        return c.metres ? floats_at(c.metres, code) : as_floats(code) * c.step + c.least;
+    };
+    const Floats h00 = metres(top_row + x0);
+    const Floats h10 = metres(top_row + x1);
+    const Floats h01 = metres(low_row + x0);
+    const Floats h11 = metres(low_row + x1);
+    const Floats top = h00 + (h10 - h00) * a;
+    const Floats low = h01 + (h11 - h01) * a;
+    return top + (low - top) * b;
 }
-inline Floats most(Floats a, Floats b) {
-    return a > b ? a : b;
+
+/// The grid points of a block, five to a row, in a row of points; what is beyond its last row stands at its beginning.
+struct BlockPoints {
+    alignas(64) int i[relief_points];
+    alignas(64) int j[relief_points];
+};
+struct BlockTables {
+    alignas(64) int a[3][relief_points], b[3][relief_points];  // of blocks of 1, 2 and 4 segments
+};
+constexpr BlockTables make_block_tables() {
+    BlockTables t{};
+    for (int k = 0; k < 3; ++k)
+        for (int b = 0; b < 5; ++b)
+            for (int a = 0; a < 5; ++a)
+                if (a + b <= 1 << k) t.a[k][5 * b + a] = a, t.b[k][5 * b + a] = b;
+    return t;
 }
-inline Floats load(const float* p) {
-    return *reinterpret_cast<const AnyFloats*>(p);
+inline void block_points(const ReliefFace& f, const ReliefPiece& p, BlockPoints& out) {
+    static constexpr BlockTables tables = make_block_tables();
+    const int kind = p.size == 4 ? 2 : p.size - 1;
+    for (int k = 0; k < relief_points; ++k) {
+        out.i[k] = p.i + p.sign * tables.a[kind][k];
+        out.j[k] = p.j + p.sign * tables.b[kind][k];
+    }
+    if (p.sign < 0) return;  // it touches sides with its corners alone, which stand
+    const int n = 1 << f.levels;
+    for (int k = 1; k < p.size; ++k) {
+        if (f.coarse[0] && p.j == 0) out.i[k] = relief_drawn(p.i + k, f.coarse[0]);
+        if (f.coarse[2] && p.i == 0) out.j[5 * k] = relief_drawn(p.j + k, f.coarse[2]);
+        if (f.coarse[1] && p.i + p.j + p.size == n) {
+            const int at = 5 * k + p.size - k;
+            out.j[at] = relief_drawn(p.j + k, f.coarse[1]);
+            out.i[at] = n - out.j[at];
+        }
+    }
 }
 
 struct Tables {
-    alignas(64) float a[3][relief_lanes], b[3][relief_lanes];  // corners of the children, in quarters of their parent
+    alignas(64) float a[3][relief_lanes], b[3][relief_lanes];  // corners of the children, as parts of their parent
 };
-constexpr Tables make_tables() {
+constexpr Tables make_tables(bool whole_odd) {
     Tables t{};
-    for (int l = 0; l < relief_lanes; ++l) {
-        const ReliefChild c = relief_children[l];
-        t.a[0][l] = float(c.a), t.b[0][l] = float(c.b);
-        t.a[1][l] = float(c.a + c.sign), t.b[1][l] = float(c.b);
-        t.a[2][l] = float(c.a), t.b[2][l] = float(c.b + c.sign);
+    for (int l = 0; l < (whole_odd ? relief_halves : relief_lanes); ++l) {
+        const ReliefPiece c = relief_child({0, 0, 1, 4, 0}, l, whole_odd);
+        t.a[0][l] = .25f * float(c.i), t.b[0][l] = .25f * float(c.j);
+        t.a[1][l] = .25f * float(c.i + c.sign * c.size), t.b[1][l] = .25f * float(c.j);
+        t.a[2][l] = .25f * float(c.i), t.b[2][l] = .25f * float(c.j + c.sign * c.size);
     }
     return t;
 }
@@ -69,7 +146,7 @@ struct Local {
     float near, far, shift;  // along it, from that start on; where that is
     float e1x, e2x, e2y;     // per segment
     V d0, d1, d2;            // directions: at the first corner, and per segment
-    float pad;
+    V pad;
 };
 
 bool localize(const ReliefFace& f, const ReliefRay& ray, Local& l) {
@@ -78,14 +155,8 @@ bool localize(const ReliefFace& f, const ReliefRay& ray, Local& l) {
     const V e2 = of(f.corner[2]) - p0;
     V z = cross(e1, e2);
     V x = e1;
-    float zz = dot(z, z);
-    float xx = dot(x, x);
-    if (!(zz > 1e-36f) || !(xx > 0.f)) {  // no area: any frame will do
-        x = {1, 0, 0}, z = {0, 0, 1};
-        xx = zz = 1.f;
-    }
-    x = x * (1.f / __builtin_sqrtf(xx));
-    z = z * (1.f / __builtin_sqrtf(zz));
+    if (!(dot(z, z) > 1e-36f) || !(dot(x, x) > 0.f)) x = {1, 0, 0}, z = {0, 0, 1};  // no area: any frame will do
+    // Axes at right angles; of what length does not matter to boxes.
     const V y = cross(z, x);
     auto turn = [&](V v) { return V{dot(v, x), dot(v, y), dot(v, z)}; };
     const V direction = of(ray.direction);
@@ -106,10 +177,14 @@ bool localize(const ReliefFace& f, const ReliefRay& ray, Local& l) {
     l.d1 = (turn(of(f.along[1])) - l.d0) * per;
     l.d2 = (turn(of(f.along[2])) - l.d0) * per;
     // What rounding may have moved: coordinates of the asset, and the way of the ray's start.
-    float size = abs_of(p0.x) + abs_of(p0.y) + abs_of(p0.z) + abs_of(a.x) + abs_of(b.x) + abs_of(b.y);
+    float size = abs_of(p0.x) + abs_of(p0.y) + abs_of(p0.z) + abs_of(e1.x) + abs_of(e1.y) + abs_of(e1.z) +
+                 abs_of(e2.x) + abs_of(e2.y) + abs_of(e2.z);
     size += abs_of(ray.origin[0]) + abs_of(ray.origin[1]) + abs_of(ray.origin[2]);
-    l.pad = 6e-7f * size;
-    if (a.y * a.y + a.z * a.z + b.z * b.z > 1e-6f * size * size) l.pad = 1e30f;  // no area
+    size *= 6e-7f;
+    auto sum = [](V v) { return abs_of(v.x) + abs_of(v.y) + abs_of(v.z); };
+    l.pad = {size * sum(x), size * sum(y), size * sum(z)};
+    if (abs_of(a.y) > l.pad.y * 4.f || abs_of(a.z) + abs_of(b.z) > l.pad.z * 8.f)
+        l.pad = {1e30f, 1e30f, 1e30f};  // no area
     const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
     l.near = ray.near - l.shift - slack;
     l.far = ray.far - l.shift + slack;
@@ -122,17 +197,17 @@ struct Waiting {
 };
 
 /// Which children the ray meets, and where it enters them.
-inline Ints meet_children(const Local& l, const ReliefPiece& p, const float* lo_of, const float* hi_of, float far,
-                          Floats& enters) {
-    static constexpr Tables tables = make_tables();
-    const Floats lo = load(lo_of);
-    const Floats hi = load(hi_of);
-    const float quarter = float(p.sign * p.size) * .25f;
+inline Mask meet_children(const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo, Floats hi, float far,
+                          float* enters) {
+    static constexpr Tables quarters = make_tables(false);
+    static constexpr Tables halves = make_tables(true);
+    const Tables& tables = whole_odd ? halves : quarters;
+    const float size = float(p.sign * p.size);
     Floats low[3];
     Floats high[3];
     for (int c = 0; c < 3; ++c) {
-        const Floats i = load(tables.a[c]) * quarter + float(p.i);
-        const Floats j = load(tables.b[c]) * quarter + float(p.j);
+        const Floats i = load(tables.a[c]) * size + float(p.i);
+        const Floats j = load(tables.b[c]) * size + float(p.j);
         const Floats px = i * l.e1x + j * l.e2x;
         const Floats py = j * l.e2y;
         const Floats dx = i * l.d1.x + (j * l.d2.x + l.d0.x);
@@ -158,14 +233,15 @@ inline Ints meet_children(const Local& l, const ReliefPiece& p, const float* lo_
     Floats out = both(far);
     const float origin[3] = {l.origin.x, l.origin.y, l.origin.z};
     const float inverse[3] = {l.inverse.x, l.inverse.y, l.inverse.z};
+    const float pad[3] = {l.pad.x, l.pad.y, l.pad.z};
     for (int a = 0; a < 3; ++a) {
-        const Floats t0 = (low[a] - (origin[a] + l.pad)) * inverse[a];
-        const Floats t1 = (high[a] - (origin[a] - l.pad)) * inverse[a];
+        const Floats t0 = (low[a] - (origin[a] + pad[a])) * inverse[a];
+        const Floats t1 = (high[a] - (origin[a] - pad[a])) * inverse[a];
         in = most(in, least(t0, t1));
         out = least(out, most(t0, t1));
     }
-    enters = in;
-    return in <= out;
+    store(enters, in);
+    return at_most(in, out) & (whole_odd ? (1u << relief_halves) - 1 : 0xffffu);
 }
 
 /// The small triangles of a block. The ray runs along z of a sheared frame whose axes are permuted.
@@ -182,53 +258,49 @@ public:
         for (int c = 0; c < 3; ++c) origin_[c] = r.origin[c];
     }
     /// True where a triangle is met between near and far; that nearest one is put down.
-    bool block(const ReliefFace& f, const ReliefPiece& p, int segments, float near, float& far, ReliefHit& hit) const {
-        int i[relief_points];
-        int j[relief_points];
-        alignas(64) float heights[relief_points];
-        relief_block_points(f, p.i, p.j, p.sign, segments, i, j);
-        f.heights->at(i, j, 25, heights);
-        for (int k = 25; k < relief_points; ++k) heights[k] = heights[0];
-        alignas(64) float at[3][relief_points + 16];
-        alignas(64) float x[relief_points + 16];
-        alignas(64) float y[relief_points + 16];
-        alignas(64) float z[relief_points + 16];
+    bool block(const ReliefFace& f, const ReliefPiece& p, float near, float& far, ReliefHit& hit) const {
+        BlockPoints points;
+        block_points(f, p, points);
+        constexpr int room = relief_points + 16;  // triangles are read up to six points further
+        alignas(64) float at[3][room];
+        alignas(64) float x[room];
+        alignas(64) float y[room];
+        alignas(64) float z[room];
         const float per = 1.f / float(1 << f.levels);
         const int n = 1 << f.levels;
-        alignas(64) float w[3][relief_points];
-        for (int k = 0; k < relief_points; ++k) {
-            w[0][k] = float(n - i[k] - j[k]) * per;
-            w[1][k] = float(i[k]) * per;
-            w[2][k] = float(j[k]) * per;
+        Floats weights[2][3];
+        for (int half = 0; half < 2; ++half) {
+            const Floats fi = as_floats(load(points.i + 16 * half));
+            const Floats fj = as_floats(load(points.j + 16 * half));
+            weights[half][0] = (both(float(n)) - fi - fj) * per;
+            weights[half][1] = fi * per;
+            weights[half][2] = fj * per;
         }
-        for (int first = 0; first < relief_points; first += 16) {
-            const Floats w0 = load(w[0] + first);
-            const Floats w1 = load(w[1] + first);
-            const Floats w2 = load(w[2] + first);
-            const Floats h = load(heights + first);
+        Floats heights[2];
+        heights_of(f, p, n, points, weights, heights);
+        for (int half = 0; half < 2; ++half) {
+            const Floats* w = weights[half];
+            Floats s[3];
             for (int c = 0; c < 3; ++c) {
                 // The first two sums may be of any two corners: zero added to what they give changes nothing.
-                const Floats base = (w0 * f.corner[0][c] + w1 * f.corner[1][c]) + w2 * f.corner[2][c];
-                const Floats along = (w0 * f.along[0][c] + w1 * f.along[1][c]) + w2 * f.along[2][c];
-                const Floats s = (base + h * along) - origin_[c];
-                __builtin_memcpy(at[c] + first, &s, sizeof s);
+                const Floats base = (w[0] * f.corner[0][c] + w[1] * f.corner[1][c]) + w[2] * f.corner[2][c];
+                const Floats along = (w[0] * f.along[0][c] + w[1] * f.along[1][c]) + w[2] * f.along[2][c];
+                s[c] = (base + heights[half] * along) - origin_[c];
+                store(at[c] + 16 * half, s[c]);
             }
-            const Floats sz = load(at[z_] + first);
-            const Floats sx = load(at[x_] + first) - sz * sx_;
-            const Floats sy = load(at[y_] + first) - sz * sy_;
-            const Floats tz = sz * sz_;
-            __builtin_memcpy(x + first, &sx, sizeof sx);
-            __builtin_memcpy(y + first, &sy, sizeof sy);
-            __builtin_memcpy(z + first, &tz, sizeof tz);
+            const Floats sz = s[z_];
+            store(x + 16 * half, s[x_] - sz * sx_);
+            store(y + 16 * half, s[y_] - sz * sy_);
+            store(z + 16 * half, sz * sz_);
         }
-        for (int k = relief_points; k < relief_points + 16; ++k) x[k] = y[k] = z[k] = 0.f;
         // Lanes are the points 0 to 15, row by row: those where a triangle of the block begins.
-        static constexpr Ints upright{-1, -1, -1, -1, 0, -1, -1, -1, 0, 0, -1, -1, 0, 0, 0, -1};
-        static constexpr Ints between{-1, -1, -1, 0, 0, -1, -1, 0, 0, 0, -1, 0, 0, 0, 0, 0};
-        static constexpr Ints alone{-1};
+        constexpr Mask upright[3] = {0x0001, 0x0023, 0x8cef};
+        constexpr Mask between[3] = {0x0000, 0x0001, 0x0467};
+        const int size = p.size == 4 ? 2 : p.size - 1;
         bool any = false;
-        const int kinds = segments == relief_block ? 2 : 1;
-        for (int kind = 0; kind < kinds; ++kind) {
+        for (int kind = 0; kind < 2; ++kind) {
+            const Mask valid = kind ? between[size] : upright[size];
+            if (!valid) break;
             const int a = kind ? 6 : 0;
             const int b = kind ? 5 : 1;
             const int c = kind ? 1 : 5;
@@ -240,48 +312,97 @@ public:
             const Floats cy = load(y + c);
             const Floats u = cx * by - cy * bx;
             const Floats v = ax * cy - ay * cx;
-            const Floats w2 = bx * ay - by * ax;
-            const Ints inside = ((u >= 0.f) & (v >= 0.f) & (w2 >= 0.f)) | ((u <= 0.f) & (v <= 0.f) & (w2 <= 0.f));
-            const Floats det = u + v + w2;
-            const Ints valid = segments < relief_block ? alone : kind ? between : upright;
-            Ints good = inside & valid & (det != 0.f);
-            int some = 0;
-            for (int l = 0; l < 16; ++l) some |= good[l];
-            if (!some) continue;
-            const Floats t = (u * load(z + a) + v * load(z + b) + w2 * load(z + c)) / det;
-            good &= (t > near) & (t < far);
-            for (int l = 0; l < 16; ++l) {
-                if (!good[l] || !(t[l] < far)) continue;
-                any = true;
-                far = t[l];
-                // Where the points stand before they are drawn to a coarser side.
-                const int row = l / 5;
-                const int column = l % 5;
-                const float inv = 1.f / det[l];
-                const float fu = u[l] * inv;
-                const float fv = v[l] * inv;
-                const float fw = w2[l] * inv;
-                float fi;
-                float fj;
-                if (kind == 0)
-                    fi = float(column) + fv, fj = float(row) + fw;
-                else
-                    fi = float(column) + fu + fw, fj = float(row) + fu + fv;
-                hit.t = t[l];
-                hit.u = (float(p.i) + float(p.sign) * fi) * per;
-                hit.v = (float(p.j) + float(p.sign) * fj) * per;
-                const int ka = l + a;
-                const int kb = l + b;
-                const int kc = l + c;
-                const V pa{at[0][ka], at[1][ka], at[2][ka]};
-                const V normal = cross(V{at[0][kb], at[1][kb], at[2][kb]} - pa, V{at[0][kc], at[1][kc], at[2][kc]} - pa);
-                hit.normal[0] = normal.x, hit.normal[1] = normal.y, hit.normal[2] = normal.z;
-            }
+            const Floats w = bx * ay - by * ax;
+            const Floats zero = both(0.f);
+            const Mask inside = (at_most(zero, u) & at_most(zero, v) & at_most(zero, w)) |
+                                (at_most(u, zero) & at_most(v, zero) & at_most(w, zero));
+            Mask good = inside & valid;
+            if (!good) continue;
+            const Floats det = u + v + w;
+            const Floats t = (u * load(z + a) + v * load(z + b) + w * load(z + c)) / det;
+            good &= unlike(det, zero) & less(both(near), t) & less(t, both(far));
+            if (!good) continue;
+            alignas(64) float ts[16];
+            store(ts, t);
+            int lane = -1;
+            for (; good; good &= good - 1)
+                if (const int l = __builtin_ctz(good); ts[l] < far) far = ts[l], lane = l;
+            if (lane < 0) continue;
+            any = true;
+            alignas(64) float us[16];
+            alignas(64) float vs[16];
+            alignas(64) float ws[16];
+            store(us, u);
+            store(vs, v);
+            store(ws, w);
+            // Where the points stand before they are drawn to a coarser side.
+            const int row = lane / 5;
+            const int column = lane % 5;
+            const float inv = 1.f / (us[lane] + vs[lane] + ws[lane]);
+            const float fu = us[lane] * inv;
+            const float fv = vs[lane] * inv;
+            const float fw = ws[lane] * inv;
+            const float fi = kind ? float(column) + fu + fw : float(column) + fv;
+            const float fj = kind ? float(row) + fu + fv : float(row) + fw;
+            hit.t = ts[lane];
+            hit.u = (float(p.i) + float(p.sign) * fi) * per;
+            hit.v = (float(p.j) + float(p.sign) * fj) * per;
+            auto point = [&](int k) { return V{at[0][k], at[1][k], at[2][k]}; };
+            const V normal = cross(point(lane + b) - point(lane + a), point(lane + c) - point(lane + a));
+            hit.normal[0] = normal.x, hit.normal[1] = normal.y, hit.normal[2] = normal.z;
         }
         return any;
     }
 
 private:
+    static void heights_of(const ReliefFace& f, const ReliefPiece& p, int n, const BlockPoints& points,
+                           const Floats (*weights)[3], Floats* out) {
+        alignas(64) float h[relief_points];
+        const int* i = points.i;
+        const int* j = points.j;
+        if (!f.codes) {
+            f.heights->at(i, j, 25, h);
+            for (int k = 25; k < relief_points; ++k) h[k] = h[0];
+            out[0] = load(h);
+            out[1] = load(h + 16);
+            return;
+        }
+        const ReliefCodes& c = *f.codes;
+        if (c.grid) {
+            alignas(64) uint16_t codes[relief_points];
+            for (int k = 0; k < relief_points; ++k)
+                codes[k] =
+                    c.grid[uint64_t(j[k]) * uint64_t(n + 1) - uint64_t(j[k]) * uint64_t(j[k] - 1) / 2 + uint64_t(i[k])];
+            for (int half = 0; half < 2; ++half) out[half] = in_metres(c, codes + 16 * half);
+        } else {
+            for (int half = 0; half < 2; ++half) {
+                const Floats* w = weights[half];
+                out[half] = between_texels(c, (w[0] * c.u[0] + w[1] * c.u[1]) + w[2] * c.u[2],
+                                           (w[0] * c.v[0] + w[1] * c.v[1]) + w[2] * c.v[2]);
+            }
+        }
+        if (!f.seams) return;
+        const int far = p.sign * p.size;
+        const bool touches =
+            p.j == 0 || p.j + far == 0 || p.i + p.j + (p.sign > 0 ? far : 0) == n || p.i == 0 || p.i + far == 0;
+        if (!touches) return;
+        store(h, out[0]);
+        store(h + 16, out[1]);
+        for (int k = 0; k < 25; ++k) {
+            const bool first = i[k] == 0 && j[k] == 0;
+            const int bit = first              ? 8
+                            : i[k] == n        ? 16
+                            : j[k] == n        ? 32
+                            : j[k] == 0        ? 1
+                            : i[k] + j[k] == n ? 2
+                            : i[k] == 0        ? 4
+                                               : 0;
+            if (f.seams & bit) f.heights->at(i + k, j + k, 1, h + k);
+        }
+        out[0] = load(h);
+        out[1] = load(h + 16);
+    }
+
     int x_, y_, z_;
     float sx_, sy_, sz_, origin_[3];
 };
@@ -292,12 +413,14 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
     const Shear shear(ray);
     float far = ray.far;
     const int n = 1 << f.levels;
-    if (n <= relief_block) return shear.block(f, {0, 0, 1, n, 0}, n, ray.near, far, hit);
+    const ReliefPiece whole{0, 0, 1, n, 0};
+    if (n <= relief_block) return shear.block(f, whole, ray.near, far, hit);
     Local l;
     if (!localize(f, ray, l)) return false;
-    Waiting stack[16 * 10 + 16];
+    const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
+    Waiting stack[16 * 11];  // sixteen more at each of ten steps
     int waiting = 0;
-    stack[waiting++] = {{0, 0, 1, n, 0}, l.near};
+    stack[waiting++] = {whole, l.near};
     bool found = false;
     float local_far = l.far;
     while (waiting > 0) {
@@ -305,30 +428,38 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
         if (top.near > local_far) continue;
         const ReliefPiece& p = top.piece;
         if (p.size == relief_block) {
-            if (shear.block(f, p, relief_block, ray.near, far, hit)) {
+            if (shear.block(f, p, ray.near, far, hit)) {
                 found = true;
                 if (any) return true;
-                const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
                 local_far = far - l.shift + slack;
             }
             continue;
         }
-        alignas(64) float lo[relief_lanes];
-        alignas(64) float hi[relief_lanes];
-        f.heights->bounds(p, lo, hi);
-        Floats enters;
-        const Ints met = meet_children(l, p, lo, hi, local_far, enters);
+        const bool whole_odd = p.size == n && f.levels % 2;
+        Floats lo;
+        Floats hi;
+        if (f.codes && f.codes->lo) {
+            const uint64_t at =
+                relief_pieces_before(f.levels, relief_depth(f.levels, p.size) + 1) + p.index * relief_lanes;
+            const Floats a = in_metres(*f.codes, f.codes->lo + at);
+            const Floats b = in_metres(*f.codes, f.codes->hi + at);
+            lo = least(a, b);  // a scale below zero turns them over
+            hi = most(a, b);
+        } else {
+            alignas(64) float low[relief_lanes] = {};
+            alignas(64) float high[relief_lanes] = {};
+            f.heights->bounds(p, low, high);
+            lo = load(low);
+            hi = load(high);
+        }
+        alignas(64) float enters[relief_lanes];
+        Mask met = meet_children(l, p, whole_odd, lo, hi, local_far, enters);
         const int first = waiting;
-        const int quarter = p.size / 4;
-        for (int lane = 0; lane < relief_lanes; ++lane) {
-            if (!met[lane]) continue;
-            const ReliefChild c = relief_children[lane];
-            Waiting child{{p.i + p.sign * c.a * quarter, p.j + p.sign * c.b * quarter, p.sign * c.sign, quarter,
-                           p.index * relief_lanes + uint64_t(lane)},
-                          enters[lane]};
+        for (; met; met &= met - 1) {
+            const int lane = __builtin_ctz(met);
             int at = waiting++;
-            for (; at > first && stack[at - 1].near < child.near; --at) stack[at] = stack[at - 1];
-            stack[at] = child;
+            for (; at > first && stack[at - 1].near < enters[lane]; --at) stack[at] = stack[at - 1];
+            stack[at] = {relief_child(p, lane, whole_odd), enters[lane]};
         }
     }
     return found;

@@ -1,0 +1,513 @@
+#include "render/relief.h"
+
+#include <array>
+#include <random>
+
+#include "base/hash.h"
+#include "nodes/slot_names.h"
+#include "render/materials.h"
+#include "render/pinhole.h"
+#include "scene/edits.h"
+#include "scene/graph.h"
+
+namespace vemtra::render {
+
+namespace slot = nodes::slot;
+using scene::HeightJoin;
+
+namespace {
+
+struct Range {
+    float lo = 0.f, hi = 0.f;
+};
+
+/// The larger of both, rounded where they are nearer to each other than k (Quilez 2008, the quadratic one).
+float soft_max(float a, float b, float k) {
+    const float most = std::max(a, b);
+    if (!(k > 0.f)) return most;
+    const float near = std::max(0.f, k - std::fabs(a - b)) / k;
+    return most + near * near * k * .25f;
+}
+
+uint64_t hash_of(uint64_t h, const float* numbers, size_t count) {
+    return hash_bytes(numbers, count * sizeof(float), h);
+}
+
+class ReliefCompiler {
+public:
+    ReliefCompiler(const scene::Scene& scene, program::Resources& resources, std::vector<Error>& problems)
+        : scene_(scene), resources_(resources), problems_(problems), done_(scene.build_ups.size()) {
+        for (size_t i = 0; i < scene.build_ups.size(); ++i) index_.try_emplace(scene.build_ups[i].id, i);
+    }
+    std::vector<std::shared_ptr<const BuildUpRelief>> all() {
+        for (const size_t i : scene::inner_first(scene_)) {
+            auto made = compile(scene_.build_ups[i]);
+            if (!made.layers.empty()) done_[i] = std::make_shared<const BuildUpRelief>(std::move(made));
+        }
+        return done_;
+    }
+
+private:
+    static float number(const scene::Layer& layer, const char* name) {
+        const nodes::Port* port = nodes::slots_of(layer).port(name);
+        const float x = port ? scene::as_number(nodes::literal_of(layer.surface, *port)) : 0.f;
+        return std::isfinite(x) ? x : 0.f;
+    }
+
+    BuildUpRelief compile(const scene::BuildUp& b) {
+        BuildUpRelief out;
+        Range h;
+        for (size_t k = 0; k < b.layers.size(); ++k) {
+            const scene::Layer& layer = b.layers[k];
+            const bool base = k == 0;
+            if (!base && (!layer.on || layer.amount <= 0.f)) continue;
+            ReliefLayer r;
+            if (!effect_of(b, layer, base, r)) continue;
+            r.amount = base ? 1.f : clamp01(layer.amount);
+            r.gate_amount = base ? 0.f : clamp01(layer.gate.amount);
+            r.always = base;
+            if (!base) {
+                r.gate = program::compile(b, {{layer.name + " gate", nodes::Type::number, layer.gate.mask}}, resources_,
+                                          problems_, &scene_.networks);
+                if (const V3f* mask = r.gate.constant(0)) {
+                    r.amount *= 1.f + r.gate_amount * (clamp01(mask->x) - 1.f);
+                    r.gate_amount = 0.f;
+                    if (r.amount <= 0.f) continue;
+                    r.always = r.amount >= 1.f;
+                }
+            }
+            widen(h, r);
+            out.smoothing = std::max(out.smoothing, number(layer, slot::height_smoothing));
+            out.layers.push_back(std::move(r));
+            only_ = &layer;
+        }
+        out.least = h.lo;
+        out.largest = h.hi;
+        out.hash = hash_of(out);
+        if (out.layers.size() == 1 && only_) out.map = straight_map(b, *only_, out.layers[0], out.smoothing);
+        return out;
+    }
+
+    /// False where the layer does nothing to the height.
+    bool effect_of(const scene::BuildUp& b, const scene::Layer& layer, bool base, ReliefLayer& r) {
+        if (!scene::traits(layer.kind).hides) {
+            r.levelling = clamp01(number(layer, slot::height_levelling));
+            return !base && r.levelling > 0.f;
+        }
+        r.join = HeightJoin(std::clamp(int(number(layer, slot::height_join)), 0, 3));
+        r.softness = std::max(0.f, number(layer, slot::height_softness));
+        r.thickness = base ? 0.f : number(layer, slot::height_thickness);
+        r.numbers.scale = number(layer, slot::height_scale) * number(layer, slot::height_strength);
+        r.numbers.neutral = number(layer, slot::height_neutral);
+        r.numbers.low = number(layer, slot::height_low);
+        r.numbers.high = std::max(r.numbers.low, number(layer, slot::height_high));
+        r.numbers.gamma = std::clamp(number(layer, slot::height_gamma), .01f, 100.f);
+        if (base) r.join = HeightJoin::added;
+        if (r.join == HeightJoin::none) return r.thickness != 0.f;
+        if (!layer.build_up.empty()) {
+            const auto it = index_.find(layer.build_up);
+            if (it != index_.end()) r.nested = done_[it->second];
+            r.has_height = r.nested != nullptr;
+        } else if (const auto it = layer.surface.find(slot::height);
+                   it != layer.surface.end() && r.numbers.scale != 0.f) {
+            const std::string name = layer.name + " / " + slot::height;
+            r.height =
+                program::compile(b, {{name, nodes::Type::number, it->second}}, resources_, problems_, &scene_.networks);
+            r.has_height = true;
+        }
+        return r.has_height || r.thickness != 0.f;
+    }
+
+    static Range own_range(const ReliefLayer& r) {
+        if (r.nested) return {r.nested->least, r.nested->largest};
+        const float a = r.numbers.metres(r.numbers.low);
+        const float b = r.numbers.metres(r.numbers.high);
+        return {std::min(a, b), std::max(a, b)};
+    }
+    static void widen(Range& h, const ReliefLayer& r) {
+        if (r.has_height) {
+            const Range a = own_range(r);
+            switch (r.join) {
+                case HeightJoin::added: h = {h.lo + std::min(0.f, a.lo), h.hi + std::max(0.f, a.hi)}; break;
+                case HeightJoin::highest: h.hi = std::max(h.hi, a.hi) + .25f * r.softness; break;
+                default: h = {std::min(h.lo, a.lo), std::max(h.hi, a.hi)};
+            }
+        }
+        h.lo += std::min(0.f, r.thickness);
+        h.hi += std::max(0.f, r.thickness);
+    }
+    static uint64_t hash_of(const BuildUpRelief& b) {
+        uint64_t h = 0;
+        for (const ReliefLayer& r : b.layers) {
+            const float numbers[] = {
+                r.amount,      r.gate_amount,  r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
+                r.numbers.low, r.numbers.high, r.numbers.gamma,          float(int(r.join)), r.softness,
+                r.thickness,   r.levelling,    r.has_height ? 1.f : 0.f, b.smoothing};
+            h = render::hash_of(h, numbers, std::size(numbers));
+            const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.nested ? r.nested->hash : 0};
+            h = hash_bytes(programs, sizeof programs, h);
+        }
+        return h;
+    }
+
+    /// Where the height is one map as it lies in its file, put on by the UVs: what rays need to know of it.
+    std::optional<BuildUpRelief::Map> straight_map(const scene::BuildUp& b, const scene::Layer& layer,
+                                                   const ReliefLayer& r, float smoothing) {
+        if (!r.has_height || r.nested || !r.height.outputs() || r.gate_amount > 0.f || r.thickness != 0.f ||
+            r.join == HeightJoin::highest || smoothing > 0.f)
+            return std::nullopt;
+        const scene::Input& input = layer.surface.at(slot::height);
+        const scene::Node* node = scene::find_node(b, input.from).node;
+        if (!node || node->bypassed || !node->network.empty() || input.worn || !nodes::has_use(*node, nodes::Use::map))
+            return std::nullopt;
+        const nodes::NodeDescription* d = nodes::describe(node->kind);
+        if (!d || d->output_type(*node) != nodes::Type::number) return std::nullopt;
+        program::Resources own;
+        std::vector<Error> told;
+        program::compile(b, {{"", nodes::Type::number, input}}, own, told, &scene_.networks);
+        if (own.images.size() != 1 || !own.fields.empty() || !own.uv_sets.empty() || own.tangents) return std::nullopt;
+        BuildUpRelief::Map out{own.images[0], {}, r.numbers};
+        const nodes::ImageRequest& image = out.image;
+        if (image.seamless || image.components != 1 || image.wrap_u != image.wrap_v ||
+            (image.wrap_u != "periodic" && image.wrap_u != "clamp") ||
+            (image.colorspace != "auto" && image.colorspace != "raw"))
+            return std::nullopt;
+        out.placing.repeat = image.wrap_u == "periodic";
+        out.curve.scale *= r.amount;
+        const nodes::Port* where = d->port(nodes::Role::where);
+        const auto at = where ? node->inputs.find(where->name) : node->inputs.end();
+        if (at == node->inputs.end() || at->second.from.empty()) return out;
+        if (!lies_straight(b, at->second, out.placing)) return std::nullopt;
+        return out;
+    }
+    /// Whether a place is linear in the UVs and asks for nothing else: tried at places of all sorts.
+    bool lies_straight(const scene::BuildUp& b, const scene::Input& input, geometry::MapPlacing& placing) const {
+        program::Resources own;
+        std::vector<Error> told;
+        const program::Program place =
+            program::compile(b, {{"", nodes::Type::place, input}}, own, told, &scene_.networks);
+        if (!own.images.empty() || !own.fields.empty() || !own.uv_sets.empty() || own.tangents) return false;
+        constexpr int n = 24;
+        std::mt19937 random(7);
+        std::uniform_real_distribution<float> any(-3.f, 3.f);
+        std::vector<std::array<float, n>> rows(nodes::row_count);
+        for (auto& row : rows)
+            for (float& x : row) x = any(random);
+        float* u = rows[nodes::row_uv].data();
+        float* v = rows[nodes::row_uv + 1].data();
+        u[0] = v[0] = v[1] = u[2] = 0.f;
+        u[1] = v[2] = 1.f;
+        std::array<float, n> per_metre;
+        for (float& x : per_metre) x = 4.f + any(random);
+        std::array<uint32_t, n> instance;
+        for (size_t k = 0; k < n; ++k) instance[k] = uint32_t(k);
+        nodes::PointBatch batch;
+        batch.n = n;
+        for (size_t k = 0; k < rows.size(); ++k) batch.rows[k] = rows[k].data();
+        batch.instance = batch.face = instance.data();
+        batch.instances = n;
+        batch.uv_per_metre = per_metre.data();
+        program::Workspace workspace;
+        std::vector<const float*> out(size_t(place.component_count()) + 1);
+        place.run(batch, workspace, out.data());
+        if (place.component_count() < 2) return false;
+        for (int c = 0; c < 2; ++c) {
+            const float* x = out[size_t(c)];
+            float* p = placing.place[c];
+            p[2] = x[0];
+            p[0] = x[1] - x[0];
+            p[1] = x[2] - x[0];
+            for (int k = 0; k < n; ++k) {
+                const float straight = p[0] * u[k] + p[1] * v[k] + p[2];
+                if (!(std::fabs(straight - x[k]) < 1e-5f * (1.f + std::fabs(p[0]) + std::fabs(p[1]) + std::fabs(p[2]))))
+                    return false;
+            }
+        }
+        return true;
+    }
+
+    const scene::Scene& scene_;
+    program::Resources& resources_;
+    std::vector<Error>& problems_;
+    std::unordered_map<std::string, size_t> index_;
+    std::vector<std::shared_ptr<const BuildUpRelief>> done_;
+    const scene::Layer* only_ = nullptr;
+};
+
+}  // namespace
+
+std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::Scene& scene,
+                                                                  program::Resources& resources,
+                                                                  std::vector<Error>& problems) {
+    return ReliefCompiler(scene, resources, problems).all();
+}
+
+void BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h) const {
+    nodes::PointBatch batch = points;
+    batch.rows[nodes::row_height] = h;  // of what lies below
+    std::fill_n(h, batch.n, 0.f);
+    std::array<float, nodes::max_batch> coverage;
+    std::array<float, nodes::max_batch> own;
+    for (const ReliefLayer& r : layers) {
+        std::fill_n(coverage.begin(), batch.n, r.amount);
+        if (r.gate_amount > 0.f) {
+            const float* mask = nullptr;
+            r.gate.run(batch, workspace, &mask);
+            for (int i = 0; i < batch.n; ++i)
+                coverage[size_t(i)] = r.amount * (1.f + r.gate_amount * (clamp01(mask[i]) - 1.f));
+        }
+        if (r.nested) {
+            r.nested->heights(batch, workspace, own.data());
+        } else if (r.has_height) {
+            const float* value = nullptr;
+            r.height.run(batch, workspace, &value);
+            for (int i = 0; i < batch.n; ++i) own[size_t(i)] = r.numbers.metres(value[i]);
+        }
+        for (int i = 0; i < batch.n; ++i) {
+            const float c = coverage[size_t(i)];
+            if (r.has_height) switch (r.join) {
+                    case HeightJoin::added: h[i] += c * own[size_t(i)]; break;
+                    case HeightJoin::highest: h[i] = lerp(h[i], soft_max(h[i], own[size_t(i)], r.softness), c); break;
+                    default: h[i] = lerp(h[i], own[size_t(i)], c);
+                }
+            h[i] += c * r.thickness;
+            h[i] = lerp(h[i], std::max(h[i], 0.f), c * r.levelling);
+        }
+    }
+}
+
+float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, const Box3f& box, float pixels) {
+    const float size = box.size().length();
+    V3f nearest = camera.position;
+    for (int a = 0; a < 3; ++a) nearest[a] = std::min(box.max[a], std::max(box.min[a], nearest[a]));
+    const float distance = std::max((nearest - camera.position).length(), .05f * size);
+    const Pinhole eye(camera, std::max(1, scene.render.width), std::max(1, scene.render.height));
+    const float spacing = std::max(1e-7f * size, std::max(.1f, pixels) * eye.pixel_angle * distance);
+    return std::exp2(std::floor(std::log2(spacing)));
+}
+
+namespace {
+
+class Displacing {
+public:
+    Displacing(const Prepared& rest, const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs, Workshop& shop,
+               const Paths& paths, size_t points, std::vector<Error>& problems, Progress* progress)
+        : rest_(rest),
+          reliefs_(reliefs),
+          shop_(shop),
+          paths_(paths),
+          points_(points),
+          problems_(problems),
+          progress_(progress) {}
+
+    std::optional<DisplaceResult> run() {
+        DisplaceResult out;
+        out.instances = rest_.geometry->instances();
+        for (size_t i = 0; i < out.instances.size(); ++i) {
+            const size_t b = size_t(rest_.build_up_of[i]);
+            const BuildUpRelief* relief = b < reliefs_.size() ? reliefs_[b].get() : nullptr;
+            if (!relief || rest_.parts[i]->flat) continue;
+            if (relief->least == 0.f && relief->largest == 0.f) continue;
+            auto shape = relief->map ? of_map(uint32_t(i), *relief) : computed(uint32_t(i), *relief, out.final);
+            if (stopped(progress_)) return std::nullopt;
+            if (shape) out.instances[i].shape = std::move(shape);
+        }
+        return out;
+    }
+
+private:
+    const std::string& name(uint32_t i) const { return rest_.parts[i]->name; }
+    const geometry::Instance& instance(uint32_t i) const { return rest_.geometry->instances()[i]; }
+
+    std::shared_ptr<const geometry::Shape> of_map(uint32_t i, const BuildUpRelief& relief) {
+        const geometry::Instance& in = instance(i);
+        if (!in.shape->has_uvs()) {
+            problems_.push_back({"A part has no UVs for its heights; it stays flat", "", "part " + name(i),
+                                 "the map's place says that it lies by UVs",
+                                 "Project it by its placement, or give the part UVs"});
+            return nullptr;
+        }
+        geometry::MapPlacing placing = relief.map->placing;
+        geometry::HeightCurve curve = relief.map->curve;
+        curve.scale /= in.scale;
+        const auto found = paths_.find(relief.map->image.file);
+        if (!found) return nullptr;  // told by who opens maps
+        const auto files = tile_files(*found);
+        placing.tiled = !files.empty() && files.front().first != 0;
+        std::vector<uint64_t> key;
+        bool any = false;
+        for (const auto& [tile, file] : files) {
+            const auto read = shop_.heights(file, relief.map->image.channel, progress_);
+            if (stopped(progress_)) return nullptr;
+            const size_t at = placing.tiled ? size_t(tile - 1001) : 0;
+            if (placing.tiles.size() <= at) placing.tiles.resize(at + 1);
+            if (!read) {
+                problems_.push_back({"A height map cannot be read; nothing moves where it lies", file.string(),
+                                     "part " + name(i), read.error().why, read.error().remedy});
+                continue;
+            }
+            placing.tiles[at] = *read;
+            any = true;
+        }
+        if (!any) return nullptr;
+        for (const auto& t : placing.tiles) key.push_back(uint64_t(reinterpret_cast<uintptr_t>(t.get())));
+        if (placing.tiled) tell_missing(i, placing, *found);
+        limit(i, placing, curve);
+        key.push_back(hash_bytes(placing.place, sizeof placing.place));
+        key.push_back(placing.repeat);
+        const uint64_t lies = hash_bytes(key.data(), key.size() * sizeof key[0]);
+        const float numbers[] = {curve.scale, curve.neutral, curve.low, curve.high, curve.gamma};
+        return shop_.displaced(in.shape, hash_bytes(numbers, sizeof numbers, lies), [&] {
+            const auto welds = shop_.welds(in.shape);
+            const auto grid = shop_.map_grid(in.shape, lies, [&] {
+                const std::shared_ptr<const geometry::Mesh> mesh(in.shape, &in.shape->faces_as_triangles());
+                return geometry::map_grid(mesh, welds, placing);
+            });
+            return geometry::make_displaced(in.shape, welds, geometry::map_heights(grid, curve));
+        });
+    }
+    /// Tiles that the part's UVs lie on and that have no file.
+    void tell_missing(uint32_t i, const geometry::MapPlacing& r, const fs::path& pattern) {
+        std::set<int> missing;
+        const geometry::Mesh& m = instance(i).shape->faces_as_triangles();
+        for (size_t f = 0; f < m.triangles(); ++f) {
+            const V2f uv = (m.uvs[m.indices[3 * f]] + m.uvs[m.indices[3 * f + 1]] + m.uvs[m.indices[3 * f + 2]]) / 3.f;
+            const float u = std::floor(uv.x);
+            const float v = std::floor(uv.y);
+            if (!(u >= 0.f && u < 10.f && v >= 0.f && v < 100.f)) continue;
+            const size_t at = size_t(u) + 10 * size_t(v);
+            if (at >= r.tiles.size() || !r.tiles[at]) missing.insert(1001 + int(at));
+        }
+        if (missing.empty()) return;
+        std::string list;
+        for (const int t : missing) list += (list.empty() ? "" : ", ") + std::to_string(t);
+        problems_.push_back({"Tiles of a height map are missing; nothing moves there", pattern.string(),
+                             "part " + name(i), "there is no file for " + list,
+                             "Bring the files back, or leave the part flat"});
+    }
+
+    /// Heights that are far larger than the part are no relief any more.
+    float most_height(uint32_t i) const { return 2.f * std::max(1e-6f, instance(i).shape->bounds().size().length()); }
+    void tell_limit(uint32_t i) {
+        problems_.push_back({"Heights are larger than the part; they end at twice its size", "", "part " + name(i),
+                             "their scale is probably meant in other units", "Set the height's scale again"});
+    }
+    void limit(uint32_t i, const geometry::MapPlacing& placing, geometry::HeightCurve& curve) {
+        const float most = most_height(i);
+        float largest = 0.f;
+        for (const auto& t : placing.tiles)
+            if (t)
+                for (const uint16_t code : {t->lowest(), t->highest()})
+                    largest = std::max(largest, std::fabs(curve.metres(t->value(code))));
+        if (!(largest > most)) return;
+        tell_limit(i);
+        curve.scale *= most / largest;
+    }
+
+    /// How finely the network is computed: as the picture can tell, as far as the points go.
+    std::shared_ptr<const geometry::Shape> computed(uint32_t i, const BuildUpRelief& relief, bool& final) {
+        const geometry::Instance& in = instance(i);
+        const geometry::Mesh& m = in.shape->faces_as_triangles();
+        const scene::Scene& s = *rest_.scene;
+        const float pixels = s.render.relief_pixels;
+        const float wanted = relief_spacing(s, rest_.camera, in.bounds(), pixels) / in.scale;
+        const float spacing = affordable(m, wanted);
+        const size_t full = size_t(std::clamp(s.render.relief_points, 1, 512)) << 20;
+        if (spacing > wanted && points_ < full) final = false;
+        float least = relief.least / in.scale;
+        float largest = relief.largest / in.scale;
+        if (const float most = most_height(i); std::max(-least, largest) > most) {
+            tell_limit(i);
+            least = std::max(least, -most);
+            largest = std::min(largest, most);
+        }
+        std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(), points_};
+        key.push_back(__builtin_bit_cast(uint32_t, spacing));
+        key.push_back(__builtin_bit_cast(uint32_t, in.scale));
+        if (!rest_.resources.fields.empty()) {
+            key.push_back(uint64_t(reinterpret_cast<uintptr_t>(rest_.geometry.get())) + i);
+            key.push_back(rest_.fields_final);
+        }
+        return shop_.displaced(in.shape, hash_bytes(key.data(), key.size() * sizeof key[0]),
+                               [&]() -> std::shared_ptr<const geometry::Shape> {
+                                   const auto welds = shop_.welds(in.shape);
+                                   auto levels = geometry::relief_levels(
+                                       m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
+                                   const float width = std::max(relief.smoothing, spacing * in.scale);
+                                   const auto heights = geometry::freeze_heights(
+                                       m, *welds, std::move(levels), least, largest,
+                                       [&] { return evaluator(i, relief, width, in.scale); }, progress_);
+                                   return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
+                               });
+    }
+    static float longest_side(const geometry::Mesh& m, uint32_t f) {
+        const uint32_t* i = &m.indices[3 * size_t(f)];
+        float longest = 0.f;
+        for (int c = 0; c < 3; ++c)
+            longest = std::max(longest, (m.positions[i[(c + 1) % 3]] - m.positions[i[c]]).length());
+        return std::isfinite(longest) ? longest : 0.f;
+    }
+    /// The spacing, or as much wider as makes all faces together fit.
+    float affordable(const geometry::Mesh& m, float spacing) const {
+        std::vector<float> sides;
+        for (uint32_t f = 0; f < m.triangles(); ++f) sides.push_back(longest_side(m, f));
+        for (int tries = 0; tries < 64; ++tries, spacing *= 2.f) {
+            double points = 0;
+            for (const float s : sides) {
+                double n = 1;
+                while (n < double(s / spacing) && n < double(1 << geometry::relief_deepest)) n *= 2;
+                points += n * n / 2;
+            }
+            if (points <= double(points_) || points <= double(sides.size())) break;
+        }
+        return spacing;
+    }
+    uint64_t resources_hash() const {
+        std::string all;
+        for (const auto& r : rest_.resources.images)
+            all += r.file + '\n' + r.colorspace + '\n' + r.channel + r.wrap_u + r.wrap_v + r.filter +
+                   char('0' + r.components) + char('0' + r.seamless);
+        for (const auto& r : rest_.resources.fields) {
+            all += r.field + '\n' + r.build_up + '\n';
+            for (const float p : r.parameters) all += std::to_string(p) + ' ';
+        }
+        for (const auto& n : rest_.resources.uv_sets) all += n + '\n';
+        return hash_bytes(all.data(), all.size());
+    }
+    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale) const {
+        struct Work {
+            PointArrays arrays;
+            program::Workspace workspace;
+        };
+        auto work = std::make_shared<Work>();
+        const Prepared* rest = &rest_;
+        return [=, &relief](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+            for (int k = 0; k < n; ++k) {
+                const geometry::Place at{i, face[k], u[k], v[k]};
+                const geometry::SurfacePoint s = rest->geometry->at(at);
+                work->arrays.set(k, *rest, at, s, s.normal, width);
+            }
+            relief.heights(work->arrays.batch(n, *rest), work->workspace, out);
+            for (int k = 0; k < n; ++k) out[k] /= scale;
+        };
+    }
+
+    const Prepared& rest_;
+    const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs_;
+    Workshop& shop_;
+    const Paths& paths_;
+    size_t points_;
+    std::vector<Error>& problems_;
+    Progress* progress_;
+};
+
+}  // namespace
+
+std::optional<DisplaceResult> displace(const Prepared& rest,
+                                       const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
+                                       Workshop& workshop, const Paths& paths, size_t points,
+                                       std::vector<Error>& problems, Progress* progress) {
+    return Displacing(rest, reliefs, workshop, paths, points, problems, progress).run();
+}
+
+}  // namespace vemtra::render

@@ -1,0 +1,64 @@
+// Heights of build-ups compiled, and the forms that stand out by them. Layers work from the base outwards: each finds
+// the height of what lies below it, and makes of it what lies on top (docs/displacement.md).
+#pragma once
+#include <optional>
+
+#include "geometry/map_heights.h"
+#include "render/prepared.h"
+#include "scene/relief_slots.h"
+
+namespace vemtra::render {
+
+struct BuildUpRelief;
+
+/// What one layer does to the height.
+struct ReliefLayer {
+    program::Program gate;  ///< one number; not asked where `always`
+    float amount = 1.f, gate_amount = 1.f;
+    bool always = false;  ///< it covers everywhere, wholly
+    bool has_height = false;
+    program::Program height;        ///< one number
+    geometry::HeightCurve numbers;  ///< what the number is worth
+    scene::HeightJoin join = scene::HeightJoin::by_coverage;
+    float softness = 0.f, thickness = 0.f, levelling = 0.f;
+    std::shared_ptr<const BuildUpRelief> nested;  ///< gives the height in place of the program
+};
+
+struct BuildUpRelief {
+    std::vector<ReliefLayer> layers;   ///< those that do something to the height, from the base outwards
+    float least = 0.f, largest = 0.f;  ///< metres; no height lies outside
+    float smoothing = 0.f;             ///< metres, the largest of the layers
+    uint64_t hash = 0;                 ///< of all that it computes, resources by their numbers
+    /// All of it is one map as it lies in the file: rays meet its texels.
+    struct Map {
+        nodes::ImageRequest image;
+        geometry::MapPlacing placing;  ///< without tiles
+        geometry::HeightCurve curve;
+    };
+    std::optional<Map> map;
+
+    /// Metres at the points of a batch, n <= nodes::max_batch.
+    void heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out) const;
+};
+
+/// Per build-up of the scene; null where nothing moves. What the programs need is collected in `resources`.
+std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::Scene& scene,
+                                                                  program::Resources& resources,
+                                                                  std::vector<Error>& problems);
+
+/// The distance between computed heights that a picture can tell, metres: `pixels` of it at the nearest point of the
+/// box, rounded down to a power of two so that a camera that moves a little changes nothing.
+float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, const Box3f& box, float pixels);
+
+struct DisplaceResult {
+    std::vector<geometry::Instance> instances;
+    bool final = true;  ///< computed heights are as fine as they will be
+};
+/// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. `points`: computed
+/// heights per part at most. Nothing if stopped.
+std::optional<DisplaceResult> displace(const Prepared& rest,
+                                       const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
+                                       Workshop& workshop, const Paths& paths, size_t points,
+                                       std::vector<Error>& problems, Progress* progress);
+
+}  // namespace vemtra::render
