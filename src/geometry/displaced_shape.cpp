@@ -1,4 +1,6 @@
 // A displaced form as a Shape: faces of another one, met through their heights (relief_walk.h).
+#include <array>
+#include <atomic>
 #include <cmath>
 #include <mutex>
 
@@ -14,16 +16,19 @@ namespace {
 /// The heights of one face, as the walk asks for them.
 class OverFace final : public FaceHeights {
 public:
-    OverFace(const ReliefHeights& heights, uint32_t face) : heights_(heights), face_(face) {}
+    OverFace() = default;
+    OverFace(const ReliefHeights& heights, uint32_t face) : heights_(&heights), face_(face) {}
     void bounds(const ReliefPiece& piece, float* lo, float* hi) const override {
-        heights_.bounds(face_, piece, lo, hi);
+        heights_->bounds(face_, piece, lo, hi);
     }
-    void at(const int* i, const int* j, int count, float* out) const override { heights_.at(face_, i, j, count, out); }
+    void at(const int* i, const int* j, int count, float* out) const override { heights_->at(face_, i, j, count, out); }
 
 private:
-    const ReliefHeights& heights_;
-    uint32_t face_;
+    const ReliefHeights* heights_ = nullptr;
+    uint32_t face_ = 0;
 };
+
+std::atomic<uint64_t> made{0};
 
 class DisplacedShape final : public Shape {
 public:
@@ -254,12 +259,30 @@ private:
                 RTCRayN_tnear(r, n, k),
                 RTCRayN_tfar(r, n, k)};
     }
+    /// Faces as the walk sees them: rays that follow each other often meet the same ones.
+    struct Recent {
+        uint64_t shape = 0;
+        uint32_t face = 0;
+        ReliefFace f;
+        ReliefCodes codes;
+        OverFace heights;
+    };
+    const ReliefFace& recent(uint32_t face) const {
+        static thread_local std::array<Recent, 64> all;
+        Recent& r = all[(face ^ (face >> 6)) % all.size()];
+        if (r.shape == number_ && r.face == face) return r.f;
+        r.shape = number_;
+        r.face = face;
+        r.heights = OverFace(*heights_, face);
+        r.f = face_of(face, &r.heights);
+        r.codes = ReliefCodes();
+        if (heights_->codes(face, r.codes, r.f.seams)) r.f.codes = &r.codes;
+        if (r.f.levels > 2) r.f.frame = relief_frame(r.f);
+        return r.f;
+    }
     static void intersect(const RTCIntersectFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
-        const OverFace heights(*self.heights_, a->primID);
-        ReliefCodes codes;
-        ReliefFace f = self.face_of(a->primID, &heights);
-        if (self.heights_->codes(a->primID, codes, f.seams)) f.codes = &codes;
+        const ReliefFace& f = self.recent(a->primID);
         RTCRayN* rays = RTCRayHitN_RayN(a->rayhit, a->N);
         RTCHitN* hits = RTCRayHitN_HitN(a->rayhit, a->N);
         for (unsigned k = 0; k < a->N; ++k) {
@@ -279,10 +302,7 @@ private:
     }
     static void occlude(const RTCOccludedFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
-        const OverFace heights(*self.heights_, a->primID);
-        ReliefCodes codes;
-        ReliefFace f = self.face_of(a->primID, &heights);
-        if (self.heights_->codes(a->primID, codes, f.seams)) f.codes = &codes;
+        const ReliefFace& f = self.recent(a->primID);
         for (unsigned k = 0; k < a->N; ++k) {
             if (!a->valid[k]) continue;
             ReliefHit hit;
@@ -295,6 +315,7 @@ private:
     std::shared_ptr<const ReliefHeights> heights_;
     const Mesh& m_;
     MeetRelief meet_;
+    const uint64_t number_ = ++made;  ///< tells forms apart that stood at the same address
     Box3f bounds_;
 };
 

@@ -10,6 +10,43 @@
 
 namespace vemtra::geometry {
 
+ReliefFrame relief_frame(const ReliefFace& f) {
+    auto of = [](const float* v) { return V3f(v[0], v[1], v[2]); };
+    const V3f p0 = of(f.corner[0]);
+    const V3f e1 = of(f.corner[1]) - p0;
+    const V3f e2 = of(f.corner[2]) - p0;
+    V3f x = e1;
+    V3f z = e1.cross(e2);
+    ReliefFrame out;
+    out.flat = z.length2() > 1e-36f && x.length2() > 0.f;
+    if (!out.flat) x = {1, 0, 0}, z = {0, 0, 1};
+    const V3f axes[3] = {x, z.cross(x), z};
+    auto turn = [&](const V3f& v) { return V3f(v.dot(axes[0]), v.dot(axes[1]), v.dot(axes[2])); };
+    auto sum = [](const V3f& v) { return std::fabs(v.x) + std::fabs(v.y) + std::fabs(v.z); };
+    const float per = 1.f / float(1 << f.levels);
+    const V3f a = turn(e1);
+    const V3f b = turn(e2);
+    const V3f d[3] = {turn(of(f.along[0])), turn(of(f.along[1])), turn(of(f.along[2]))};
+    const V3f middle = p0 + (e1 + e2) / 3.f;
+    for (int c = 0; c < 3; ++c) {
+        for (int k = 0; k < 3; ++k) out.axes[c][k] = axes[c][k];
+        out.first[c] = p0[c];
+        out.middle[c] = middle[c];
+        out.d0[c] = d[0][c];
+        out.d1[c] = (d[1][c] - d[0][c]) * per;
+        out.d2[c] = (d[2][c] - d[0][c]) * per;
+        out.reach[c] = sum(axes[c]);
+    }
+    out.e1x = a.x * per;
+    out.e2x = b.x * per;
+    out.e2y = b.y * per;
+    out.size = sum(p0) + sum(e1) + sum(e2);
+    const float slack = 2.4e-6f * out.size;
+    if (std::fabs(a.y) > slack * out.reach[1] || std::fabs(a.z) + std::fabs(b.z) > 2.f * slack * out.reach[2])
+        out.flat = false;
+    return out;
+}
+
 FaceHeights::~FaceHeights() = default;
 ReliefHeights::~ReliefHeights() = default;
 

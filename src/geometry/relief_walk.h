@@ -30,9 +30,8 @@ struct ReliefPiece {
     uint64_t index;  ///< among all pieces of its size, children of one piece following each other
 };
 
-inline constexpr int relief_block = 4;    ///< segments along a side of the smallest piece that has children
-inline constexpr int relief_lanes = 16;   ///< children of a piece, in the order of relief_children()
-inline constexpr int relief_points = 32;  ///< points of a block: row by row, five to a row; the rest is filling
+inline constexpr int relief_block = 4;   ///< segments along a side of the smallest piece that has children
+inline constexpr int relief_lanes = 16;  ///< children of a piece, in the order of relief_children()
 
 /// The pieces of a whole face of odd level are four, each half as long: they stand in the first four lanes.
 inline constexpr int relief_halves = 4;
@@ -93,6 +92,19 @@ inline __attribute__((always_inline)) constexpr ReliefPiece relief_child(const R
             p.index * relief_lanes + uint64_t(lane)};
 }
 
+/// The face in a frame of its own: its plane is z = 0, its first side runs along x. Axes are at right angles, of any
+/// length.
+struct ReliefFrame {
+    float axes[3][3], first[3], middle[3];  ///< the first corner and the middle, where they are
+    float e1x, e2x, e2y;                    ///< the sides' steps per segment
+    float d0[3], d1[3], d2[3];              ///< the direction at the first corner, and its steps per segment
+    float size, reach[3];                   ///< of coordinates, for what rounding moves; of the axes
+    bool flat;                              ///< false: it has no area, and no box is to be trusted
+};
+struct ReliefFace;
+/// Of a face whose corners, directions and levels are set.
+ReliefFrame relief_frame(const ReliefFace& face);
+
 struct ReliefFace {
     float corner[3][3], along[3][3];  ///< along: the direction, times metres per unit of height
     int levels = 0;
@@ -103,6 +115,7 @@ struct ReliefFace {
     const ReliefCodes* codes = nullptr;  ///< null: `heights` knows all
     /// Bits 0 to 2: sides, 3 to 5: corners, whose heights `heights` knows, whatever the codes say.
     uint8_t seams = 0;
+    ReliefFrame frame;  ///< where levels are above 2
 };
 struct ReliefRay {
     float origin[3], direction[3];

@@ -33,6 +33,9 @@ inline Floats load(const float* p) {
 inline Ints load(const int* p) {
     return {_mm512_loadu_si512(p)};
 }
+inline void store(int* p, Ints x) {
+    _mm512_storeu_si512(p, x.v);
+}
 inline void store(float* p, Floats x) {
     _mm512_storeu_ps(p, x.v);
 }
@@ -47,6 +50,10 @@ inline Floats operator*(Floats a, Floats b) {
 }
 inline Floats operator/(Floats a, Floats b) {
     return {_mm512_div_ps(a.v, b.v)};
+}
+/// a * b + c with one rounding: for boxes, never for what must come out the same on both sides of a seam.
+inline Floats fused(Floats a, Floats b, Floats c) {
+    return {_mm512_fmadd_ps(a.v, b.v, c.v)};
 }
 inline Floats least(Floats a, Floats b) {
     return {_mm512_min_ps(a.v, b.v)};
@@ -128,6 +135,10 @@ inline Ints load(const int* p) {
     return {_mm256_loadu_si256(reinterpret_cast<const __m256i*>(p)),
             _mm256_loadu_si256(reinterpret_cast<const __m256i*>(p + 8))};
 }
+inline void store(int* p, Ints x) {
+    _mm256_storeu_si256(reinterpret_cast<__m256i*>(p), x.a);
+    _mm256_storeu_si256(reinterpret_cast<__m256i*>(p + 8), x.b);
+}
 inline void store(float* p, Floats x) {
     _mm256_storeu_ps(p, x.a);
     _mm256_storeu_ps(p + 8, x.b);
@@ -143,6 +154,9 @@ inline Floats operator*(Floats x, Floats y) {
 }
 inline Floats operator/(Floats x, Floats y) {
     return {_mm256_div_ps(x.a, y.a), _mm256_div_ps(x.b, y.b)};
+}
+inline Floats fused(Floats x, Floats y, Floats z) {
+    return {_mm256_fmadd_ps(x.a, y.a, z.a), _mm256_fmadd_ps(x.b, y.b, z.b)};
 }
 inline Floats least(Floats x, Floats y) {
     return {_mm256_min_ps(x.a, y.a), _mm256_min_ps(x.b, y.b)};

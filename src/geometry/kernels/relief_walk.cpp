@@ -90,40 +90,44 @@ inline Floats between_texels(const ReliefCodes& c, Floats u, Floats v) {
     return top + (low - top) * b;
 }
 
-/// The grid points of a block, five to a row, in a row of points; what is beyond its last row stands at its beginning.
+/// The grid points of a block of up to four segments, row by row without gaps: fifteen, and one of filling.
 struct BlockPoints {
-    alignas(64) int i[relief_points];
-    alignas(64) int j[relief_points];
+    alignas(64) int i[16];
+    alignas(64) int j[16];
 };
+constexpr int row_begins[5] = {0, 5, 9, 12, 14};
 struct BlockTables {
-    alignas(64) int a[3][relief_points], b[3][relief_points];  // of blocks of 1, 2 and 4 segments
+    alignas(64) int a[3][16], b[3][16];  // of blocks of 1, 2 and 4 segments
 };
 constexpr BlockTables make_block_tables() {
     BlockTables t{};
     for (int k = 0; k < 3; ++k)
         for (int b = 0; b < 5; ++b)
-            for (int a = 0; a < 5; ++a)
-                if (a + b <= 1 << k) t.a[k][5 * b + a] = a, t.b[k][5 * b + a] = b;
+            for (int a = 0; a + b < 5; ++a)
+                if (a + b <= 1 << k) t.a[k][row_begins[b] + a] = a, t.b[k][row_begins[b] + a] = b;
     return t;
 }
 inline void block_points(const ReliefFace& f, const ReliefPiece& p, BlockPoints& out) {
     static constexpr BlockTables tables = make_block_tables();
     const int kind = p.size == 4 ? 2 : p.size - 1;
-    for (int k = 0; k < relief_points; ++k) {
-        out.i[k] = p.i + p.sign * tables.a[kind][k];
-        out.j[k] = p.j + p.sign * tables.b[kind][k];
-    }
+    const Ints sign = both(p.sign);
+    store(out.i, both(p.i) + sign * load(tables.a[kind]));
+    store(out.j, both(p.j) + sign * load(tables.b[kind]));
     if (p.sign < 0) return;  // it touches sides with its corners alone, which stand
     const int n = 1 << f.levels;
     for (int k = 1; k < p.size; ++k) {
         if (f.coarse[0] && p.j == 0) out.i[k] = relief_drawn(p.i + k, f.coarse[0]);
-        if (f.coarse[2] && p.i == 0) out.j[5 * k] = relief_drawn(p.j + k, f.coarse[2]);
+        if (f.coarse[2] && p.i == 0) out.j[row_begins[k]] = relief_drawn(p.j + k, f.coarse[2]);
         if (f.coarse[1] && p.i + p.j + p.size == n) {
-            const int at = 5 * k + p.size - k;
+            const int at = row_begins[k] + p.size - k;
             out.j[at] = relief_drawn(p.j + k, f.coarse[1]);
             out.i[at] = n - out.j[at];
         }
     }
+}
+/// Rows of five with gaps, so that neighbours stand at the same distance everywhere.
+inline void spread_rows(const float* from, float* to) {
+    for (int b = 0; b < 5; ++b) __builtin_memcpy(to + 5 * b, from + row_begins[b], 8 * sizeof(float));
 }
 
 struct Tables {
@@ -140,51 +144,25 @@ constexpr Tables make_tables(bool whole_odd) {
     return t;
 }
 
-/// The face in a frame of its own: its plane is z = 0, its first side runs along x, and the ray starts near to it.
+/// The ray in the frame of the face, starting near to it.
 struct Local {
-    V origin, inverse;       // of the ray
+    V origin, inverse, pad;
     float near, far, shift;  // along it, from that start on; where that is
-    float e1x, e2x, e2y;     // per segment
-    V d0, d1, d2;            // directions: at the first corner, and per segment
-    V pad;
 };
 
-bool localize(const ReliefFace& f, const ReliefRay& ray, Local& l) {
-    const V p0 = of(f.corner[0]);
-    const V e1 = of(f.corner[1]) - p0;
-    const V e2 = of(f.corner[2]) - p0;
-    V z = cross(e1, e2);
-    V x = e1;
-    if (!(dot(z, z) > 1e-36f) || !(dot(x, x) > 0.f)) x = {1, 0, 0}, z = {0, 0, 1};  // no area: any frame will do
-    // Axes at right angles; of what length does not matter to boxes.
-    const V y = cross(z, x);
-    auto turn = [&](V v) { return V{dot(v, x), dot(v, y), dot(v, z)}; };
+bool localize(const ReliefFrame& f, const ReliefRay& ray, Local& l) {
+    const V axes[3] = {of(f.axes[0]), of(f.axes[1]), of(f.axes[2])};
+    auto turn = [&](V v) { return V{dot(v, axes[0]), dot(v, axes[1]), dot(v, axes[2])}; };
     const V direction = of(ray.direction);
-    const V middle = p0 + (e1 + e2) * (1.f / 3.f);
-    l.shift = dot(middle - of(ray.origin), direction) / dot(direction, direction);
+    const V origin = of(ray.origin);
+    l.shift = dot(of(f.middle) - origin, direction) / dot(direction, direction);
     const V d = turn(direction);
-    l.origin = turn(of(ray.origin) + direction * l.shift - p0);
+    l.origin = turn(origin + direction * l.shift - of(f.first));
     auto inverse = [](float c) { return abs_of(c) > 1e-30f ? 1.f / c : c < 0.f ? -1e30f : 1e30f; };
     l.inverse = {inverse(d.x), inverse(d.y), inverse(d.z)};
-    const float n = float(1 << f.levels);
-    const float per = 1.f / n;
-    const V a = turn(e1);
-    const V b = turn(e2);
-    l.e1x = a.x * per;
-    l.e2x = b.x * per;
-    l.e2y = b.y * per;
-    l.d0 = turn(of(f.along[0]));
-    l.d1 = (turn(of(f.along[1])) - l.d0) * per;
-    l.d2 = (turn(of(f.along[2])) - l.d0) * per;
     // What rounding may have moved: coordinates of the asset, and the way of the ray's start.
-    float size = abs_of(p0.x) + abs_of(p0.y) + abs_of(p0.z) + abs_of(e1.x) + abs_of(e1.y) + abs_of(e1.z) +
-                 abs_of(e2.x) + abs_of(e2.y) + abs_of(e2.z);
-    size += abs_of(ray.origin[0]) + abs_of(ray.origin[1]) + abs_of(ray.origin[2]);
-    size *= 6e-7f;
-    auto sum = [](V v) { return abs_of(v.x) + abs_of(v.y) + abs_of(v.z); };
-    l.pad = {size * sum(x), size * sum(y), size * sum(z)};
-    if (abs_of(a.y) > l.pad.y * 4.f || abs_of(a.z) + abs_of(b.z) > l.pad.z * 8.f)
-        l.pad = {1e30f, 1e30f, 1e30f};  // no area
+    const float size = f.flat ? 6e-7f * (f.size + abs_of(origin.x) + abs_of(origin.y) + abs_of(origin.z)) : 1e30f;
+    l.pad = {size * f.reach[0], size * f.reach[1], size * f.reach[2]};
     const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
     l.near = ray.near - l.shift - slack;
     l.far = ray.far - l.shift + slack;
@@ -197,26 +175,28 @@ struct Waiting {
 };
 
 /// Which children the ray meets, and where it enters them.
-inline Mask meet_children(const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo, Floats hi, float far,
-                          float* enters) {
+inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo,
+                          Floats hi, float far, float* enters) {
     static constexpr Tables quarters = make_tables(false);
     static constexpr Tables halves = make_tables(true);
     const Tables& tables = whole_odd ? halves : quarters;
-    const float size = float(p.sign * p.size);
+    const Floats size = both(float(p.sign * p.size));
+    const Floats from_i = both(float(p.i));
+    const Floats from_j = both(float(p.j));
     Floats low[3];
     Floats high[3];
     for (int c = 0; c < 3; ++c) {
-        const Floats i = load(tables.a[c]) * size + float(p.i);
-        const Floats j = load(tables.b[c]) * size + float(p.j);
-        const Floats px = i * l.e1x + j * l.e2x;
-        const Floats py = j * l.e2y;
-        const Floats dx = i * l.d1.x + (j * l.d2.x + l.d0.x);
-        const Floats dy = i * l.d1.y + (j * l.d2.y + l.d0.y);
-        const Floats dz = i * l.d1.z + (j * l.d2.z + l.d0.z);
-        const Floats x0 = px + lo * dx;
-        const Floats x1 = px + hi * dx;
-        const Floats y0 = py + lo * dy;
-        const Floats y1 = py + hi * dy;
+        const Floats i = fused(load(tables.a[c]), size, from_i);
+        const Floats j = fused(load(tables.b[c]), size, from_j);
+        const Floats px = fused(i, both(f.e1x), j * f.e2x);
+        const Floats py = j * f.e2y;
+        const Floats dx = fused(i, both(f.d1[0]), fused(j, both(f.d2[0]), both(f.d0[0])));
+        const Floats dy = fused(i, both(f.d1[1]), fused(j, both(f.d2[1]), both(f.d0[1])));
+        const Floats dz = fused(i, both(f.d1[2]), fused(j, both(f.d2[2]), both(f.d0[2])));
+        const Floats x0 = fused(lo, dx, px);
+        const Floats x1 = fused(hi, dx, px);
+        const Floats y0 = fused(lo, dy, py);
+        const Floats y1 = fused(hi, dy, py);
         const Floats z0 = lo * dz;
         const Floats z1 = hi * dz;
         if (c == 0) {
@@ -261,38 +241,34 @@ public:
     bool block(const ReliefFace& f, const ReliefPiece& p, float near, float& far, ReliefHit& hit) const {
         BlockPoints points;
         block_points(f, p, points);
-        constexpr int room = relief_points + 16;  // triangles are read up to six points further
-        alignas(64) float at[3][room];
+        constexpr int packed = 16 + 8;    // rows are copied eight at a time
+        constexpr int room = 16 + 6 + 8;  // triangles are read up to six points further
+        alignas(64) float at[3][packed];
         alignas(64) float x[room];
         alignas(64) float y[room];
         alignas(64) float z[room];
         const float per = 1.f / float(1 << f.levels);
         const int n = 1 << f.levels;
-        Floats weights[2][3];
-        for (int half = 0; half < 2; ++half) {
-            const Floats fi = as_floats(load(points.i + 16 * half));
-            const Floats fj = as_floats(load(points.j + 16 * half));
-            weights[half][0] = (both(float(n)) - fi - fj) * per;
-            weights[half][1] = fi * per;
-            weights[half][2] = fj * per;
+        const Floats fi = as_floats(load(points.i));
+        const Floats fj = as_floats(load(points.j));
+        const Floats w[3] = {(both(float(n)) - fi - fj) * per, fi * per, fj * per};
+        const Floats heights = heights_of(f, p, n, points, w);
+        Floats s[3];
+        for (int c = 0; c < 3; ++c) {
+            // The first two sums may be of any two corners: zero added to what they give changes nothing.
+            const Floats base = (w[0] * f.corner[0][c] + w[1] * f.corner[1][c]) + w[2] * f.corner[2][c];
+            const Floats along = (w[0] * f.along[0][c] + w[1] * f.along[1][c]) + w[2] * f.along[2][c];
+            s[c] = (base + heights * along) - origin_[c];
+            store(at[c], s[c]);
         }
-        Floats heights[2];
-        heights_of(f, p, n, points, weights, heights);
-        for (int half = 0; half < 2; ++half) {
-            const Floats* w = weights[half];
-            Floats s[3];
-            for (int c = 0; c < 3; ++c) {
-                // The first two sums may be of any two corners: zero added to what they give changes nothing.
-                const Floats base = (w[0] * f.corner[0][c] + w[1] * f.corner[1][c]) + w[2] * f.corner[2][c];
-                const Floats along = (w[0] * f.along[0][c] + w[1] * f.along[1][c]) + w[2] * f.along[2][c];
-                s[c] = (base + heights[half] * along) - origin_[c];
-                store(at[c] + 16 * half, s[c]);
-            }
-            const Floats sz = s[z_];
-            store(x + 16 * half, s[x_] - sz * sx_);
-            store(y + 16 * half, s[y_] - sz * sy_);
-            store(z + 16 * half, sz * sz_);
-        }
+        alignas(64) float row[packed];
+        const Floats sz = s[z_];
+        store(row, s[x_] - sz * sx_);
+        spread_rows(row, x);
+        store(row, s[y_] - sz * sy_);
+        spread_rows(row, y);
+        store(row, sz * sz_);
+        spread_rows(row, z);
         // Lanes are the points 0 to 15, row by row: those where a triangle of the block begins.
         constexpr Mask upright[3] = {0x0001, 0x0023, 0x8cef};
         constexpr Mask between[3] = {0x0000, 0x0001, 0x0467};
@@ -312,14 +288,14 @@ public:
             const Floats cy = load(y + c);
             const Floats u = cx * by - cy * bx;
             const Floats v = ax * cy - ay * cx;
-            const Floats w = bx * ay - by * ax;
+            const Floats ww = bx * ay - by * ax;
             const Floats zero = both(0.f);
-            const Mask inside = (at_most(zero, u) & at_most(zero, v) & at_most(zero, w)) |
-                                (at_most(u, zero) & at_most(v, zero) & at_most(w, zero));
+            const Mask inside = (at_most(zero, u) & at_most(zero, v) & at_most(zero, ww)) |
+                                (at_most(u, zero) & at_most(v, zero) & at_most(ww, zero));
             Mask good = inside & valid;
             if (!good) continue;
-            const Floats det = u + v + w;
-            const Floats t = (u * load(z + a) + v * load(z + b) + w * load(z + c)) / det;
+            const Floats det = u + v + ww;
+            const Floats t = (u * load(z + a) + v * load(z + b) + ww * load(z + c)) / det;
             good &= unlike(det, zero) & less(both(near), t) & less(t, both(far));
             if (!good) continue;
             alignas(64) float ts[16];
@@ -334,20 +310,23 @@ public:
             alignas(64) float ws[16];
             store(us, u);
             store(vs, v);
-            store(ws, w);
+            store(ws, ww);
             // Where the points stand before they are drawn to a coarser side.
-            const int row = lane / 5;
+            const int line = lane / 5;
             const int column = lane % 5;
             const float inv = 1.f / (us[lane] + vs[lane] + ws[lane]);
             const float fu = us[lane] * inv;
             const float fv = vs[lane] * inv;
             const float fw = ws[lane] * inv;
-            const float fi = kind ? float(column) + fu + fw : float(column) + fv;
-            const float fj = kind ? float(row) + fu + fv : float(row) + fw;
+            const float along_i = kind ? float(column) + fu + fw : float(column) + fv;
+            const float along_j = kind ? float(line) + fu + fv : float(line) + fw;
             hit.t = ts[lane];
-            hit.u = (float(p.i) + float(p.sign) * fi) * per;
-            hit.v = (float(p.j) + float(p.sign) * fj) * per;
-            auto point = [&](int k) { return V{at[0][k], at[1][k], at[2][k]}; };
+            hit.u = (float(p.i) + float(p.sign) * along_i) * per;
+            hit.v = (float(p.j) + float(p.sign) * along_j) * per;
+            auto point = [&](int k) {
+                const int q = row_begins[k / 5] + k % 5;
+                return V{at[0][q], at[1][q], at[2][q]};
+            };
             const V normal = cross(point(lane + b) - point(lane + a), point(lane + c) - point(lane + a));
             hit.normal[0] = normal.x, hit.normal[1] = normal.y, hit.normal[2] = normal.z;
         }
@@ -355,40 +334,34 @@ public:
     }
 
 private:
-    static void heights_of(const ReliefFace& f, const ReliefPiece& p, int n, const BlockPoints& points,
-                           const Floats (*weights)[3], Floats* out) {
-        alignas(64) float h[relief_points];
+    static Floats heights_of(const ReliefFace& f, const ReliefPiece& p, int n, const BlockPoints& points,
+                             const Floats* w) {
         const int* i = points.i;
         const int* j = points.j;
+        alignas(64) float h[16];
         if (!f.codes) {
-            f.heights->at(i, j, 25, h);
-            for (int k = 25; k < relief_points; ++k) h[k] = h[0];
-            out[0] = load(h);
-            out[1] = load(h + 16);
-            return;
+            f.heights->at(i, j, 16, h);
+            return load(h);
         }
         const ReliefCodes& c = *f.codes;
+        Floats out;
         if (c.grid) {
-            alignas(64) uint16_t codes[relief_points];
-            for (int k = 0; k < relief_points; ++k)
+            alignas(64) uint16_t codes[16];
+            for (int k = 0; k < 16; ++k)
                 codes[k] =
                     c.grid[uint64_t(j[k]) * uint64_t(n + 1) - uint64_t(j[k]) * uint64_t(j[k] - 1) / 2 + uint64_t(i[k])];
-            for (int half = 0; half < 2; ++half) out[half] = in_metres(c, codes + 16 * half);
+            out = in_metres(c, codes);
         } else {
-            for (int half = 0; half < 2; ++half) {
-                const Floats* w = weights[half];
-                out[half] = between_texels(c, (w[0] * c.u[0] + w[1] * c.u[1]) + w[2] * c.u[2],
-                                           (w[0] * c.v[0] + w[1] * c.v[1]) + w[2] * c.v[2]);
-            }
+            out = between_texels(c, (w[0] * c.u[0] + w[1] * c.u[1]) + w[2] * c.u[2],
+                                 (w[0] * c.v[0] + w[1] * c.v[1]) + w[2] * c.v[2]);
         }
-        if (!f.seams) return;
+        if (!f.seams) return out;
         const int far = p.sign * p.size;
         const bool touches =
             p.j == 0 || p.j + far == 0 || p.i + p.j + (p.sign > 0 ? far : 0) == n || p.i == 0 || p.i + far == 0;
-        if (!touches) return;
-        store(h, out[0]);
-        store(h + 16, out[1]);
-        for (int k = 0; k < 25; ++k) {
+        if (!touches) return out;
+        store(h, out);
+        for (int k = 0; k < 16; ++k) {
             const bool first = i[k] == 0 && j[k] == 0;
             const int bit = first              ? 8
                             : i[k] == n        ? 16
@@ -399,8 +372,7 @@ private:
                                                : 0;
             if (f.seams & bit) f.heights->at(i + k, j + k, 1, h + k);
         }
-        out[0] = load(h);
-        out[1] = load(h + 16);
+        return load(h);
     }
 
     int x_, y_, z_;
@@ -416,7 +388,7 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
     const ReliefPiece whole{0, 0, 1, n, 0};
     if (n <= relief_block) return shear.block(f, whole, ray.near, far, hit);
     Local l;
-    if (!localize(f, ray, l)) return false;
+    if (!localize(f.frame, ray, l)) return false;
     const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
     Waiting stack[16 * 11];  // sixteen more at each of ten steps
     int waiting = 0;
@@ -453,7 +425,7 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
             hi = load(high);
         }
         alignas(64) float enters[relief_lanes];
-        Mask met = meet_children(l, p, whole_odd, lo, hi, local_far, enters);
+        Mask met = meet_children(f.frame, l, p, whole_odd, lo, hi, local_far, enters);
         const int first = waiting;
         for (; met; met &= met - 1) {
             const int lane = __builtin_ctz(met);
