@@ -206,6 +206,11 @@ void Workbench::set_denoise(bool on) {
     live_.denoise = on;
     refresh();
 }
+void Workbench::set_relief(render::Relief relief) {
+    live_.relief = relief;
+    refresh();
+    Q_EMIT changed();
+}
 void Workbench::show_view(render::View view) {
     live_.view = view;
     if (view != render::View::node) live_.shown_node.clear(), live_.shown_build_up.clear();

@@ -166,6 +166,7 @@ public:
     void set_scale(int percent);                               ///< of the pixels that are rendered; leaves the region
     void set_hold(bool on);
     void set_denoise(bool on);
+    void set_relief(render::Relief relief);
     bool has_region() const { return live_.region.x1 > live_.region.x0; }
     void show_view(render::View view);
     void show_node(const std::string& node);  ///< on the asset; empty: back to beauty

@@ -81,6 +81,7 @@ private:
         V3f inward{0.f};           ///< the middle of one of its faces
         int level = 0;             ///< halved so often
         std::vector<Value> inner;  ///< 2^level - 1
+        uint32_t side = 0;         ///< one of its faces' sides: 3 face + corner
     };
 
     V3f middle(uint32_t t) const {
@@ -88,12 +89,27 @@ private:
         return (world_[i[0]] + world_[i[1]] + world_[i[2]]) / 3.f;
     }
     V3f normal(uint32_t vertex) const {
+        if (!normals_.empty()) return normals_[vertex];
         const V3f n = instance_.normal_to_world(m_.normals[vertex]);
         return instance_.identity ? n : n.normalized();
     }
 
+    /// Vertices of a displaced form, and the normals there.
+    void stand_out() {
+        normals_.assign(m_.positions.size(), V3f(0.f));
+        std::vector<char> done(m_.positions.size(), 0);
+        for (uint32_t k = 0; k < m_.indices.size(); ++k) {
+            const uint32_t v = m_.indices[k];
+            if (done[v]) continue;
+            done[v] = 1;
+            const SurfacePoint s = geometry_.at({index_, k / 3, k % 3 == 1 ? 1.f : 0.f, k % 3 == 2 ? 1.f : 0.f});
+            world_[v] = s.position;
+            normals_[v] = s.normal;
+        }
+    }
     void weld() {
         for (const V3f& p : m_.positions) world_.push_back(instance_.point_to_world(p));
+        if (instance_.shape->stands_out()) stand_out();
         struct Key {
             float v[6];
             bool operator==(const Key& o) const { return std::memcmp(v, o.v, sizeof v) == 0; }
@@ -190,7 +206,7 @@ private:
                 const uint32_t b = unique_of_[i[(c + 1) % 3]];
                 const uint64_t key = uint64_t(std::min(a, b)) << 32 | std::max(a, b);
                 const auto [at, fresh] = known.try_emplace(key, uint32_t(edges_.size()));
-                if (fresh) edges_.push_back({std::min(a, b), std::max(a, b), middle(t), 0, {}});
+                if (fresh) edges_.push_back({std::min(a, b), std::max(a, b), middle(t), 0, {}, 3 * t + uint32_t(c)});
                 edge_of_[3 * size_t(t) + size_t(c)] = at->second;
             }
         }
@@ -218,9 +234,15 @@ private:
             float most = 0.f;
             for (size_t k = 0; k + 1 < at.size(); ++k) {
                 const float t = (float(k) + .5f) / float(at.size() - 1);
-                const V3f here = p + (q - p) * t;
+                FieldPoint at_edge{p + (q - p) * t, (n + (m - n) * t).normalized(), {}, index_};
+                if (!normals_.empty()) {  // between vertices a displaced form is where it is
+                    const SurfacePoint s = along_side(e, t);
+                    at_edge.position = s.position;
+                    at_edge.normal = s.normal;
+                }
+                at_edge.toward_middle = e.inward - at_edge.position;
                 Value v;
-                sample({here, (n + (m - n) * t).normalized(), e.inward - here, index_}, v.v);
+                sample(at_edge, v.v);
                 most = std::max(most, apart(v, mean(at[k], at[k + 1], .5f)));
                 finer.push_back(at[k]);
                 finer.push_back(v);
@@ -235,6 +257,13 @@ private:
         e.inner.assign(at.begin() + 1, at.end() - 1);
     }
 
+    SurfacePoint along_side(const Edge& e, float t) const {
+        const uint32_t c = e.side % 3;
+        if (unique_of_[m_.indices[e.side]] != e.a) t = 1.f - t;
+        const float u = c == 0 ? t : c == 1 ? 1.f - t : 0.f;
+        const float v = c == 0 ? 0.f : c == 1 ? t : 1.f - t;
+        return geometry_.at({index_, e.side / 3, u, v});
+    }
     /// Along the edge, from its a at 0 to its b at 1.
     Value on_edge(const Edge& e, float t) const {
         const int pieces = 1 << e.level;
@@ -362,6 +391,7 @@ private:
     Pieces pieces_ = kind_.channels > 1 ? of_shares : of_numbers;
     FieldSamplers samplers_;
     std::vector<V3f> world_, toward_;
+    std::vector<V3f> normals_;                  ///< per vertex, of a displaced form; empty: the mesh's
     std::vector<uint32_t> unique_, unique_of_;  ///< vertices that stand for their like; which one a vertex is
     std::vector<char> used_;                    ///< by a face
     std::vector<Value> at_unique_;

@@ -5,6 +5,7 @@
 #include <tuple>
 #include <unordered_map>
 #include <unordered_set>
+#include <utility>
 
 #include "base/text.h"
 
@@ -58,7 +59,10 @@ Cleaned drop_broken(RawPart& raw) {
     Cleaned cleaned;
     const size_t vertices = raw.positions.size();
     size_t kept = 0;
+    if (raw.continues.size() != raw.indices.size() / 3) raw.continues.clear();
+    bool whole = false;  // the triangle before is there
     for (size_t t = 0; t + 2 < raw.indices.size(); t += 3) {
+        const bool goes_on = std::exchange(whole, false) && !raw.continues.empty() && raw.continues[t / 3];
         const uint32_t a = raw.indices[t];
         const uint32_t b = raw.indices[t + 1];
         const uint32_t c = raw.indices[t + 2];
@@ -77,9 +81,12 @@ Cleaned drop_broken(RawPart& raw) {
             ++cleaned.degenerate;
             continue;
         }
+        if (!raw.continues.empty()) raw.continues[kept / 3] = goes_on;
+        whole = true;
         for (uint32_t corner : {a, b, c}) raw.indices[kept++] = corner;
     }
     raw.indices.resize(kept);
+    if (!raw.continues.empty()) raw.continues.resize(kept / 3);
     for (V3f& p : raw.positions)
         if (!sane(p)) p = V3f(0.f);
     return cleaned;
@@ -115,6 +122,7 @@ std::shared_ptr<const Mesh> finished_mesh(RawPart&& raw, const ImportOptions& op
     mesh->more_uvs = std::move(raw.more_uvs);
     mesh->colors = std::move(raw.colors);
     mesh->indices = std::move(raw.indices);
+    mesh->continues = std::move(raw.continues);
     mesh->uv_per_metre = uv_per_metre(*mesh, mesh->uvs);
     for (UvSet& s : mesh->more_uvs) s.per_metre = uv_per_metre(*mesh, s.uvs);
     return mesh;

@@ -37,6 +37,7 @@ struct RawPart {
     std::vector<UvSet> more_uvs;
     std::vector<V3f> colors;
     std::vector<uint32_t> indices;
+    std::vector<uint8_t> continues;  ///< as Mesh has it; as long as there are triangles, or empty
     M44f transform;    ///< row vectors: asset = p * transform, in file units
     int same_as = -1;  ///< index of an earlier part that has the same mesh; then there are no arrays here
 };

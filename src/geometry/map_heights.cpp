@@ -137,7 +137,7 @@ struct MapGrid {
         int h = 0;
         if (const HeightTile* t = tile(tile_of[face]))
             w = t->width(), h = t->height();
-        else if (tile_of[face] == by_place)
+        else  // where a tile is missing, what comes over from its neighbours ends within one of their texels
             for (const auto& any : p.tiles)
                 if (any) w = std::max(w, any->width()), h = std::max(h, any->height());
         float longest = 0.f;

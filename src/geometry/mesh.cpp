@@ -12,7 +12,7 @@ Box3f Mesh::bounds() const {
 
 size_t Mesh::bytes() const {
     size_t n = (positions.size() + normals.size() + colors.size()) * sizeof(V3f) + uvs.size() * sizeof(V2f) +
-               indices.size() * sizeof(uint32_t);
+               indices.size() * sizeof(uint32_t) + continues.size();
     for (const UvSet& s : more_uvs) n += s.uvs.size() * sizeof(V2f);
     return n;
 }

@@ -26,6 +26,9 @@ struct Mesh {
     std::vector<UvSet> more_uvs;
     std::vector<V3f> colors;        ///< linear; may be empty
     std::vector<uint32_t> indices;  ///< three per triangle, all below positions.size()
+    /// Per triangle: 1 where it goes on with the polygon of the one before it, fanned out from that one's first corner.
+    /// Empty: nobody said what the polygons were.
+    std::vector<uint8_t> continues;
 
     size_t triangles() const { return indices.size() / 3; }
     Box3f bounds() const;

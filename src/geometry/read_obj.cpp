@@ -209,6 +209,7 @@ private:
             return;
         }
         auto& indices = b_.parts.back().indices;
+        for (size_t i = 2; i < polygon_.size(); ++i) b_.parts.back().continues.push_back(i > 2);
         for (size_t i = 2; i < polygon_.size(); ++i)
             indices.insert(indices.end(), {polygon_[0], polygon_[i - 1], polygon_[i]});
     }

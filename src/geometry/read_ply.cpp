@@ -237,6 +237,7 @@ private:
         auto index = [&](size_t c) {
             return corners[c] >= 0 && corners[c] < 4294967295.0 ? uint32_t(corners[c]) : UINT32_MAX;
         };
+        for (size_t c = 2; c < corners.size(); ++c) part.continues.push_back(c > 2);
         for (size_t c = 2; c < corners.size(); ++c)
             part.indices.insert(part.indices.end(), {index(0), index(c - 1), index(c)});
     }

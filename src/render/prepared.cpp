@@ -85,7 +85,12 @@ private:
         }
         if (!part.visible) return;
         const bool moved = !part.placement.at_rest() || !asset.placement.at_rest();
-        geometry::Instance instance(form->shape, world_of(*form, part, asset), moved);
+        std::shared_ptr<const geometry::Shape> shape = form->shape;
+        if (part.subdivision > 0) {
+            shape = shop_.subdivided(form->shape, std::min(part.subdivision, 6), part.hard_edges, options_.progress);
+            if (!shape) return;  // stopped
+        }
+        geometry::Instance instance(shape, world_of(*form, part, asset), moved);
         const Box3f box = instance.bounds();
         if (!finite(box.min) || !finite(box.max) || !(max_component(box.size()) < widest) ||
             !(box.center().length() < widest)) {
@@ -155,7 +160,7 @@ private:
 
     /// Forms stand out by the heights of what they wear. Those are computed on the forms as they were.
     bool reliefs() {
-        if (options_.flat) return true;
+        if (options_.relief == Relief::off) return true;
         Prepared rest;
         const auto compiled = compile_reliefs(s_, rest.resources, p_->problems);
         bool any = false;
@@ -169,13 +174,13 @@ private:
         rest.camera = p_->camera;
         if (!maps(rest) || !fields(rest, rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
-        const bool first = options_.field_rays < geometry::field_rays_final;
+        const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
         const size_t most = size_t(std::clamp(s_.render.relief_points, 1, 512)) << 20;
         const auto out = displace(rest, compiled, shop_, paths_, first ? std::min(most, first_points) : most,
                                   p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
-        p_->fields_final = rest.fields_final && out->final;
+        p_->fields_final = rest.fields_final && (out->final || options_.relief == Relief::quick);
         return true;
     }
     /// Fields of the displaced form are worth their time once hands rest; until then those of the form serve.

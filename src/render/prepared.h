@@ -49,13 +49,16 @@ struct Prepared {
     Box3f bounds_of(int build_up) const;             ///< of all instances that wear it; empty where none does
 };
 
+/// What becomes of heights: nothing moves, or computed ones stay coarse, or all is as the project says.
+enum class Relief : uint8_t { off, quick, full };
+
 struct PrepareOptions {
     fs::path folder;                         ///< that relative paths start from
     BlockedPaths blocked;                    ///< that are not read
     std::string rig, camera;                 ///< empty: the scene's own
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
-    bool flat = false;      ///< heights move nothing
+    Relief relief = Relief::full;
     bool maps_now = false;  ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;
 };

@@ -411,9 +411,7 @@ private:
         const scene::Scene& s = *rest_.scene;
         const float pixels = s.render.relief_pixels;
         const float wanted = relief_spacing(s, rest_.camera, in.bounds(), pixels) / in.scale;
-        const float spacing = affordable(m, wanted);
         const size_t full = size_t(std::clamp(s.render.relief_points, 1, 512)) << 20;
-        if (spacing > wanted && points_ < full) final = false;
         float least = relief.least / in.scale;
         float largest = relief.largest / in.scale;
         if (const float most = most_height(i); std::max(-least, largest) > most) {
@@ -421,24 +419,37 @@ private:
             least = std::max(least, -most);
             largest = std::min(largest, most);
         }
-        std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(), points_};
-        key.push_back(__builtin_bit_cast(uint32_t, spacing));
-        key.push_back(__builtin_bit_cast(uint32_t, in.scale));
+        const uint64_t what = hash_of(i, relief);
+        auto displaced = [&](float spacing, bool only_kept) {
+            const uint64_t key = hash_bytes(&spacing, sizeof spacing, what);
+            return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
+                if (only_kept) return nullptr;
+                const auto welds = shop_.welds(in.shape);
+                auto levels =
+                    geometry::relief_levels(m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
+                const float width = std::max(relief.smoothing, spacing * in.scale);
+                const auto heights = geometry::freeze_heights(
+                    m, *welds, std::move(levels), least, largest, [&] { return evaluator(i, relief, width, in.scale); },
+                    progress_);
+                return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
+            });
+        };
+        const float best = affordable(m, wanted, full);
+        if (points_ >= full) return displaced(best, false);
+        if (auto kept = displaced(best, true)) return kept;
+        const float spacing = affordable(m, wanted, points_);
+        final &= spacing <= best;
+        return displaced(spacing, false);
+    }
+    /// Of all that its heights follow from, but how finely they are computed.
+    uint64_t hash_of(uint32_t i, const BuildUpRelief& relief) const {
+        std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(),
+                                  __builtin_bit_cast(uint32_t, instance(i).scale)};
         if (!rest_.resources.fields.empty()) {
             key.push_back(uint64_t(reinterpret_cast<uintptr_t>(rest_.geometry.get())) + i);
             key.push_back(rest_.fields_final);
         }
-        return shop_.displaced(in.shape, hash_bytes(key.data(), key.size() * sizeof key[0]),
-                               [&]() -> std::shared_ptr<const geometry::Shape> {
-                                   const auto welds = shop_.welds(in.shape);
-                                   auto levels = geometry::relief_levels(
-                                       m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
-                                   const float width = std::max(relief.smoothing, spacing * in.scale);
-                                   const auto heights = geometry::freeze_heights(
-                                       m, *welds, std::move(levels), least, largest,
-                                       [&] { return evaluator(i, relief, width, in.scale); }, progress_);
-                                   return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
-                               });
+        return hash_bytes(key.data(), key.size() * sizeof key[0]);
     }
     static float longest_side(const geometry::Mesh& m, uint32_t f) {
         const uint32_t* i = &m.indices[3 * size_t(f)];
@@ -448,7 +459,7 @@ private:
         return std::isfinite(longest) ? longest : 0.f;
     }
     /// The spacing, or as much wider as makes all faces together fit.
-    float affordable(const geometry::Mesh& m, float spacing) const {
+    static float affordable(const geometry::Mesh& m, float spacing, size_t most) {
         std::vector<float> sides;
         for (uint32_t f = 0; f < m.triangles(); ++f) sides.push_back(longest_side(m, f));
         for (int tries = 0; tries < 64; ++tries, spacing *= 2.f) {
@@ -458,7 +469,7 @@ private:
                 while (n < double(s / spacing) && n < double(1 << geometry::relief_deepest)) n *= 2;
                 points += n * n / 2;
             }
-            if (points <= double(points_) || points <= double(sides.size())) break;
+            if (points <= double(most) || points <= double(sides.size())) break;
         }
         return spacing;
     }

@@ -105,8 +105,9 @@ Change classify(const LiveRequest& a, const LiveRequest& b) {
     if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders))
         return Change::geometry;
     if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
-        a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node || a.region.x0 != b.region.x0 ||
-        a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 || a.region.y1 != b.region.y1)
+        a.relief != b.relief || a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node ||
+        a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 ||
+        a.region.y1 != b.region.y1)
         return Change::shading;
     if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
     if (!(without_what_does_not_show(x) == without_what_does_not_show(y))) return Change::shading;
@@ -286,6 +287,7 @@ void LiveSession::restart(bool with_coarse) {
     options.shown_build_up = at_.request.shown_build_up;
     options.shown_node = at_.request.shown_node;
     options.field_rays = at_.field_rays;
+    options.relief = at_.request.relief;
     options.progress = &progress_;
     progress_.fraction = 0.f;
     auto made = prepare(at_.request.scene, *workshop_, options);

@@ -22,6 +22,7 @@ struct LiveRequest {
     std::string shown_build_up, shown_node;
     bool hold = false;
     bool denoise = true;
+    Relief relief = Relief::full;
 };
 
 /// How much an edit throws away, from nothing to everything.

@@ -1,6 +1,7 @@
 #include "render/workshop.h"
 
 #include "geometry/map_heights.h"
+#include "geometry/subdivision.h"
 
 namespace vemtra::render {
 namespace {
@@ -146,6 +147,14 @@ std::shared_ptr<const geometry::Shape> Workshop::displaced(
     const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
     const std::function<std::shared_ptr<const geometry::Shape>()>& make) {
     return kept(displaced_, base, key, make);
+}
+std::shared_ptr<const geometry::Shape> Workshop::subdivided(const std::shared_ptr<const geometry::Shape>& base,
+                                                            int levels, bool hard_edges, Progress* progress) {
+    return kept<geometry::Shape>(displaced_, base, uint64_t(levels) * 2 + hard_edges, [&] {
+        const std::shared_ptr<const geometry::Mesh> cage(base, &base->faces_as_triangles());
+        const auto mesh = geometry::subdivided(cage, levels, hard_edges, progress);
+        return mesh ? geometry::make_shape(mesh) : nullptr;
+    });
 }
 std::shared_ptr<const geometry::MapGrid> Workshop::map_grid(
     const std::shared_ptr<const geometry::Shape>& base, uint64_t key,

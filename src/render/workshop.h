@@ -55,6 +55,9 @@ public:
                                                      const nodes::FieldRequest& request, int rays, Progress* progress);
     /// How a form's faces hang together by places.
     std::shared_ptr<const geometry::Welds> welds(const std::shared_ptr<const geometry::Shape>& shape);
+    /// The form subdivided; its polygons must be those of a mesh.
+    std::shared_ptr<const geometry::Shape> subdivided(const std::shared_ptr<const geometry::Shape>& base, int levels,
+                                                      bool hard_edges, Progress* progress);
     /// A map on this form under this key, where somebody still holds it.
     std::shared_ptr<const geometry::MapGrid> map_grid(
         const std::shared_ptr<const geometry::Shape>& base, uint64_t key,

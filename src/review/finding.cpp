@@ -20,6 +20,7 @@ void find_uvs(Look&);
 void find_decoded_data(Look&);
 void find_raw_colour(Look&);
 void find_stepping_heights(Look&);
+void find_clipped_heights(Look&);
 void find_full_alpha(Look&);
 void find_normal_maps(Look&);
 void find_light_in_maps(Look&);
@@ -36,6 +37,7 @@ const std::vector<FindingKind>& finding_kinds() {
         {"data decoded as colour", find_decoded_data},
         {"colour taken raw", find_raw_colour},
         {"heights in steps", find_stepping_heights},
+        {"heights cut off or beside neutral", find_clipped_heights},
         {"alpha of one", find_full_alpha},
         {"normal maps", find_normal_maps},
         {"light in colour maps", find_light_in_maps},

@@ -4,6 +4,7 @@
 
 #include "base/paths.h"
 #include "nodes/description.h"
+#include "nodes/slot_names.h"
 #include "render/prepared.h"
 #include "scene/graph.h"
 #include "texture/map_probe.h"
@@ -27,7 +28,9 @@ struct WiredMap {
     nodes::Type type = nodes::Type::number;
     std::optional<texture::MapFacts> facts;  ///< of the first tiles; none where they are not known yet
 
-    bool heights() const { return nodes::has_use(*node, nodes::Use::relief); }
+    bool heights() const { return nodes::has_use(*node, nodes::Use::relief) || moves(); }
+    /// It moves the form.
+    bool moves() const { return feeds(nodes::slot::height); }
     bool feeds_straight_color() const;
     bool feeds_color() const;
     bool feeds(const std::string& slot) const;

@@ -29,6 +29,9 @@ public:
     void some(const char* key, const std::string& v) {
         if (!v.empty()) out[key] = v;
     }
+    void some(const char* key, const int& v) {
+        if (v) out[key] = v;
+    }
     void some(const char* key, const bool& v) {
         if (v) out[key] = v;
     }

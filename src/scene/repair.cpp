@@ -83,6 +83,9 @@ void Repair::ranges() {
     within(scene_.render.noise, 0.f, 1.f, "render.noise");
     within(scene_.render.clamp, 0.f, largest_number, "render.clamp");
     within(scene_.render.preview_clamp, 0.f, largest_number, "render.preview_clamp");
+    within(scene_.render.relief_pixels, .1f, 1000.f, "render.relief_pixels");
+    within(scene_.render.relief_points, 1, 512, "render.relief_points");
+    for (Part& p : scene_.parts) within(p.subdivision, 0, 6, "parts." + p.id + ".subdivision");
     within(scene_.display.exposure, -most_shown_stops, most_shown_stops, "display.exposure");
     for (Asset& a : scene_.assets) within(a.scale, 1e-6f, 1e6f, "assets." + a.id + ".scale");
 }

@@ -155,8 +155,10 @@ struct Part {
     std::string id, asset, source, name;  ///< `source`: the part's name inside the asset's file
     std::string build_up;
     bool visible = true;
-    bool flat = false;  ///< heights of its layers do not move it
-    int priority = 0;  ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
+    bool flat = false;        ///< heights of its layers do not move it
+    int subdivision = 0;      ///< how often its polygons are halved towards the smooth surface that they frame
+    bool hard_edges = false;  ///< edges where its normals part stay sharp in that
+    int priority = 0;         ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
     Placement placement;  ///< from where the asset's file has it; two parts of the same source share its mesh
     bool operator==(const Part&) const = default;

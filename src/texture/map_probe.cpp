@@ -74,6 +74,8 @@ private:
             s.high = std::max(s.high, v);
             sum += double(v);
             squares += double(v) * double(v);
+            s.at_zero += v <= 0.f;
+            s.at_one += v >= 1.f;
         }
         s.sum += sum;
         s.squares += squares;
@@ -116,10 +118,11 @@ private:
                                                                              : 1e-4f;
         for (int c = 0; c < channels_; ++c) {
             Sum s = sums_[size_t(c)];
-            if (!(s.low <= s.high)) s = {0, 0, 0.f, 0.f};  // not one texel is a number
+            if (!(s.low <= s.high)) s = {0, 0, 0.f, 0.f, 0, 0};  // not one texel is a number
             const double mean = s.sum / texels;
-            f.channels.push_back(
-                {s.low, s.high, float(mean), float(std::sqrt(std::max(0., s.squares / texels - mean * mean)))});
+            f.channels.push_back({s.low, s.high, float(mean),
+                                  float(std::sqrt(std::max(0., s.squares / texels - mean * mean))),
+                                  float(s.at_zero / texels), float(s.at_one / texels)});
             if (c == spec_.alpha_channel)
                 f.alpha_all_one = s.low >= 1.f - code;
             else
@@ -137,6 +140,7 @@ private:
     struct Sum {
         double sum = 0, squares = 0;
         float low = INFINITY, high = -INFINITY;
+        double at_zero = 0, at_one = 0;
     };
     OIIO::ImageInput& in_;
     const fs::path& file_;

@@ -11,6 +11,7 @@ namespace vemtra::texture {
 
 struct ChannelFacts {
     float low = 0.f, high = 0.f, mean = 0.f, deviation = 0.f;  ///< in the file's own numbers, 0..1 for whole ones
+    float at_zero = 0.f, at_one = 0.f;                         ///< shares of the texels that are 0 or less, 1 or more
 };
 struct MapFacts {
     std::vector<ChannelFacts> channels;  ///< up to four

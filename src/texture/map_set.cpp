@@ -48,6 +48,8 @@ void merge(MapFacts& all, const MapFacts& one, bool first) {
         a.high = std::max(a.high, b.high);
         a.mean = .5f * (a.mean + b.mean);
         a.deviation = std::max(a.deviation, b.deviation);
+        a.at_zero = std::max(a.at_zero, b.at_zero);
+        a.at_one = std::max(a.at_one, b.at_one);
     }
     all.normal_length = .5f * (all.normal_length + one.normal_length);
     all.normal_tilt = std::max(all.normal_tilt, one.normal_tilt);

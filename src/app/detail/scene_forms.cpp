@@ -217,6 +217,12 @@ void build_picture(Form& form) {
     rows.whole("depth", "Surfaces that light may meet on its way. Glass within glass needs more.",
                {1, 64, 6, true, true}, member(&R::depth));
     rows.whole("seed", "Another number gives another noise.", {0, 65535, 0, true, true}, member(&R::seed));
+    rows.number("relief pixels",
+                "About how far apart heights of networks are computed, in pixels of the written picture; heights that "
+                "are one map are met at every texel.",
+                {.25f, 8.f, 1.f, false}, member(&R::relief_pixels));
+    rows.whole("relief points", "Computed heights per part at most, in millions: 2.6 MB each.",
+               {1, 512, 16, true, true}, member(&R::relief_points));
     rows.number("preview clamp",
                 "In the window no single indirect sample counts for more: caustics and sparks are dimmed. 0: nothing "
                 "is clamped.",

@@ -17,14 +17,21 @@ public:
         tree_ = new QTreeWidget;
         tree_->setObjectName("parts");
         tree_->setColumnCount(5);
-        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority", "Asset"});
+        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority", "Relief", "Smooth", "Asset"});
         tree_->setRootIsDecorated(false);
         tree_->header()->setStretchLastSection(false);
         tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
         tree_->setColumnWidth(1, 190);
         tree_->setColumnWidth(2, 46);
         tree_->setColumnWidth(3, 58);
-        tree_->setColumnWidth(4, 96);
+        tree_->setColumnWidth(4, 46);
+        tree_->setColumnWidth(5, 54);
+        tree_->setColumnWidth(6, 96);
+        tree_->headerItem()->setToolTip(
+            5,
+            "How often its polygons are halved towards the smooth surface that they frame, 0 to 6; "
+            "with a ! behind it, edges where its normals part stay hard. Double-click to change");
+        tree_->headerItem()->setToolTip(4, "Whether heights of its layers move it; else it stays flat");
         tree_->headerItem()->setToolTip(3,
                                         "Where two clear parts overlap, as glass and what is in it, the higher one is "
                                         "there. Double-click to change");
@@ -45,13 +52,21 @@ public:
             if (filling_) return;
             const std::string id = item->data(0, Qt::UserRole).toString().toStdString();
             bench_.edit(column == 2   ? "Show or hide part"
+                        : column == 4 ? "Relief of part"
+                        : column == 5 ? "Smoothness of part"
                         : column == 3 ? "Priority of part"
                                       : "Rename part",
                         [&](scene::Scene& s) {
                             if (auto* part = scene::find(s.parts, id)) {
                                 if (column == 2)
                                     part->visible = item->checkState(2) == Qt::Checked;
-                                else if (column == 3)
+                                else if (column == 4)
+                                    part->flat = item->checkState(4) != Qt::Checked;
+                                else if (column == 5) {
+                                    QString text = item->text(5).trimmed();
+                                    part->hard_edges = text.endsWith('!');
+                                    part->subdivision = std::clamp(text.remove('!').toInt(), 0, 6);
+                                } else if (column == 3)
                                     part->priority = std::clamp(item->text(3).toInt(), -99, 99);
                                 else
                                     part->name = item->text(0).toStdString();
@@ -76,8 +91,11 @@ private:
                 item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
                 item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
                 item->setText(3, QString::number(part.priority));
-                item->setText(4, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
-                item->setToolTip(4, "Shared by all of its parts; \"moved\": not where the file has it");
+                item->setCheckState(4, part.flat ? Qt::Unchecked : Qt::Checked);
+                item->setText(5, QString::number(part.subdivision) + (part.hard_edges ? "!" : ""));
+                item->setTextAlignment(5, Qt::AlignCenter);
+                item->setText(6, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
+                item->setToolTip(6, "Shared by all of its parts; \"moved\": not where the file has it");
                 item->setTextAlignment(3, Qt::AlignCenter);
                 item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
                 auto* choice = new QComboBox;

@@ -297,7 +297,8 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) cons
     if (!hit.hit) return std::nullopt;
     const geometry::SurfacePoint s = prepared.geometry->at(hit.at);
     const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
-    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position),
+    // Pins and frames lie on the form as it was before heights moved it: networks read that.
+    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position - s.displaced_by),
                                   in.normal_to_object(s.normal).normalized(), s.position, s.normal};
 }
 /// What lies under the point beside what is being arranged.

@@ -1,0 +1,294 @@
+// Heights of layers, from the project to where rays meet them.
+#include "render/relief.h"
+
+#include <tbb/global_control.h>
+
+#include "nodes/slot_names.h"
+#include "support.h"
+#include "texture_support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+namespace slot = nodes::slot;
+
+namespace {
+
+/// The unit square at z = 0.37, which looks along z, and what a case makes of its heights.
+struct Plate {
+    Scratch s;
+    render::Workshop workshop;
+    scene::Scene scene;
+    Plate() {
+        s.write("square.obj", square_obj);
+        scene = plain_scene("square.obj");
+        scene.cameras[0].position = V3f(.5f, .5f, 3.f);
+        scene.cameras[0].target = V3f(.5f, .5f, 0.f);
+        scene.render.width = scene.render.height = 64;
+    }
+    scene::BuildUp& build_up() { return scene.build_ups[0]; }
+    scene::Layer& layer(size_t k) { return build_up().layers[k]; }
+    void set(size_t k, const char* name, float value) { layer(k).surface[name] = {scene::Value{value}, {}}; }
+    void add_cover(scene::LayerKind kind = scene::LayerKind::cover) {
+        scene::Layer l;
+        l.id = l.name = "layer" + std::to_string(build_up().layers.size());
+        l.kind = kind;
+        build_up().layers.push_back(l);
+    }
+    void node(size_t k, const std::string& id, const char* kind, const char* type, scene::Inputs inputs) {
+        layer(k).nodes.push_back({.id = id, .kind = kind, .type = type, .name = id, .inputs = std::move(inputs)});
+    }
+    void wire(size_t k, const char* to, const std::string& from) { layer(k).surface[to] = {scene::Value{.5f}, from}; }
+    /// Wires a map of heights, one value per texel, into a layer.
+    void map(size_t k, const std::string& file, int size, const std::function<float(int, int)>& value,
+             OIIO::TypeDesc type = OIIO::TypeDesc::UINT16) {
+        write_image(s.path / file, size, size, 1, type, [&](int x, int y, int) { return value(x, y); });
+        node(k, "map" + std::to_string(k), "image", "float", {{"file", {scene::Value{file}, {}}}});
+        wire(k, slot::height, "map" + std::to_string(k));
+    }
+    std::shared_ptr<const render::Prepared> ready(render::PrepareOptions options = {}) {
+        options.folder = s.path;
+        return render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    }
+    /// How far the surface stands out at a place, as rays straight from the front meet it.
+    static float out_at(const render::Prepared& p, float x, float y) {
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        RTCRayHit ray = geometry::single_ray({x, y, 5.f}, {0.f, 0.f, -1.f});
+        rtcIntersect1(p.geometry->scene(), &context, &ray);
+        REQUIRE(geometry::hit_something(geometry::place_of(ray.hit)));
+        return 5.f - ray.ray.tfar - .37f;
+    }
+    float out_at(float x, float y) { return out_at(*ready(), x, y); }
+};
+scene::Input from(const char* id) {
+    return {scene::Value{0.f}, id};
+}
+
+}  // namespace
+
+TEST_CASE("a map alone is met as it lies in its file; a mask or a second height is computed") {
+    Plate p;
+    p.map(0, "ramp.tif", 16, [](int x, int) { return float(x) / 15.f; });
+    program::Resources resources;
+    std::vector<Error> problems;
+    auto relief = [&] { return render::compile_reliefs(p.scene, resources, problems)[0]; };
+    CHECK(relief()->map.has_value());
+    SECTION("repeated, moved and turned") {
+        p.node(0, "place", "placement", "place",
+               {{"repeat", {scene::Value{V2f(3.f, 5.f)}, {}}}, {"rotation", {scene::Value{30.f}, {}}}});
+        p.layer(0).nodes[0].inputs["texcoord"] = {scene::Value{V2f(0.f)}, "place"};
+        REQUIRE(relief()->map.has_value());
+        const auto& q = relief()->map->placing.place;
+        CHECK(q[0][0] == Approx(3.f * std::cos(pi / 6)));
+        CHECK(q[1][1] == Approx(5.f * std::cos(pi / 6)));
+        p.layer(0).nodes[1].inputs["projection"] = {scene::Value{1.f}, {}};
+        CHECK_FALSE(relief()->map.has_value());
+        p.layer(0).nodes[1].inputs["projection"] = {scene::Value{0.f}, {}};
+        p.layer(0).nodes[1].inputs["shuffle_shift"] = {scene::Value{1.f}, {}};
+        CHECK_FALSE(relief()->map.has_value());
+    }
+    SECTION("with something between the map and the slot") {
+        p.node(0, "turned", "invert", "float", {{"in", from("map0")}});
+        p.wire(0, slot::height, "turned");
+        CHECK_FALSE(relief()->map.has_value());
+    }
+    SECTION("with a cover that is thick somewhere") {
+        p.add_cover();
+        p.set(1, slot::height_thickness, .01f);
+        CHECK_FALSE(relief()->map.has_value());
+    }
+    SECTION("smoothed") {
+        p.set(0, slot::height_smoothing, .01f);
+        CHECK_FALSE(relief()->map.has_value());
+    }
+    p.layer(0).surface.clear();
+    p.layer(0).nodes.clear();
+    if (p.build_up().layers.size() == 1) CHECK(relief() == nullptr);
+}
+
+TEST_CASE("heights stand where the map, its scale, neutral value, limits and gamma say") {
+    Plate p;
+    p.map(0, "half.tif", 4, [](int x, int) { return x < 2 ? .25f : .75f; });
+    p.set(0, slot::height_scale, .1f);
+    CHECK(p.out_at(.25f, .5f) == Approx(-.025f).margin(1e-5));
+    CHECK(p.out_at(.75f, .5f) == Approx(.025f).margin(1e-5));
+    p.set(0, slot::height_neutral, 0.f);
+    p.set(0, slot::height_strength, -2.f);
+    CHECK(p.out_at(.75f, .5f) == Approx(-.15f).margin(1e-5));
+    p.set(0, slot::height_strength, 1.f);
+    p.set(0, slot::height_high, .5f);
+    CHECK(p.out_at(.75f, .5f) == Approx(.05f).margin(1e-5));
+    p.set(0, slot::height_high, 1.f);
+    p.set(0, slot::height_gamma, 2.f);
+    CHECK(p.out_at(.75f, .5f) == Approx(.05625f).margin(1e-5));
+    // The same numbers by way of computed heights.
+    p.node(0, "same", "multiply", "float", {{"in1", from("map0")}, {"in2", {scene::Value{1.f}, {}}}});
+    p.wire(0, slot::height, "same");
+    CHECK(p.out_at(.75f, .5f) == Approx(.05625f).margin(1e-4));
+    p.scene.parts[0].flat = true;
+    CHECK(p.out_at(.75f, .5f) == Approx(0.f).margin(1e-6));
+    p.scene.parts[0].flat = false;
+    CHECK(Plate::out_at(*p.ready({.relief = render::Relief::off}), .75f, .5f) == Approx(0.f).margin(1e-6));
+}
+
+TEST_CASE("layers make one height: by coverage, added, the highest, by thickness, levelled by coats") {
+    Plate p;
+    p.set(0, slot::height, .8f);
+    p.set(0, slot::height_scale, .1f);  // .03 above neutral
+    p.add_cover();
+    p.layer(1).amount = .5f;
+    p.set(1, slot::height, .6f);
+    p.set(1, slot::height_scale, .1f);  // .01
+    auto join = [&](scene::HeightJoin j) {
+        p.set(1, slot::height_join, float(int(j)));
+        return p.out_at(.4f, .6f);
+    };
+    CHECK(join(scene::HeightJoin::by_coverage) == Approx(.02f).margin(1e-5));
+    CHECK(join(scene::HeightJoin::added) == Approx(.035f).margin(1e-5));
+    CHECK(join(scene::HeightJoin::highest) == Approx(.03f).margin(1e-5));
+    CHECK(join(scene::HeightJoin::none) == Approx(.03f).margin(1e-5));
+    p.set(1, slot::height_thickness, .004f);
+    CHECK(join(scene::HeightJoin::none) == Approx(.032f).margin(1e-5));
+    p.layer(1).on = false;
+    p.add_cover(scene::LayerKind::coat);
+    p.set(2, slot::height_levelling, .75f);
+    CHECK(p.out_at(.4f, .6f) == Approx(.03f).margin(1e-5));  // what stands out stays
+    p.set(0, slot::height_strength, -1.f);
+    CHECK(p.out_at(.4f, .6f) == Approx(-.03f * .25f).margin(1e-5));
+}
+
+TEST_CASE("a cover's edge is a real one, and its mask may read the height below it") {
+    Plate p;
+    p.map(0, "half.tif", 4, [](int x, int) { return x < 2 ? .25f : .75f; });
+    p.set(0, slot::height_scale, .1f);
+    p.add_cover();
+    p.node(1, "low", "reliefheight", "float", {{"from", {scene::Value{.02f}, {}}}, {"to", {scene::Value{-.02f}, {}}}});
+    p.layer(1).gate.mask = {scene::Value{1.f}, "low"};
+    p.set(1, slot::height_thickness, .01f);
+    const auto ready = p.ready();
+    CHECK(Plate::out_at(*ready, .25f, .5f) == Approx(-.015f).margin(1e-4));
+    CHECK(Plate::out_at(*ready, .75f, .5f) == Approx(.025f).margin(1e-4));
+}
+
+TEST_CASE("patterns stay where they lie on the form, and a part without heights is what it was") {
+    Plate p;
+    const auto before = p.ready();
+    p.set(0, slot::height, 1.f);
+    p.set(0, slot::height_scale, 1.f);
+    const auto after = p.ready();
+    CHECK(Plate::out_at(*after, .5f, .5f) == Approx(.5f).margin(1e-4));
+    const geometry::SurfacePoint s = after->geometry->at({0, 0, .3f, .3f});
+    const geometry::SurfacePoint rest = before->geometry->at({0, 0, .3f, .3f});
+    CHECK((s.position - s.displaced_by - rest.position).length() < 1e-6f);
+    CHECK(s.height == Approx(.5f).margin(1e-4));
+    CHECK(rest.displaced_by == V3f(0.f));
+    p.layer(0).surface.erase(slot::height);
+    CHECK(p.ready()->geometry == before->geometry);  // nothing is built anew
+}
+
+TEST_CASE("normals follow the slope, across the sides of faces") {
+    Plate p;
+    p.map(
+        0, "ramp.tif", 64, [](int x, int) { return (float(x) + .5f) / 64.f; }, OIIO::TypeDesc::FLOAT);
+    p.set(0, slot::height_scale, .5f);
+    const auto ready = p.ready();
+    const V3f tilted = V3f(-.5f, 0.f, 1.f).normalized();
+    for (const V2f uv : {V2f(.2f, .4f), V2f(.45f, .1f), V2f(.499f, .3f)})
+        for (uint32_t face = 0; face < 2; ++face)
+            CHECK((ready->geometry->at({0, face, uv.x, uv.y}).normal - tilted).length() < 2e-2f);
+}
+
+TEST_CASE("heights that cannot be right are told, and the picture is of numbers") {
+    Plate p;
+    auto told = [&](const char* what) {
+        const auto ready = p.ready();
+        for (const V3f& c : rendered(*ready, 16, 16, 2)) CHECK(finite(c));
+        for (const V3f& c : rendered(*ready, 16, 16, 2, render::View::clay)) CHECK(finite(c));
+        return std::any_of(ready->problems.begin(), ready->problems.end(),
+                           [&](const Error& e) { return e.what.find(what) != std::string::npos; });
+    };
+    SECTION("in the thousands") {
+        p.set(0, slot::height, 1.f);
+        p.set(0, slot::height_scale, 9000.f);
+        CHECK(told("larger than the part"));
+    }
+    SECTION("of a map in the thousands, with numbers that are none") {
+        p.map(
+            0, "wild.exr", 8, [](int x, int y) { return x == y   ? NAN
+                                                        : x == 2 ? INFINITY
+                                                                 : 9000.f; },
+            OIIO::TypeDesc::FLOAT);
+        p.set(0, slot::height_high, 1e9f);
+        CHECK(told("larger than the part"));
+    }
+    SECTION("a network that divides by nothing") {
+        p.node(0, "broken", "divide", "float", {{"in1", {scene::Value{1.f}, {}}}, {"in2", {scene::Value{0.f}, {}}}});
+        p.wire(0, slot::height, "broken");
+        told("");
+    }
+    SECTION("a height that reads the height") {
+        p.node(0, "itself", "reliefheight", "float", {});
+        p.wire(0, slot::height, "itself");
+        told("");
+        CHECK(p.out_at(.5f, .5f) == Approx(0.f).margin(1e-4));  // nothing lies below the base
+    }
+    SECTION("a map that is gone") {
+        p.map(0, "gone.tif", 4, [](int, int) { return 1.f; });
+        fs::remove(p.s.path / "gone.tif");
+        CHECK(told("cannot be read"));
+    }
+    SECTION("a tile that is gone") {
+        p.s.write(
+            "square.obj",
+            "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nv 2 0 .37\nv 2 1 .37\nvt 0 0\nvt 1 0\nvt 1 "
+            "1\nvt 0 1\nvt 2 0\nvt 2 1\nf 1/1 2/2 3/3 4/4\nf 2/2 5/5 6/6 3/3\n");
+        p.map(0, "tile.1001.tif", 4, [](int, int) { return 1.f; });
+        p.layer(0).nodes[0].inputs["file"].value = std::string("tile.<UDIM>.tif");
+        p.set(0, slot::height_scale, .1f);
+        CHECK(told("Tiles of a height map are missing"));
+        CHECK(p.out_at(.5f, .5f) == Approx(.05f).margin(1e-4));
+        CHECK(p.out_at(1.5f, .5f) == Approx(0.f).margin(1e-4));
+    }
+    SECTION("no UVs") {
+        p.s.write("square.obj", "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nf 1 2 3 4\n");
+        p.map(0, "any.tif", 4, [](int, int) { return 1.f; });
+        CHECK(told("no UVs"));
+    }
+    SECTION("UVs of no area, and faces turned over") {
+        p.s.write("square.obj",
+                  "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nvt .5 .5\nvt 1 0\nvt 0 1\nf 1/1 2/1 "
+                  "3/1\nf 1/1 3/3 4/2\n");
+        p.map(0, "any.tif", 8, [](int x, int y) { return float(x * y) / 49.f; });
+        p.set(0, slot::height_scale, 3.f);  // steep: it folds over itself
+        told("");
+    }
+}
+
+TEST_CASE("a displaced picture is the same at any number of threads") {
+    Plate p;
+    p.node(0, "bumps", "fractal3d", "float", {});
+    p.wire(0, slot::height, "bumps");
+    p.set(0, slot::height_scale, .05f);
+    auto picture = [&](size_t threads) {
+        tbb::global_control limit(tbb::global_control::max_allowed_parallelism, threads);
+        render::Workshop fresh;
+        return rendered(*prepared(p.scene, p.s.path, fresh), 24, 24, 4);
+    };
+    CHECK(picture(1) == picture(3));
+}
+
+TEST_CASE("the first heights after an edit are coarse, then as fine as the picture can tell") {
+    Plate p;
+    p.node(0, "bumps", "fractal3d", "float", {});
+    p.wire(0, slot::height, "bumps");
+    p.set(0, slot::height_scale, .05f);
+    p.scene.render.width = p.scene.render.height = 4096;
+    p.scene.render.relief_points = 4;
+    const auto first = p.ready({.field_rays = geometry::field_rays_first});
+    CHECK_FALSE(first->fields_final);
+    const auto last = p.ready();
+    CHECK(last->fields_final);
+    CHECK(last->geometry->shape(0).bytes() > 4 * first->geometry->shape(0).bytes());
+    CHECK(p.ready({.field_rays = geometry::field_rays_first})->geometry == last->geometry);  // it is there already
+    CHECK(p.ready({.relief = render::Relief::quick})->fields_final);
+}
