@@ -17,6 +17,10 @@ namespace {
 
 constexpr int most_levels = 6;                     // an edge is halved so often at most
 constexpr size_t inside_budget = size_t(4) << 20;  // samples over all parts: 64 MB of shares
+// A relief differs from its means everywhere, and rays that meet it cost several times as much: samples go where
+// coarse faces leave large gaps, and no further.
+constexpr int most_levels_of_relief = 4;
+constexpr size_t inside_budget_of_relief = size_t(1) << 17;
 // Pieces that are longer than the first are always halved, and those that are shorter than the second never; as parts
 // of the range. What is met within a reach changes over about a reach; distances change over all that stands there.
 struct Pieces {
@@ -226,7 +230,7 @@ private:
         const float length = (q - p).length();
         std::vector<Value> at{at_unique_[e.a], at_unique_[e.b]};
         const bool coarse = rays_ < field_rays_final;
-        for (int level = 0; level < (coarse ? 2 : most_levels); ++level) {
+        for (int level = 0; level < (coarse ? 2 : levels_); ++level) {
             const float piece = length / float(1 << level);
             const bool forced = piece > pieces_.longest * size_;
             if (coarse ? !forced : piece < pieces_.shortest * size_) break;
@@ -295,7 +299,7 @@ private:
                     level = std::max(level, edges_[e].level);
             if (level == 0) continue;
             const int r = 1 << level;
-            if (total + grid_size(r) > inside_budget) {
+            if (total + grid_size(r) > budget_) {
                 cut = true;
                 continue;
             }
@@ -304,9 +308,9 @@ private:
         }
         std::vector<size_t> open(faces.size());
         for (size_t k = 0; k < faces.size(); ++k) open[k] = k;
-        for (int round = 0; !open.empty() && round < most_levels; ++round) {
-            const float a = lerp(from, to, float(round) / float(most_levels));
-            const float b = lerp(from, to, float(round + 1) / float(most_levels));
+        for (int round = 0; !open.empty() && round < levels_; ++round) {
+            const float a = lerp(from, to, float(round) / float(levels_));
+            const float b = lerp(from, to, float(round + 1) / float(levels_));
             const bool good = for_all(open.size(), 4, a, b, progress, [&](size_t first, size_t last) {
                 const FieldSampler sample = samplers_();
                 for (size_t k = first; k < last; ++k) {
@@ -320,7 +324,7 @@ private:
                 Face& face = faces[k];
                 if (rays_ < field_rays_final || !is_rough(face.t, face.r, face.grid)) continue;
                 const size_t more = grid_size(2 * face.r) - grid_size(face.r);
-                if (total + more > inside_budget) {
+                if (total + more > budget_) {
                     cut = true;
                     continue;
                 }
@@ -370,7 +374,7 @@ private:
         const uint32_t* i = &m_.indices[3 * size_t(t)];
         float longest = 0.f;
         for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
-        if (2 * r > 1 << most_levels || longest / float(r) < 2.f * pieces_.shortest * size_) return false;
+        if (2 * r > 1 << levels_ || longest / float(r) < 2.f * pieces_.shortest * size_) return false;
         for (int j = 0; j <= r; ++j)
             for (int k = 0; k + j + 1 <= r; ++k) {
                 const Value& v = grid[grid_row(r, j) + size_t(k)];
@@ -388,6 +392,8 @@ private:
     const nodes::FieldRequest& request_;
     int rays_;
     float size_;
+    const int levels_ = instance_.shape->stands_out() ? most_levels_of_relief : most_levels;
+    const size_t budget_ = instance_.shape->stands_out() ? inside_budget_of_relief : inside_budget;
     Pieces pieces_ = kind_.channels > 1 ? of_shares : of_numbers;
     FieldSamplers samplers_;
     std::vector<V3f> world_, toward_;

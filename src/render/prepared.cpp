@@ -13,8 +13,7 @@
 namespace vemtra::render {
 namespace {
 
-constexpr size_t first_points = 300000;  // computed heights per part while hands are at work
-constexpr float widest = 1e6f;           // metres: beyond, numbers of single precision tell no places apart
+constexpr float widest = 1e6f;  // metres: beyond, numbers of single precision tell no places apart
 
 /// The steps of making a Prepared, in their order. Each leaves out what is broken and tells it.
 class Preparing {
@@ -175,17 +174,17 @@ private:
         if (!maps(rest) || !fields(rest, rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
         const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
-        const size_t most = size_t(std::clamp(s_.render.relief_points, 1, 512)) << 20;
-        const auto out = displace(rest, compiled, shop_, paths_, first ? std::min(most, first_points) : most,
-                                  p_->problems, options_.progress);
+        const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
+        field_geometry_ = shop_.geometry(out->for_fields);
         p_->fields_final = rest.fields_final && (out->final || options_.relief == Relief::quick);
         return true;
     }
-    /// Fields of the displaced form are worth their time once hands rest; until then those of the form serve.
+    /// Fields of the displaced form are worth their time once hands rest; until then those of the form serve. They are
+    /// computed on heights that do not follow the camera: it may move without a new one.
     const std::shared_ptr<const geometry::Geometry>& field_geometry() const {
-        return options_.field_rays < geometry::field_rays_final ? rest_ : p_->geometry;
+        return field_geometry_ && options_.field_rays >= geometry::field_rays_final ? field_geometry_ : rest_;
     }
 
     bool maps(Prepared& p) {
@@ -231,9 +230,10 @@ private:
             }
             fields.push_back(shop_.field(on, wanted, request, options_.field_rays, options_.progress));
             if (!fields.back()) return false;
-            p.fields_final &= fields.back()->rays >= geometry::field_rays_final && (&p != p_.get() || on == p.geometry);
+            p.fields_final &= fields.back()->rays >= geometry::field_rays_final &&
+                              (&p != p_.get() || !field_geometry_ || on == field_geometry_);
         }
-        p.fields = std::make_shared<geometry::Fields>(p.geometry, fields);
+        p.fields = std::make_shared<geometry::Fields>(on, fields);
         return true;
     }
 
@@ -267,7 +267,8 @@ private:
     }
 
     std::shared_ptr<Prepared> p_;
-    std::shared_ptr<const geometry::Geometry> rest_;  ///< before heights moved anything
+    std::shared_ptr<const geometry::Geometry> rest_;            ///< before heights moved anything
+    std::shared_ptr<const geometry::Geometry> field_geometry_;  ///< null: nothing is moved
     const scene::Scene& s_;
     Workshop& shop_;
     const PrepareOptions& options_;

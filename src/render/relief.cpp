@@ -283,7 +283,7 @@ float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, con
     const float distance = std::max((nearest - camera.position).length(), .05f * size);
     const Pinhole eye(camera, std::max(1, scene.render.width), std::max(1, scene.render.height));
     const float spacing = std::max(1e-7f * size, std::max(.1f, pixels) * eye.pixel_angle * distance);
-    return std::exp2(std::floor(std::log2(spacing)));
+    return std::exp2(std::round(std::log2(spacing)));
 }
 
 namespace {
@@ -291,26 +291,31 @@ namespace {
 class Displacing {
 public:
     Displacing(const Prepared& rest, const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs, Workshop& shop,
-               const Paths& paths, size_t points, std::vector<Error>& problems, Progress* progress)
+               const Paths& paths, bool first, std::vector<Error>& problems, Progress* progress)
         : rest_(rest),
           reliefs_(reliefs),
           shop_(shop),
           paths_(paths),
-          points_(points),
+          first_(first),
           problems_(problems),
           progress_(progress) {}
 
     std::optional<DisplaceResult> run() {
         DisplaceResult out;
         out.instances = rest_.geometry->instances();
+        out.for_fields = out.instances;
         for (size_t i = 0; i < out.instances.size(); ++i) {
             const size_t b = size_t(rest_.build_up_of[i]);
             const BuildUpRelief* relief = b < reliefs_.size() ? reliefs_[b].get() : nullptr;
             if (!relief || rest_.parts[i]->flat) continue;
             if (relief->least == 0.f && relief->largest == 0.f) continue;
-            auto shape = relief->map ? of_map(uint32_t(i), *relief) : computed(uint32_t(i), *relief, out.final);
+            if (relief->map) {
+                if (auto shape = of_map(uint32_t(i), *relief))
+                    out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+            } else {
+                computed(uint32_t(i), *relief, out);
+            }
             if (stopped(progress_)) return std::nullopt;
-            if (shape) out.instances[i].shape = std::move(shape);
         }
         return out;
     }
@@ -405,13 +410,10 @@ private:
     }
 
     /// How finely the network is computed: as the picture can tell, as far as the points go.
-    std::shared_ptr<const geometry::Shape> computed(uint32_t i, const BuildUpRelief& relief, bool& final) {
+    void computed(uint32_t i, const BuildUpRelief& relief, DisplaceResult& out) {
         const geometry::Instance& in = instance(i);
         const geometry::Mesh& m = in.shape->faces_as_triangles();
         const scene::Scene& s = *rest_.scene;
-        const float pixels = s.render.relief_pixels;
-        const float wanted = relief_spacing(s, rest_.camera, in.bounds(), pixels) / in.scale;
-        const size_t full = size_t(std::clamp(s.render.relief_points, 1, 512)) << 20;
         float least = relief.least / in.scale;
         float largest = relief.largest / in.scale;
         if (const float most = most_height(i); std::max(-least, largest) > most) {
@@ -434,12 +436,16 @@ private:
                 return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
             });
         };
-        const float best = affordable(m, wanted, full);
-        if (points_ >= full) return displaced(best, false);
-        if (auto kept = displaced(best, true)) return kept;
-        const float spacing = affordable(m, wanted, points_);
-        final &= spacing <= best;
-        return displaced(spacing, false);
+        const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
+        const float steady = affordable(m, smallest, first_relief_points);
+        if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+        const float wanted = relief_spacing(s, rest_.camera, in.bounds(), s.render.relief_pixels) / in.scale;
+        const float best = affordable(m, wanted, size_t(std::clamp(s.render.relief_points, 1, 512)) << 20);
+        if (best >= steady || stopped(progress_)) return;
+        if (auto shape = displaced(best, first_))
+            out.instances[i].shape = std::move(shape);
+        else
+            out.final = false;
     }
     /// Of all that its heights follow from, but how finely they are computed.
     uint64_t hash_of(uint32_t i, const BuildUpRelief& relief) const {
@@ -507,7 +513,7 @@ private:
     const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs_;
     Workshop& shop_;
     const Paths& paths_;
-    size_t points_;
+    bool first_;
     std::vector<Error>& problems_;
     Progress* progress_;
 };
@@ -516,9 +522,9 @@ private:
 
 std::optional<DisplaceResult> displace(const Prepared& rest,
                                        const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
-                                       Workshop& workshop, const Paths& paths, size_t points,
-                                       std::vector<Error>& problems, Progress* progress) {
-    return Displacing(rest, reliefs, workshop, paths, points, problems, progress).run();
+                                       Workshop& workshop, const Paths& paths, bool first, std::vector<Error>& problems,
+                                       Progress* progress) {
+    return Displacing(rest, reliefs, workshop, paths, first, problems, progress).run();
 }
 
 }  // namespace vemtra::render

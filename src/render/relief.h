@@ -47,18 +47,22 @@ std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::S
                                                                   std::vector<Error>& problems);
 
 /// The distance between computed heights that a picture can tell, metres: `pixels` of it at the nearest point of the
-/// box, rounded down to a power of two so that a camera that moves a little changes nothing.
+/// box, rounded to a power of two so that a camera that moves a little changes nothing.
 float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, const Box3f& box, float pixels);
+
+/// Computed heights of a part that do not follow the camera: what fields are computed on, and the first picture shows.
+inline constexpr size_t first_relief_points = 300000;
 
 struct DisplaceResult {
     std::vector<geometry::Instance> instances;
-    bool final = true;  ///< computed heights are as fine as they will be
+    std::vector<geometry::Instance> for_fields;  ///< the same whatever the camera
+    bool final = true;                           ///< computed heights are as fine as they will be
 };
-/// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. `points`: computed
-/// heights per part at most. Nothing if stopped.
+/// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. `first`: computed
+/// heights need not be better than those for fields. Nothing if stopped.
 std::optional<DisplaceResult> displace(const Prepared& rest,
                                        const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
-                                       Workshop& workshop, const Paths& paths, size_t points,
-                                       std::vector<Error>& problems, Progress* progress);
+                                       Workshop& workshop, const Paths& paths, bool first, std::vector<Error>& problems,
+                                       Progress* progress);
 
 }  // namespace vemtra::render
