@@ -1,5 +1,5 @@
-// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|memory|window ...]; tiles needs about 60 GB of
-// disk
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|memory|window ...]; tiles needs
+// about 60 GB of disk
 #include <string>
 
 #include "bench.h"

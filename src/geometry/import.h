@@ -38,8 +38,8 @@ struct RawPart {
     std::vector<V3f> colors;
     std::vector<uint32_t> indices;
     std::vector<uint8_t> continues;  ///< as Mesh has it; as long as there are triangles, or empty
-    M44f transform;    ///< row vectors: asset = p * transform, in file units
-    int same_as = -1;  ///< index of an earlier part that has the same mesh; then there are no arrays here
+    M44f transform;                  ///< row vectors: asset = p * transform, in file units
+    int same_as = -1;                ///< index of an earlier part that has the same mesh; then there are no arrays here
 };
 using RawParts = Result<std::vector<RawPart>>;
 

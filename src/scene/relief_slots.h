@@ -2,20 +2,25 @@
 // in nodes/surface_description.cpp.
 #pragma once
 
+#define VEMTRA_RELIEF_SLOTS(X) \
+    X(height)                  \
+    X(height_scale)            \
+    X(height_strength)         \
+    X(height_neutral)          \
+    X(height_low)              \
+    X(height_high)             \
+    X(height_gamma)            \
+    X(height_smoothing)        \
+    X(height_join)             \
+    X(height_softness)         \
+    X(height_thickness)        \
+    X(height_levelling)
+
 namespace vemtra::scene::slot {
 
-inline constexpr const char* height = "height";
-inline constexpr const char* height_scale = "height_scale";
-inline constexpr const char* height_strength = "height_strength";
-inline constexpr const char* height_neutral = "height_neutral";
-inline constexpr const char* height_low = "height_low";
-inline constexpr const char* height_high = "height_high";
-inline constexpr const char* height_gamma = "height_gamma";
-inline constexpr const char* height_smoothing = "height_smoothing";
-inline constexpr const char* height_join = "height_join";
-inline constexpr const char* height_softness = "height_softness";
-inline constexpr const char* height_thickness = "height_thickness";
-inline constexpr const char* height_levelling = "height_levelling";
+#define VEMTRA_SLOT_NAME(name) inline constexpr const char* name = #name;
+VEMTRA_RELIEF_SLOTS(VEMTRA_SLOT_NAME)
+#undef VEMTRA_SLOT_NAME
 
 }  // namespace vemtra::scene::slot
 

@@ -41,7 +41,7 @@ private:
     int width_, height_;
     float least_, step_;
     std::vector<uint16_t> codes_;  ///< and one more, so that four bytes may be read at each
-    std::vector<Level> levels_;  ///< [0] has squares of two texels
+    std::vector<Level> levels_;    ///< [0] has squares of two texels
 };
 
 /// Reads one channel ("r", "g", "b", "a", a name, or "luminance") of a file as it is, without a colour space.

@@ -43,6 +43,7 @@ TEST_CASE("slots are described as they are computed: the same names, components,
     for (const auto* d : {&nodes::surface_description(), &nodes::coat_description()})
         for (const nodes::Port& port : d->ports) {
             INFO(port.name);
+            if (port.group == "relief") continue;
             const surface::SlotField* f = surface::slot_field(port.name.c_str());
             REQUIRE(f);
             CHECK(f->components == nodes::components(port.type));
