@@ -257,11 +257,14 @@ void MainWindow::make_view_menu() {
                         [this, shown = v.view] { bench_->show_view(shown); });
     view->addSeparator();
     add_command(view, "&Hold", "Stop and go on", QKeySequence("H"), [this] { strip_->hold()->click(); });
-    add_command(view, "R&elief", "Leave heights of layers out of the picture; again brings them back",
-                QKeySequence("E"), [this] {
-                    const bool on = bench_->live().relief != render::Relief::off;
-                    bench_->set_relief(on ? render::Relief::off : render::Relief::full);
-                });
+    auto relief = [this](render::Relief other) {
+        const bool full = bench_->live().relief == render::Relief::full;
+        bench_->set_relief(full ? other : render::Relief::full);
+    };
+    add_command(view, "No r&elief", "Leave heights of layers out of the picture; again brings them back",
+                QKeySequence("E"), [relief] { relief(render::Relief::off); });
+    add_command(view, "&Quick relief", "Keep computed heights coarse, for slow moments; again goes back",
+                QKeySequence("Shift+E"), [relief] { relief(render::Relief::quick); });
     add_command(view, "&Region", "Render only a part of the picture", QKeySequence("R"),
                 [this] { strip_->region()->click(); });
     add_command(view, "&Keep picture", "Keep it as a snapshot", QKeySequence("K"), [this] { bench_->keep_picture(); });

@@ -105,9 +105,6 @@ void PictureStrip::add_rendering() {
     denoise_ = button("Smooth", "Denoise the preview, guided by form and colour", true);
     denoise_->setChecked(true);
     connect(denoise_, &QToolButton::clicked, &bench_, &Workbench::set_denoise);
-    relief_ = combo("Heights of layers: left out, computed coarsely for slow moments, or as the project says (E)", 92);
-    relief_->addItems({"no relief", "quick relief", "full relief"});
-    connect(relief_, &QComboBox::activated, this, [this](int i) { bench_.set_relief(render::Relief(i)); });
     scale_ = combo("Share of the pixels that are rendered", 70);
     for (int percent : {25, 50, 100}) scale_->addItem(QString("%1 %").arg(percent), percent);
     scale_->setCurrentIndex(2);
@@ -135,7 +132,6 @@ void PictureStrip::refresh() {
         if (texture::display_views()[i] == s.display.view) look_->setCurrentIndex(int(i));
     shown_->setCurrentIndex(int(bench_.live().view));
     hold_->setChecked(bench_.live().hold);
-    relief_->setCurrentIndex(int(bench_.live().relief));
 }
 
 void PictureStrip::refresh_region() {

@@ -39,7 +39,7 @@ private:
     Workbench& bench_;
     RenderView& view_;
     QBoxLayout* row_;
-    QComboBox *camera_, *shown_, *scale_, *look_, *relief_;
+    QComboBox *camera_, *shown_, *scale_, *look_;
     ValueField *exposure_, *focal_;
     QToolButton *hold_, *region_, *denoise_;
 };

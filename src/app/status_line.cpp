@@ -15,6 +15,8 @@ StatusLine::StatusLine(Workbench& bench, QStatusBar* bar) : QObject(bar), bench_
     noise_ = cell(bar, 80, "Mean relative error of the picture");
     rays_ = cell(bar, 96, "Rays followed per second");
     memory_ = cell(bar, 94, "Memory that Vemtra holds");
+    relief_ = cell(bar, 0, "Heights of layers are not all in the picture (E, Shift+E)");
+    relief_->hide();
     findings_ = new QPushButton;
     findings_->setToolTip("What the checks noticed");
     findings_->setFlat(true);
@@ -52,6 +54,9 @@ void StatusLine::refresh() {
     memory_->setText(QString("%1 MB").arg(bench_.memory() >> 20));
     const size_t n = bench_.findings().size();
     findings_->setText(n == 1 ? "1 finding" : QString("%1 findings").arg(n));
+    const render::Relief relief = bench_.live().relief;
+    relief_->setText(relief == render::Relief::off ? "no relief" : "quick relief");
+    relief_->setVisible(relief != render::Relief::full);
     refresh_work();
 }
 

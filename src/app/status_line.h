@@ -26,7 +26,7 @@ private:
     void refresh_work();
 
     Workbench& bench_;
-    QLabel *samples_, *noise_, *rays_, *memory_, *message_, *activity_;
+    QLabel *samples_, *noise_, *rays_, *memory_, *relief_, *message_, *activity_;
     QPushButton *findings_, *stop_;
     QProgressBar* progress_;
 };

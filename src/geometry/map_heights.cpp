@@ -123,6 +123,11 @@ struct Segment {
 struct MapGrid {
     MapGrid(std::shared_ptr<const Mesh> mesh, std::shared_ptr<const Welds> welds, const MapPlacing& placing)
         : mesh_(std::move(mesh)), m(*mesh_), welds_(std::move(welds)), p(placing) {
+        for (const auto& t : p.tiles) {
+            pyramids.emplace_back();
+            if (t)
+                for (const auto& l : t->pyramid()) pyramids.back().push_back({l.lo, l.hi, l.width, l.height});
+        }
         find_tiles();
         levels = relief_levels(m, *welds_, [&](uint32_t f) { return texels_along(f); });
         find_seams();
@@ -196,6 +201,7 @@ struct MapGrid {
     std::unordered_map<uint32_t, std::vector<Spot>> torn;       ///< per place where UVs disagree: what they say
     std::vector<size_t> first_piece;                            ///< per face, in lo and hi
     std::vector<uint16_t> lo, hi;
+    std::vector<std::vector<ReliefMapLevel>> pyramids;  ///< per tile
     const Welds& welds() const { return *welds_; }
 
     void find_tiles() {
@@ -435,6 +441,8 @@ public:
         c.width = t->width();
         c.height = t->height();
         c.repeat = g_.repeats();
+        c.pyramid = g_.pyramids[size_t(k)].data();
+        c.pyramid_levels = int(g_.pyramids[size_t(k)].size());
         V2f uv[3];
         g_.corners(face, uv);
         for (int n = 0; n < 3; ++n) c.u[n] = uv[n].x, c.v[n] = uv[n].y;

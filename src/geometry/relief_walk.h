@@ -55,17 +55,26 @@ public:
     virtual void at(const int* i, const int* j, int count, float* out) const = 0;
 };
 
+/// One level of a map's min-max pyramid; each array may be read two bytes beyond its end.
+struct ReliefMapLevel {
+    const uint16_t *lo, *hi;
+    int width, height;
+};
+
 /// Heights as 16-bit codes, for a walk that asks nobody.
 struct ReliefCodes {
     float least = 0.f, step = 0.f;  ///< metres of a code are least + step * code,
     const float* metres = nullptr;  ///< or stand here
-    /// The least and largest of pieces, step by step: the face's sixteen children, then theirs. Null: bounds() knows.
+    /// The least and largest of pieces, step by step: the face's sixteen children, then theirs. Null: the map's pyramid
+    /// says it, or where that is null bounds().
     const uint16_t *lo = nullptr, *hi = nullptr;
     /// At grid points, row by row; or, where null, of a map between its texels:
     const uint16_t* grid = nullptr;
     const uint16_t* texels = nullptr;  ///< width * height, row 0 on top
     int width = 0, height = 0;
     bool repeat = false;
+    const ReliefMapLevel* pyramid = nullptr;  ///< [0] are the texels
+    int pyramid_levels = 0;
     float u[3], v[3];  ///< of the corners, on the map
 };
 /// Pieces of a face of this level that are noted before those `depth` steps below it; depth 1 are its own children, and

@@ -52,6 +52,8 @@ void HeightTile::build() {
                         std::max(std::max(hi[y0 + x0], hi[y0 + x1]), std::max(hi[y1 + x0], hi[y1 + x1]));
                 }
         });
+        l.lo.push_back(0);
+        l.hi.push_back(0);
         levels_.push_back(std::move(l));
         lo = levels_.back().lo.data();
         hi = levels_.back().hi.data();
@@ -81,6 +83,12 @@ void HeightTile::range(int x0, int y0, int x1, int y1, uint16_t& lo, uint16_t& h
     const size_t d = size_t(y1 >> level) * row;
     lo = std::min(std::min(l[c + a], l[c + b]), std::min(l[d + a], l[d + b]));
     hi = std::max(std::max(h[c + a], h[c + b]), std::max(h[d + a], h[d + b]));
+}
+
+std::vector<HeightTile::View> HeightTile::pyramid() const {
+    std::vector<View> out{{codes_.data(), codes_.data(), width_, height_}};
+    for (const Level& l : levels_) out.push_back({l.lo.data(), l.hi.data(), l.width, l.height});
+    return out;
 }
 
 size_t HeightTile::bytes() const {

@@ -29,6 +29,12 @@ public:
     void range(int x0, int y0, int x1, int y1, uint16_t& lo, uint16_t& hi) const;
     uint16_t lowest() const { return levels_.empty() ? codes_[0] : levels_.back().lo[0]; }
     uint16_t highest() const { return levels_.empty() ? codes_[0] : levels_.back().hi[0]; }
+    /// The pyramid from the texels on; each array may be read two bytes beyond its end.
+    struct View {
+        const uint16_t *lo, *hi;
+        int width, height;
+    };
+    std::vector<View> pyramid() const;
     size_t bytes() const;
     size_t pyramid_bytes() const { return size_t(width_) * size_t(height_) * 16 / 3; }  ///< of min and max per texel on
 

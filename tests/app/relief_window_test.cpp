@@ -22,10 +22,10 @@ TEST_CASE("heights move the form in the window; one key leaves them out, a tick 
     const size_t before = standing_out(t.w);
     const std::string part = "plug";
     t.bench.select_part(part);
-    const scene::Part* worn = scene::find(t.bench.scene().parts, part);
-    REQUIRE(worn);
+    REQUIRE(scene::find(t.bench.scene().parts, part));
+    const std::string worn = scene::find(t.bench.scene().parts, part)->build_up;
     t.bench.edit("Height", [&](scene::Scene& s) {
-        scene::Layer& base = scene::find(s.build_ups, worn->build_up)->layers[0];
+        scene::Layer& base = scene::find(s.build_ups, worn)->layers[0];
         base.surface[nodes::slot::height] = {scene::Value{1.f}, {}};
         base.surface[nodes::slot::height_scale] = {scene::Value{.001f}, {}};
     });
@@ -51,7 +51,7 @@ TEST_CASE("heights move the form in the window; one key leaves them out, a tick 
             break;
         }
     REQUIRE(found);
-    CHECK(scene::find(t.bench.scene().parts, part)->flat);
+    CHECK(wait_until([&] { return scene::find(t.bench.scene().parts, part)->flat; }, 5));
     CHECK(standing_out(t.w) == before);
     t.bench.undo();
     CHECK_FALSE(scene::find(t.bench.scene().parts, part)->flat);

@@ -192,7 +192,11 @@ TEST_CASE("nothing leaks through displaced forms at seams, hard edges and where 
 TEST_CASE("a map's heights are met at every texel, and tiled without memory") {
     const auto m = square(2.f);
     const auto w = geometry::weld(*m);
-    const auto tile = bumps(32);
+    std::vector<float> waves;
+    for (int y = 0; y < 32; ++y)
+        for (int x = 0; x < 32; ++x)
+            waves.push_back(.5f + .3f * std::sin(float(x) * pi / 8.f) * std::cos(float(y) * pi / 16.f));
+    const auto tile = std::make_shared<texture::HeightTile>(32, 32, waves);
     const Displaced d(m, w, of_map(m, w, {.tiles = {tile}}, {.scale = .05f, .neutral = 0.f}));
     std::mt19937 random(5);
     std::uniform_real_distribution<float> x(.02f, 1.98f);
@@ -209,6 +213,23 @@ TEST_CASE("a map's heights are met at every texel, and tiled without memory") {
     tiled.place[0][0] = tiled.place[1][1] = 100.f;
     const auto many = of_map(m, w, tiled, {.scale = .05f, .neutral = 0.f});
     CHECK(many->bytes() <= d.heights->bytes());
+    // Copy by copy the same surface: 100 x 100 of them on a square a hundred times as large.
+    const auto large = square(200.f);
+    const auto lw = geometry::weld(*large);
+    const geometry::Geometry copies(
+        {geometry::Instance(geometry::make_displaced(geometry::make_shape(large), lw,
+                                                     of_map(large, lw, tiled, {.scale = .05f, .neutral = 0.f})),
+                            M44f())});
+    differ = 0;
+    for (int k = 0; k < 5000; ++k) {
+        const V3f to(x(random), 0, -x(random));
+        const V3f down(.1f * (x(random) - 1.f), -1.f, .1f * (x(random) - 1.f));
+        const V3f corner(2.f * float(k % 97 + 1), 0.f, -2.f * float(k % 89 + 1));
+        const Hit a = shoot(d.direct, to - down * .2f, down);
+        const Hit b = shoot(copies, corner + to - down * .2f, down);
+        differ += a.any != b.any || std::fabs(a.t - b.t) > 2e-3f;
+    }
+    CHECK(differ < 25);  // the one copy ends at its rim
 }
 
 TEST_CASE("the bounds of a height map hold every rectangle of it") {

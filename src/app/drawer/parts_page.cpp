@@ -50,28 +50,12 @@ public:
         });
         connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
             if (filling_) return;
-            const std::string id = item->data(0, Qt::UserRole).toString().toStdString();
-            bench_.edit(column == 2   ? "Show or hide part"
-                        : column == 4 ? "Relief of part"
-                        : column == 5 ? "Smoothness of part"
-                        : column == 3 ? "Priority of part"
-                                      : "Rename part",
-                        [&](scene::Scene& s) {
-                            if (auto* part = scene::find(s.parts, id)) {
-                                if (column == 2)
-                                    part->visible = item->checkState(2) == Qt::Checked;
-                                else if (column == 4)
-                                    part->flat = item->checkState(4) != Qt::Checked;
-                                else if (column == 5) {
-                                    QString text = item->text(5).trimmed();
-                                    part->hard_edges = text.endsWith('!');
-                                    part->subdivision = std::clamp(text.remove('!').toInt(), 0, 6);
-                                } else if (column == 3)
-                                    part->priority = std::clamp(item->text(3).toInt(), -99, 99);
-                                else
-                                    part->name = item->text(0).toStdString();
-                            }
-                        });
+            // The list is filled anew by the edit: not while the item is still at work.
+            QMetaObject::invokeMethod(
+                this,
+                [this, column, id = item->data(0, Qt::UserRole).toString().toStdString(), text = item->text(column),
+                 ticked = item->checkState(column) == Qt::Checked] { change(id, column, text, ticked); },
+                Qt::QueuedConnection);
         });
         connect(&bench_, &Workbench::changed, this, [this] { fill(); });
         connect(&bench_, &Workbench::selection_changed, this, [this] { fill(); });
@@ -79,6 +63,25 @@ public:
     }
 
 private:
+    void change(const std::string& id, int column, const QString& text, bool ticked) {
+        static constexpr const char* labels[] = {"Rename part",      "Part",           "Show or hide part",
+                                                 "Priority of part", "Relief of part", "Smoothness of part"};
+        bench_.edit(labels[std::clamp(column, 0, 5)], [&](scene::Scene& s) {
+            scene::Part* part = scene::find(s.parts, id);
+            if (!part) return;
+            switch (column) {
+                case 0: part->name = text.toStdString(); break;
+                case 2: part->visible = ticked; break;
+                case 3: part->priority = std::clamp(text.toInt(), -99, 99); break;
+                case 4: part->flat = !ticked; break;
+                case 5:
+                    part->hard_edges = text.trimmed().endsWith('!');
+                    part->subdivision = std::clamp(QString(text).remove('!').trimmed().toInt(), 0, 6);
+                    break;
+                default: break;
+            }
+        });
+    }
     void fill() {
         const scene::Scene& s = bench_.scene();
         filling_ = true;

@@ -88,6 +88,9 @@ inline Ints least(Ints a, Ints b) {
 inline Ints most(Ints a, Ints b) {
     return {_mm512_max_epi32(a.v, b.v)};
 }
+inline Ints shifted(Ints a, int right) {
+    return {_mm512_srl_epi32(a.v, _mm_cvtsi32_si128(right))};
+}
 inline Mask less(Ints a, Ints b) {
     return _mm512_cmp_epi32_mask(a.v, b.v, _MM_CMPINT_LT);
 }
@@ -198,6 +201,10 @@ inline Ints least(Ints x, Ints y) {
 }
 inline Ints most(Ints x, Ints y) {
     return {_mm256_max_epi32(x.a, y.a), _mm256_max_epi32(x.b, y.b)};
+}
+inline Ints shifted(Ints x, int right) {
+    const __m128i by = _mm_cvtsi32_si128(right);
+    return {_mm256_srl_epi32(x.a, by), _mm256_srl_epi32(x.b, by)};
 }
 inline Mask less(Ints x, Ints y) {
     return bits(_mm256_castsi256_ps(_mm256_cmpgt_epi32(y.a, x.a)), _mm256_castsi256_ps(_mm256_cmpgt_epi32(y.b, x.b)));

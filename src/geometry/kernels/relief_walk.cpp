@@ -174,6 +174,96 @@ struct Waiting {
     float near;
 };
 
+/// The heights over children from the map's pyramid: at the level whose squares are as wide as a child, it lies on two
+/// of them across and down, or three where it runs over the map's end. False where coordinates are too large for that.
+inline bool bounds_from_map(const ReliefFace& f, const ReliefPiece& p, bool whole_odd, Floats& lo, Floats& hi) {
+    static constexpr Tables quarters = make_tables(false);
+    static constexpr Tables halves = make_tables(true);
+    const Tables& tables = whole_odd ? halves : quarters;
+    const ReliefCodes& c = *f.codes;
+    const float per = 1.f / float(1 << f.levels);
+    const Floats size = both(float(p.sign * p.size) * per);
+    Floats low[2];
+    Floats high[2];
+    for (int k = 0; k < 3; ++k) {
+        const Floats w1 = fused(load(tables.a[k]), size, both(float(p.i) * per));
+        const Floats w2 = fused(load(tables.b[k]), size, both(float(p.j) * per));
+        const Floats w0 = both(1.f) - w1 - w2;
+        const Floats u = fused(w0, both(c.u[0]), fused(w1, both(c.u[1]), w2 * c.u[2]));
+        const Floats v = fused(w0, both(c.v[0]), fused(w1, both(c.v[1]), w2 * c.v[2]));
+        low[0] = k ? least(low[0], u) : u, high[0] = k ? most(high[0], u) : u;
+        low[1] = k ? least(low[1], v) : v, high[1] = k ? most(high[1], v) : v;
+    }
+    float far = 0.f;
+    float step[2] = {0.f, 0.f};
+    for (int k = 0; k < 3; ++k) {
+        const int o = (k + 1) % 3;
+        const float du = abs_of(c.u[k] - c.u[o]);
+        const float dv = abs_of(c.v[k] - c.v[o]);
+        step[0] = du > step[0] ? du : step[0];
+        step[1] = dv > step[1] ? dv : step[1];
+        const float at = abs_of(c.u[k]) > abs_of(c.v[k]) ? abs_of(c.u[k]) : abs_of(c.v[k]);
+        far = at > far ? at : far;
+    }
+    const float sizes[2] = {float(c.width), float(c.height)};
+    const float child = float(p.size) * per * (whole_odd ? .5f : .25f);
+    const float slack = 1e-6f * (far + 1.f);
+    const float wide_u = (step[0] * child + 2.f * slack) * sizes[0];
+    const float wide_v = (step[1] * child + 2.f * slack) * sizes[1];
+    const float wide = (wide_u > wide_v ? wide_u : wide_v) + 3.f;  // texels, ends included
+    if (!(far * (sizes[0] > sizes[1] ? sizes[0] : sizes[1]) < 4e6f)) return false;
+    int level = 0;
+    while (level < c.pyramid_levels - 1 && float(1 << level) < wide) ++level;
+    const bool all = float(1 << level) < wide || wide > sizes[0] || wide > sizes[1];
+    const ReliefMapLevel& l = c.pyramid[all ? c.pyramid_levels - 1 : level];
+    auto metres = [&](Ints code) { return c.metres ? floats_at(c.metres, code) : as_floats(code) * c.step + c.least; };
+    Ints lowest = codes_at(l.lo, both(0));
+    Ints highest = codes_at(l.hi, both(0));
+    if (!all) {
+        Ints cells[2][3];  // columns and rows: the first, the last, the map's last where it is run over
+        Mask over = 0;
+        for (int a = 0; a < 2; ++a) {
+            const Floats from = a ? both(1.f) - high[1] : low[0];
+            const Floats to = a ? both(1.f) - low[1] : high[0];
+            const Ints last = both((a ? c.height : c.width) - 1);
+            const Ints zero = both(0);
+            const Floats first = floor_of((from - slack) * sizes[a] - .5f);
+            const Floats end = floor_of((to + slack) * sizes[a] - .5f) + 1.f;
+            Ints x0;
+            Ints x1;
+            if (c.repeat) {
+                const Floats turn = floor_of(first / both(sizes[a])) * sizes[a];
+                x0 = least(most(truncated(first - turn), zero), last);
+                x1 = x0 + truncated(end - first);
+            } else {
+                x0 = least(most(truncated(first), zero), last);
+                x1 = least(most(truncated(end), zero), last);
+            }
+            const Mask runs = less(last, x1);
+            over |= runs;
+            cells[a][0] = shifted(x0, level);
+            cells[a][1] = choose(runs, zero, shifted(least(x1, last), level));
+            cells[a][2] = choose(runs, shifted(last, level), cells[a][0]);
+        }
+        const int n = over ? 3 : 2;
+        const Ints width = both(l.width);
+        for (int row = 0; row < n; ++row)
+            for (int column = 0; column < n; ++column) {
+                const Ints at = cells[1][row] * width + cells[0][column];
+                const Ints a = codes_at(l.lo, at);
+                const Ints b = codes_at(l.hi, at);
+                const bool fresh = row + column == 0;
+                lowest = fresh ? a : least(lowest, a);
+                highest = fresh ? b : most(highest, b);
+            }
+    }
+    const Floats a = metres(lowest);
+    const Floats b = metres(highest);
+    lo = least(a, b);  // a scale below zero turns them over
+    hi = most(a, b);
+    return true;
+}
+
 /// Which children the ray meets, and where it enters them.
 inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo,
                           Floats hi, float far, float* enters) {
@@ -222,6 +312,11 @@ inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiec
     }
     store(enters, in);
     return at_most(in, out) & (whole_odd ? (1u << relief_halves) - 1 : 0xffffu);
+}
+
+inline bool touches_sides(const ReliefPiece& p, int n) {
+    const int far = p.sign * p.size;
+    return p.j == 0 || p.j + far == 0 || p.i + p.j + (p.sign > 0 ? far : 0) == n || p.i == 0 || p.i + far == 0;
 }
 
 /// The small triangles of a block. The ray runs along z of a sheared frame whose axes are permuted.
@@ -356,10 +451,7 @@ private:
                                  (w[0] * c.v[0] + w[1] * c.v[1]) + w[2] * c.v[2]);
         }
         if (!f.seams) return out;
-        const int far = p.sign * p.size;
-        const bool touches =
-            p.j == 0 || p.j + far == 0 || p.i + p.j + (p.sign > 0 ? far : 0) == n || p.i == 0 || p.i + far == 0;
-        if (!touches) return out;
+        if (!touches_sides(p, n)) return out;
         store(h, out);
         for (int k = 0; k < 16; ++k) {
             const bool first = i[k] == 0 && j[k] == 0;
@@ -417,7 +509,8 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
             const Floats b = in_metres(*f.codes, f.codes->hi + at);
             lo = least(a, b);  // a scale below zero turns them over
             hi = most(a, b);
-        } else {
+        } else if (!f.codes || !f.codes->pyramid || (f.seams && touches_sides(p, n)) ||
+                   !bounds_from_map(f, p, whole_odd, lo, hi)) {
             alignas(64) float low[relief_lanes] = {};
             alignas(64) float high[relief_lanes] = {};
             f.heights->bounds(p, low, high);
