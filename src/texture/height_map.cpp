@@ -31,13 +31,14 @@ HeightTile::HeightTile(int width, int height, std::vector<uint16_t> codes, float
 
 void HeightTile::build() {
     codes_.push_back(0);
+    codes_.shrink_to_fit();
     const uint16_t* lo = codes_.data();
     const uint16_t* hi = codes_.data();
     int w = width_;
     int h = height_;
     while (w > 1 || h > 1) {
         Level l{(w + 1) / 2, (h + 1) / 2, {}, {}};
-        l.lo.resize(size_t(l.width) * size_t(l.height));
+        l.lo.resize(size_t(l.width) * size_t(l.height) + 1);
         l.hi.resize(l.lo.size());
         parallel_ranges(size_t(l.height), 64, [&](size_t first, size_t last) {
             for (size_t y = first; y < last; ++y)
@@ -52,8 +53,6 @@ void HeightTile::build() {
                         std::max(std::max(hi[y0 + x0], hi[y0 + x1]), std::max(hi[y1 + x0], hi[y1 + x1]));
                 }
         });
-        l.lo.push_back(0);
-        l.hi.push_back(0);
         levels_.push_back(std::move(l));
         lo = levels_.back().lo.data();
         hi = levels_.back().hi.data();
