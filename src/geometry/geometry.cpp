@@ -46,7 +46,18 @@ Geometry::Geometry(std::vector<Instance> instances) : instances_(std::move(insta
 }
 
 void Geometry::build(Progress* progress) const {
-    std::call_once(built_, [&] { lay_together(progress); });
+    struct WasStopped {};
+    try {
+        std::call_once(built_, [&] {
+            lay_together(progress);
+            if (!stopped(progress)) return;
+            // Others may share it, and need it whole: the next one builds it.
+            rtcReleaseScene(scene_);
+            scene_ = nullptr;
+            merged_faces_ = 0;
+            throw WasStopped();
+        });
+    } catch (const WasStopped&) {}
 }
 
 void Geometry::lay_together(Progress* progress) const {

@@ -55,9 +55,9 @@ public:
     /// As many levels as stay within the limit.
     int affordable(int levels) const {
         double faces = 0;
-        for (const int n : sizes_) faces += quads() ? n : 1;
+        for (const int n : sizes_) faces += quads() ? n : 4;
         for (int l = 1; l <= levels; ++l, faces *= 4)
-            if (faces * (l == 1 && !quads() ? 4 : 1) > double(most_subdivided)) return l - 1;
+            if (faces > double(most_subdivided)) return l - 1;
         return levels;
     }
 

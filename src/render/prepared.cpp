@@ -88,6 +88,11 @@ private:
         if (part.subdivision > 0) {
             shape = shop_.subdivided(form->shape, std::min(part.subdivision, 6), part.hard_edges, options_.progress);
             if (!shape) return;  // stopped
+            const int levels = std::min(part.subdivision, 6);
+            if (double(shape->faces()) < .5 * double(form->shape->faces()) * double(1 << (2 * levels)))
+                p_->problems.push_back({"A part is less smooth than asked for", "", "part " + part.name,
+                                        "halved so often it would have more faces than a mesh may have",
+                                        "Ask for fewer halvings"});
         }
         geometry::Instance instance(shape, world_of(*form, part, asset), moved);
         const Box3f box = instance.bounds();

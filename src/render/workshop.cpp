@@ -195,6 +195,8 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
     }
     auto made = geometry::cached_field(*geometry, wanted, request);
     if (!made) {
+        geometry->build(progress);  // here: its rays go out from many threads at once
+        if (stopped(progress)) return nullptr;
         auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress);
         if (!computed) return nullptr;
         if (rays >= geometry::field_rays_final) geometry::keep_field(*geometry, wanted, request, *computed);

@@ -93,7 +93,7 @@ TEST_CASE("borders are followed and their corners stay; triangles alone, odd pol
     for (const V3f& p : geometry::subdivided(fan, 2, true)->positions) CHECK(finite(p));
 }
 
-TEST_CASE("what is too much is left at fewer levels") {
+TEST_CASE("a stop is minded, and a large cage is taken whole") {
     std::string o = "o grid\n";
     constexpr int n = 200;
     for (int j = 0; j <= n; ++j)

@@ -4,7 +4,9 @@
 #include <tbb/global_control.h>
 
 #include "nodes/slot_names.h"
+#include "review/finding.h"
 #include "support.h"
+#include "texture/height_map.h"
 #include "texture_support.h"
 
 using namespace vemtra;
@@ -291,4 +293,86 @@ TEST_CASE("the first heights after an edit are coarse, then as fine as the pictu
     CHECK(last->geometry->shape(0).bytes() > 4 * first->geometry->shape(0).bytes());
     CHECK(p.ready({.field_rays = geometry::field_rays_first})->geometry == last->geometry);  // it is there already
     CHECK(p.ready({.relief = render::Relief::quick})->fields_final);
+}
+
+TEST_CASE("heights that are cut off or lie beside the neutral value are noticed, and one step mends the latter") {
+    Plate p;
+    p.map(0, "low.tif", 16, [](int x, int) { return x < 8 ? 0.f : .3f; });
+    p.set(0, slot::height_neutral, .9f);
+    review::Remembered remembered;
+    const Paths paths(p.s.path, {}, {});
+    auto found = [&](const char* what) {
+        const auto ready = p.ready({.maps_now = true});
+        for (const review::Finding& f : review::findings(*ready, *p.workshop.textures(), paths, remembered))
+            if (f.error.what.find(what) != std::string::npos) return std::optional(f);
+        return std::optional<review::Finding>();
+    };
+    CHECK(found("Heights are cut off"));
+    const auto beside = found("one side of the neutral value");
+    REQUIRE(beside);
+    REQUIRE(beside->change);
+    beside->change(p.scene);
+    CHECK(scene::as_number(p.layer(0).surface.at(slot::height_neutral).value) == Approx(.15f).margin(.01));
+    CHECK_FALSE(found("one side of the neutral value"));
+}
+
+TEST_CASE("heights of files of 8 and 16 bits and of floating point are read as they are; broken ones are refused") {
+    Scratch s;
+    auto value = [](int x, int y, int) { return float(x + 4 * y) / 15.f; };
+    for (const auto& [name, type] : {std::pair("a.png", OIIO::TypeDesc(OIIO::TypeDesc::UINT8)),
+                                     std::pair("b.tif", OIIO::TypeDesc(OIIO::TypeDesc::UINT16)),
+                                     std::pair("c.exr", OIIO::TypeDesc(OIIO::TypeDesc::FLOAT))}) {
+        INFO(name);
+        write_image(s.path / name, 4, 4, 1, type, value);
+        const auto read = texture::read_heights(s.path / name, "r");
+        REQUIRE(read);
+        for (int y = 0; y < 4; ++y)
+            for (int x = 0; x < 4; ++x)
+                CHECK((*read)->value((*read)->code(x, y)) == Approx(value(x, y, 0)).margin(.003));
+    }
+    write_image(s.path / "colour.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT,
+                [](int, int, int c) { return c == 1 ? 1.f : 0.f; });
+    const auto bright = texture::read_heights(s.path / "colour.exr", "luminance");
+    REQUIRE(bright);
+    CHECK((*bright)->value((*bright)->code(1, 1)) == Approx(.7152f).margin(1e-4));
+    const auto whole = *read_file(s.path / "b.tif");
+    s.write("cut.tif", whole.substr(0, whole.size() / 2));
+    CHECK_FALSE(texture::read_heights(s.path / "cut.tif", "r"));
+    CHECK_FALSE(texture::read_heights(s.path / "none.tif", "r"));
+    Progress stop;
+    stop.stop = true;
+    CHECK_FALSE(texture::read_heights(s.path / "b.tif", "r", &stop));
+}
+
+TEST_CASE("fields follow the displaced form once hands rest, and not the camera") {
+    Plate p;
+    // A pit in the middle of a flat square: only heights make it a recess.
+    p.map(0, "pit.tif", 32,
+          [](int x, int y) { return std::hypot(float(x) - 15.5f, float(y) - 15.5f) < 5.f ? 0.f : 1.f; });
+    p.set(0, slot::height_scale, .3f);
+    p.set(0, slot::height_neutral, 1.f);
+    p.add_cover();
+    p.node(1, "recess", "cavity", "float", {{"reach", {scene::Value{.5f}, {}}}});
+    p.layer(1).gate.mask = {scene::Value{1.f}, "recess"};
+    auto cover_at = [&](const render::Prepared& ready, float x, float y) {
+        render::Materials m;
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        RTCRayHit ray = geometry::single_ray({x, y, 5.f}, {0.f, 0.f, -1.f});
+        rtcIntersect1(ready.geometry->scene(), &context, &ray);
+        const geometry::Place at = geometry::place_of(ray.hit);
+        m.arrays.set(0, ready, at, ready.geometry->at(at), V3f(0, 0, 1), 1e-3f);
+        float c = 0.f;
+        render::coverage_of(ready.build_ups[0].layers[0], m.arrays.batch(1, ready), m.workspace, &c);
+        return c;
+    };
+    const auto last = p.ready();
+    CHECK(last->fields_final);
+    const float inside = cover_at(*last, .5f, .5f);
+    CHECK(inside > cover_at(*last, .1f, .1f) + .02f);
+    const auto first = p.ready({.field_rays = geometry::field_rays_first});
+    CHECK_FALSE(first->fields_final);
+    CHECK(cover_at(*first, .5f, .5f) < inside);
+    p.scene.cameras[0].position.z = .6f;
+    CHECK(cover_at(*p.ready(), .5f, .5f) == inside);
 }
