@@ -1,3 +1,4 @@
+// ./run bench convergence [SCENE ...] | against COMMIT [SCENE ...]: noise, see scenes.cpp
 // ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|memory|window ...]; tiles needs
 // about 60 GB of disk
 #include <string>
@@ -7,6 +8,9 @@
 int main(int argc, char** argv) {
     using namespace vemtra::bench;
     std::setvbuf(stdout, nullptr, _IOLBF, 0);
+    const std::vector<std::string> words(argv + 1, argv + argc);
+    if (!words.empty() && words[0] == "convergence") return convergence("", {words.begin() + 1, words.end()}), 0;
+    if (words.size() > 1 && words[0] == "against") return convergence(words[1], {words.begin() + 2, words.end()}), 0;
     auto wanted = [&](const std::string& name) {
         bool any = false;
         for (int i = 1; i < argc; ++i) {
