@@ -60,10 +60,21 @@ Pixels read(const fs::path& file) {
     return out;
 }
 
-double render(const fs::path& program, const NoiseScene& s, const fs::path& out, int count, int seed) {
-    return processor_seconds({program.string(), "render", s.project.string(), "-o", out.string(), "--size",
-                              std::to_string(width) + "x" + std::to_string(height), "--samples", std::to_string(count),
-                              "--seed", std::to_string(seed)});
+double render(const fs::path& program, const NoiseScene& s, const fs::path& out, int count, int seed,
+              bool reference = false) {
+    std::vector<std::string> command{program.string(),
+                                     "render",
+                                     s.project.string(),
+                                     "-o",
+                                     out.string(),
+                                     "--size",
+                                     std::to_string(width) + "x" + std::to_string(height),
+                                     "--samples",
+                                     std::to_string(count),
+                                     "--seed",
+                                     std::to_string(seed)};
+    if (reference) command.push_back("--reference");
+    return processor_seconds(command);
 }
 
 /// Mean of (x - r)^2 / (r^2 + .01 mean^2) over pixels and channels.
@@ -98,7 +109,7 @@ Reference reference_of(const NoiseScene& s, const fs::path& folder) {
         if (!fs::exists(file)) {
             const fs::path unfinished = folder / "unfinished.exr";
             std::printf("rendering the reference of %s, %d of 2\n", s.name.c_str(), k + 1);
-            if (render(VEMTRA_CLI, s, unfinished, s.reference_samples, 9001 + k) >= 0) fs::rename(unfinished, file);
+            if (render(VEMTRA_CLI, s, unfinished, s.reference_samples, 9001 + k, true) >= 0) fs::rename(unfinished, file);
         }
         half[k] = read(file);
     }

@@ -38,7 +38,13 @@ public:
         for (int y = 0; y < down; ++y)
             for (int x = 0; x < across; ++x) {
                 const int p = first + y * (across + 1) + x;
-                quad(p, p + across + 1, p + across + 2, p + 1);
+                const int below = p + across + 1;
+                if (y == 0)
+                    face({p, below, below + 1});
+                else if (y == down - 1)
+                    face({p, below, p + 1});
+                else
+                    face({p, below, below + 1, p + 1});
             }
     }
     /// `inside`: its faces look inwards, as a room's.
@@ -59,9 +65,9 @@ public:
                     vertex(p, n, k == 1 || k == 2 ? 1.f : 0.f, k >= 2 ? 1.f : 0.f);
                 }
                 if ((side == 1) != inside)
-                    quad(first, first + 1, first + 2, first + 3);
+                    face({first, first + 1, first + 2, first + 3});
                 else
-                    quad(first, first + 3, first + 2, first + 1);
+                    face({first, first + 3, first + 2, first + 1});
             }
     }
     void write(const fs::path& file) const { std::ofstream(file) << text_; }
@@ -75,9 +81,9 @@ private:
         text_ += line;
         ++vertices_;
     }
-    void quad(int a, int b, int c, int d) {
+    void face(std::initializer_list<int> corners) {
         text_ += "f";
-        for (const int k : {a, b, c, d}) {
+        for (const int k : corners) {
             const std::string n = std::to_string(k + 1);
             text_ += " " + n + "/" + n + "/" + n;
         }
@@ -187,7 +193,7 @@ public:
         wear(s, "ball1", "brass");
         wear(s, "ball2", "fifteen");
         look(s, {0.f, 1.5f, 4.f}, {0.f, .45f, 0.f}, 42.f);
-        return write(s, 4096);
+        return write(s, 1024);
     }
     NoiseScene wax() const {
         Model m;
@@ -201,7 +207,7 @@ public:
         wear(s, "ball1", "milk");
         wear(s, "ball2", "skin");
         look(s, {0.f, .15f, .4f}, {0.f, .045f, 0.f}, 42.f);
-        return write(s, 4096);
+        return write(s, 1024);
     }
     NoiseScene lens() const {
         Model m;
@@ -223,16 +229,16 @@ public:
         wear(s, "lens", "clear");
         wear(s, "glass", "clear");
         look(s, {.6f, 1.7f, 3.4f}, {.25f, .25f, 0.f}, 40.f);
-        return write(s, 32768);
+        return write(s, 4096);
     }
     NoiseScene letters() const {
         Model m;
         m.box("room", {-4.f, 0.f, -3.f}, {4.f, 3.f, 5.f}, true);
-        for (int k = 0; k < 7; ++k) {  // strokes of letters on the back wall
+        for (int k = 0; k < 7; ++k) {  // strokes of letters before the back wall
             const float x = -2.1f + .7f * float(k);
-            m.box("sign" + std::to_string(2 * k), {x, 1.5f, -2.95f}, {x + .06f, 2.1f, -2.9f});
-            m.box("sign" + std::to_string(2 * k + 1), {x, k % 2 ? 1.5f : 2.04f, -2.95f},
-                  {x + .34f, k % 2 ? 1.56f : 2.1f, -2.9f});
+            m.box("sign" + std::to_string(2 * k), {x, 1.5f, -2.6f}, {x + .06f, 2.1f, -2.55f});
+            m.box("sign" + std::to_string(2 * k + 1), {x, k % 2 ? 1.5f : 2.04f, -2.6f},
+                  {x + .34f, k % 2 ? 1.56f : 2.1f, -2.55f});
         }
         m.ball("matt", {-.8f, .5f, -1.f}, V3f(.5f));
         m.ball("gloss", {.8f, .5f, -1.f}, V3f(.5f));
@@ -247,7 +253,7 @@ public:
         wear(s, "sign", "sign");
         wear(s, "gloss", "gloss");
         look(s, {0.f, 1.6f, 4.2f}, {0.f, 1.1f, -2.f}, 30.f);
-        return write(s, 4096);
+        return write(s, 1024);
     }
     NoiseScene lamps() const {
         Model m;
@@ -272,7 +278,7 @@ public:
         wear(s, "ball1", "gloss");
         wear(s, "ball3", "brass");
         look(s, {0.f, 2.2f, 6.f}, {0.f, .3f, 0.f}, 35.f);
-        return write(s, 4096);
+        return write(s, 1024);
     }
     NoiseScene metal() const {
         Model m;
@@ -286,7 +292,7 @@ public:
         const char* worn[] = {"brushed", "cast", "spun"};
         for (size_t k = 0; k < s.parts.size(); ++k) s.parts[k].build_up = worn[k % 3];
         look(s, {2.f, 4.f, 16.f}, {0.f, .8f, 0.f}, 60.f);
-        return write(s, 4096);
+        return write(s, 1024);
     }
 
 private:
@@ -299,7 +305,7 @@ private:
 std::vector<NoiseScene> write_noise_scenes(const fs::path& folder) {
     const Maker make(folder);
     make.panorama("lamps.exr");
-    return {{"demo", fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra", 4096},
+    return {{"demo", fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra", 1024},
             make.coated(),
             make.wax(),
             make.lens(),

@@ -13,7 +13,7 @@ namespace {
 struct RenderCall {
     std::string project, output, size, view = "beauty", camera, rig, region, node;
     int samples = 0, seed = -1, threads = 0;
-    bool json = false, preview = false;
+    bool json = false, preview = false, reference = false;
 };
 
 bool four_numbers(const std::string& text, const char* format, int* n, int count) {
@@ -45,6 +45,7 @@ int settings_of(const RenderCall& call, render::PictureSettings& settings) {
     if (call.samples > 0) settings.samples = call.samples;
     if (call.seed >= 0) settings.seed = uint32_t(call.seed);
     settings.preview_clamp = call.preview;
+    settings.reference = call.reference;
     if (!render::picture_format_of(call.output))
         return wrong_call("-o takes a file that ends in " + render::picture_extensions() + ", not '" + call.output +
                           "'");
@@ -128,6 +129,8 @@ void add_render(CLI::App& app, Options& all) {
     c->add_option("--seed", r->seed, "Seed of the noise")->check(CLI::NonNegativeNumber);
     c->add_option("--threads", r->threads, "Most threads to use")->check(CLI::Range(1, 1024));
     c->add_flag("--preview", r->preview, "Clamp bright single samples as the window does");
+    c->add_flag("--reference", r->reference,
+                "Do nothing against noise that is not exact at every number of samples: for pictures to compare with");
     c->add_flag("--json", r->json, "Report as JSON on standard output");
     c->final_callback([r, &all] { all.exit = run(all, *r); });
 }

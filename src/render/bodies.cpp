@@ -127,6 +127,9 @@ void Renderer::come_up(Tile& t, Path& path, size_t index, int step, uint32_t sam
     sample_2d(path.seed, sample, pair_of(step, pair_direction), u0, u1);
     sample_2d(path.seed, sample, pair_of(step, pair_light), l0, l1);
     sample_2d(path.seed, sample, pair_of(step, pair_exit_light), c0, c1);
+    float k0;
+    float k1;
+    sample_2d(path.seed, sample, pair_of(step, pair_candidate), k0, k1);
     if (hole > 0.f && random.next() < hole) {
         path.below = false;
         leave_body(t, path, path.at.instance);
@@ -148,27 +151,34 @@ void Renderer::come_up(Tile& t, Path& path, size_t index, int step, uint32_t sam
     path.below = false;
     leave_body(t, path, path.at.instance);
     Stack& stack = t.stack;
-    t.materials.stack(stack, int(index), p_, exit, 1.f, false, 0.f, random);
+    t.materials.stack(stack, int(index), p_, exit, 1.f, false, 0.f, 0.f, random);
     const surface::Bsdf& base = stack.base();
     const bool coated = stack.coated();
-    auto value = [&](const V3f& wi, V3f& f, float& pdf) {
-        f = base.leaving_subsurface(wi);
-        if (coated && wi.z > 0.f) f *= stack.seen_from(wi).passed;
-        pdf = std::max(0.f, wi.z) * inverse_pi;
+    auto value = [&](const V3f& wi) {
+        Stack::Parts p;
+        p.f[0] = base.leaving_subsurface(wi);
+        if (coated && wi.z > 0.f) p.f[0] *= stack.seen_from(wi).passed;
+        p.pdf[0] = std::max(0.f, wi.z) * inverse_pi;
+        return p;
+    };
+    auto guess = [&](const V3f& wi) {
+        Stack::Parts p;
+        p.pdf[0] = std::max(0.f, wi.z) * inverse_pi;
+        p.f[0] = V3f(p.pdf[0]);
+        return p;
     };
     const bool last = path.bounce + 1 >= f_.depth;
     if (f_.strategy != FrameSettings::Strategy::surface_only)
-        next_event(t, path, {exit, skin, outward, c0, l0, l1, last, false}, step, value);
+        next_event(t, path, {exit, skin, outward, c0, l0, l1, k0, last, false}, step, guess, value);
     if (last) return;
-    V3f f;
-    float pdf;
-    value(local, f, pdf);
+    const Stack::Parts out = value(local);
     path.direction = exit.to_world(local);
     if (!may_leave(skin, path.direction, local)) return;
-    path.throughput *= f / (local.z * inverse_pi);
+    path.throughput *= out.f[0] / (local.z * inverse_pi);
     path.origin = path.vertex = origin_at(skin, outward);
-    path.pdf = pdf;
+    path.pdf = out.pdf[0];
     path.mirrored = false;
+    path.blurred = 1.f;
     path.spread += .25f;
     ++path.bounce;
     if (survive(path, step, sample)) t.next.push_back(path);

@@ -1,12 +1,27 @@
-// A first-hit feature-guided filter for the preview: the edge-avoiding a-trous wavelet (Dammertz, Sewtz, Hanika, Lensch
-// 2010) over light divided by albedo, so that textures stay sharp, steered by normals, depth, albedo and the estimated
-// noise of the light itself (Schied et al. 2017). It never touches final pictures.
+// The preview's filter: the edge-avoiding a-trous wavelet (Dammertz, Sewtz, Hanika, Lensch 2010) over light divided by
+// albedo, so that textures stay sharp, steered by normals, depth, albedo and how far the light itself is known (Schied
+// et al. 2017, "Spatiotemporal Variance-Guided Filtering"): from a pixel's neighbours at first, then from how far its
+// odd and even samples are apart, so that it fades out by itself and leaves what is certain alone: highlights, their
+// edges. Single pixels that neither their neighbours nor their own halves bear out are brought to their neighbours
+// first. It never touches final pictures, nor data passes.
 #pragma once
 #include "render/integrator.h"
 
 namespace vemtra::render {
 
-/// Filters `linear` (the resolved film) in place. `strength` >= 0; fades out by itself as samples accumulate.
+/// Filters `linear` (the resolved film) in place. `strength` >= 0.
 void denoise(const Film& film, std::vector<V3f>& linear, float strength = 1.f);
+
+/// A picture that stood before an edit.
+struct Standing {
+    int width = 0, height = 0;
+    uint32_t samples = 0;
+    std::vector<V3f> linear;
+    bool empty() const { return linear.empty(); }
+};
+/// The new picture, whose film may be coarser by a whole factor, with the standing one wherever no path of its pixels
+/// has met what was edited (Film::touched), each by its samples. `linear`: of the film, then of the standing picture's
+/// size.
+void keep_standing(const Standing& standing, const Film& film, int coarse, std::vector<V3f>& linear);
 
 }  // namespace vemtra::render

@@ -77,10 +77,14 @@ V2f EnvironmentMap::to_uv(const V3f& d) const {
 V3f EnvironmentMap::radiance(const V3f& direction) const {
     if (!of_) return scale_;
     const V2f uv = to_uv(direction);
+    return at(uv.x * float(of_->picture.width), uv.y * float(of_->picture.height));
+}
+
+V3f EnvironmentMap::at(float across, float down) const {
     const int w = of_->picture.width;
     const int h = of_->picture.height;
-    const float x = uv.x * float(w) - .5f;
-    const float y = std::clamp(uv.y * float(h) - .5f, 0.f, float(h - 1));
+    const float x = across - .5f;
+    const float y = std::clamp(down - .5f, 0.f, float(h - 1));
     const int x0 = int(std::floor(x));
     const int y0 = int(y);
     const int y1 = std::min(y0 + 1, h - 1);
@@ -102,8 +106,9 @@ float EnvironmentMap::pdf(const V3f& direction) const {
     return of_->chance[size_t(y) * size_t(w) + size_t(x)] / (2.f * pi * band(y, h) / float(w));
 }
 
-V3f EnvironmentMap::sample(float u, float v, float& density) const {
+V3f EnvironmentMap::sample(float u, float v, float& density, V3f& light) const {
     if (!of_) {
+        light = scale_;
         const float z = 1.f - 2.f * u;
         const float s = std::sqrt(std::max(0.f, 1.f - z * z));
         const float phi = 2.f * pi * v;
@@ -124,6 +129,7 @@ V3f EnvironmentMap::sample(float u, float v, float& density) const {
     const float lx = s * std::sin(phi);
     const float lz = s * std::cos(phi);
     density = of_->chance[i] / (2.f * pi * band(int(y), int(h)) / float(w));
+    light = at(float(x) + clamp01(rest), std::acos(std::clamp(cosine, -1.f, 1.f)) * inverse_pi * float(h));
     return {cos_ * lx + sin_ * lz, cosine, -sin_ * lx + cos_ * lz};
 }
 

@@ -28,10 +28,11 @@ public:
     EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
     V3f radiance(const V3f& direction) const;
     float pdf(const V3f& direction) const;  ///< per solid angle
-    V3f sample(float u, float v, float& pdf) const;
+    V3f sample(float u, float v, float& pdf, V3f& radiance) const;
     float average_luminance() const { return average_; }
 
 private:
+    V3f at(float x, float y) const;  ///< in texels, bilinear
     V2f to_uv(const V3f& d) const;
     std::shared_ptr<const EnvironmentPicture> of_;
     V3f scale_;

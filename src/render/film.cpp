@@ -19,7 +19,8 @@ Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), heig
 }
 
 size_t Film::bytes() const {
-    return size_t(width) * size_t(height) * (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size());
+    return size_t(width) * size_t(height) *
+           (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size() + (tiers.empty() ? 0 : sizeof tiers[0]));
 }
 
 void Film::keep_only(const PixelRect& r) {
@@ -31,8 +32,48 @@ void Film::keep_only(const PixelRect& r) {
             for (auto& group : light) group[p] = V3f(0.f);
             albedo[p] = normal[p] = V3f(0.f);
             depth[p] = alpha[p] = odd_luminance[p] = 0.f;
+            if (!tiers.empty()) tiers[p] = {};
+            if (!touched.empty()) touched[p] = 0.f;
             for (auto& layer : coverage) layer[p] = 0.f;
         }
+}
+
+void Film::keep_tiers(float about) {
+    unit = about;
+    if (tiers.empty()) tiers.assign(samples.size(), {});
+}
+
+float Film::trust(int x, int y) const {
+    const size_t p = size_t(y) * size_t(width) + size_t(x);
+    if (tiers.empty() || !samples[p]) return 1.f;
+    float bright = 0.f;
+    for (const float t : tiers[p]) bright += t;
+    if (!(bright > 0.f)) return 1.f;
+    std::array<float, tier_count> around{};
+    float plain = 0.f;  // of all nine
+    float count = 0.f;
+    for (int v = std::max(0, y - 1); v <= std::min(height - 1, y + 1); ++v)
+        for (int u = std::max(0, x - 1); u <= std::min(width - 1, x + 1); ++u) {
+            const size_t q = size_t(v) * size_t(width) + size_t(u);
+            for (const auto& group : light) plain += luminance(group[q]);
+            for (int k = 0; k < tier_count; ++k) around[size_t(k)] += tiers[q][size_t(k)], plain -= tiers[q][size_t(k)];
+            count += float(samples[q]);
+        }
+    float mean = std::max(0.f, plain) / count;
+    float believed = 0.f;
+    float size = 8.f * unit;
+    for (int k = 0; k < tier_count; ++k, size *= 8.f) {
+        const float same = around[size_t(k)] / size;
+        const float brighter = k + 1 < tier_count ? around[size_t(k) + 1] / (8.f * size) : 0.f;
+        const float enough = .5f * (same + brighter - 1.f);  // one alone is no evidence
+        const float small = mean * float(samples[p]) / size;
+        const float weight = clamp01(std::max(enough, small));
+        believed += weight * tiers[p][size_t(k)];
+        mean += weight * around[size_t(k)] / count;
+    }
+    float all = 0.f;
+    for (const auto& group : light) all += luminance(group[p]);
+    return all > 0.f ? clamp01((all - bright + believed) / all) : 1.f;
 }
 
 void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
@@ -41,7 +82,7 @@ void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
         for (size_t p = first; p < last; ++p) {
             V3f sum(0.f);
             for (size_t g = 0; g < light.size(); ++g) sum += light[g][p] * gains[g];
-            out[p] = samples[p] ? sum / float(samples[p]) : V3f(0.f);
+            out[p] = samples[p] ? sum * (trust(int(p) % width, int(p) / width) / float(samples[p])) : V3f(0.f);
         }
     });
 }

@@ -1,5 +1,6 @@
 // What a picture is summed up in while it renders.
 #pragma once
+#include <array>
 #include <cstdint>
 #include <vector>
 
@@ -20,6 +21,13 @@ struct Film {
     std::vector<float> depth, alpha;
     std::vector<float>
         odd_luminance;  ///< of the samples with odd numbers alone: its distance from the rest tells the noise
+    /// Luminance that came in single contributions of about unit * 8^(k + 1), per pixel; empty: not kept. See trust().
+    static constexpr int tier_count = 5;
+    std::vector<std::array<float, tier_count>> tiers;
+    float unit = 0.f;  ///< about the radiance of a white surface in the scene
+    /// How many of a pixel's samples met what was edited, each by the share of the camera's sight that it had there;
+    /// empty: not kept.
+    std::vector<float> touched;
     std::vector<uint8_t> finished;             ///< per tile of the frame: below the noise that was asked for
     std::vector<std::vector<float>> coverage;  ///< per layer and pixel; only where asked for
 
@@ -34,7 +42,14 @@ struct Film {
     float worst_noise(const PixelRect& r) const;
     /// Forgets what was rendered outside of the part.
     void keep_only(const PixelRect& r);
-    /// Sum over groups times gains, divided by the samples. Pixels without samples are black.
+    /// Keeps tiers from now on.
+    void keep_tiers(float unit);
+    /// Which part of a pixel's light is believed: single bright contributions count by how many of their kind there are
+    /// in the pixel and around it, and whole as soon as they no longer outshine the mean of what is believed (Zirr,
+    /// Hanika, Dachsbacher 2018, "Re-weighting Firefly Samples for Improved Finite-Sample Monte Carlo Estimates"). 1
+    /// everywhere with enough samples, and where no tiers are kept.
+    float trust(int x, int y) const;
+    /// Sum over groups times gains, divided by the samples and times trust. Pixels without samples are black.
     void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
 
 private:

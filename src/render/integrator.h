@@ -19,6 +19,13 @@ struct FrameSettings {
     int depth = 6;
     float clamp = 0.f;
     float noise = 0.f;  ///< a tile whose relative error is below gets no more samples; 0: all do
+    /// Least roughness that a surface has for the first sample of a path which a rough bounce has blurred before; it
+    /// shrinks with the samples (sharp chains of light would be found by luck alone). 0: none.
+    float softening = .4f;
+    /// Per build-up of the prepared scene: whether it was edited since a picture that may stand on, for Film::touched;
+    /// null: not asked.
+    const std::vector<uint8_t>* edited = nullptr;
+    bool reweighs = true;  ///< bright contributions that stand alone count less, see Film::trust()
     enum class Strategy : uint8_t { combined, light_only, surface_only } strategy = Strategy::combined;
 };
 

@@ -16,6 +16,13 @@ const LightKind& light_kind(const std::string& name) {
     return light_kinds().front();
 }
 
+LightBounds bounds_of(const AreaLight& light) {
+    LightBounds b = light.kind->bounds(light);
+    const float power = luminance(light.radiance) * light.kind->area(light);
+    b.power = std::isfinite(power) ? std::max(1e-9f, power) : 1e-9f;
+    return b;
+}
+
 AreaLight prepare_light(const scene::Light& l, int group) {
     AreaLight a;
     a.kind = &light_kind(l.shape);

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "base/vec.h"
+#include "render/light_tree.h"
 #include "scene/scene.h"
 
 namespace vemtra::render {
@@ -40,8 +41,9 @@ struct LightKind {
     LightSample (*sample)(const AreaLight& light, const V3f& from, float u, float v);
     float (*pdf)(const AreaLight& light, const V3f& from, const V3f& direction);  ///< per solid angle
     float (*intersect)(const AreaLight& light, const V3f& origin,
-                       const V3f& direction);  ///< distance to the shining side, or infinity
-    float (*area)(const AreaLight& light);     ///< that shines, square metres
+                       const V3f& direction);       ///< distance to the shining side, or infinity
+    float (*area)(const AreaLight& light);          ///< that shines, square metres
+    LightBounds (*bounds)(const AreaLight& light);  ///< all but the power
     std::vector<LightRow> rows;
 };
 const std::vector<LightKind>& light_kinds();
@@ -49,6 +51,9 @@ const std::vector<LightKind>& light_kinds();
 const LightKind& light_kind(const std::string& name);
 LightKind rectangle_light();
 LightKind sphere_light();
+
+/// With its power.
+LightBounds bounds_of(const AreaLight& light);
 
 /// `group`: index of its light group.
 AreaLight prepare_light(const scene::Light& light, int group);

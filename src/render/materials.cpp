@@ -346,11 +346,11 @@ bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, 
 }
 
 void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior,
-                      bool leaving, float wavelength, surface::WalkRandom& random) const {
+                      bool leaving, float wavelength, float least, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
-    s.specular_roughness = widened(s.specular_roughness, s.geometry_normal);
-    s.coat_roughness = widened(s.coat_roughness, s.geometry_coat_normal);
+    s.specular_roughness = std::max(least, widened(s.specular_roughness, s.geometry_normal));
+    s.coat_roughness = std::max(least, widened(s.coat_roughness, s.geometry_coat_normal));
     if (leaving && (point.coat >= 0 || s.coat_weight > 0.f)) {
         if (random.next() >= s.transmission_weight * (1.f - s.base_metalness))
             s.transmission_weight = 0.f;
@@ -370,7 +370,7 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
     if (!leaving) {
         for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
             surface::Slots c = coats_[size_t(k)].slots;
-            c.coat_roughness = widened(c.coat_roughness, c.geometry_coat_normal);
+            c.coat_roughness = std::max(least, widened(c.coat_roughness, c.geometry_coat_normal));
             const surface::Slots before = c;
             if (c.flake_density > 0.f && flake(c, i, flake_normal, random)) {
                 coat(before, before.coat_color, before.thickness * .5f);  // flakes float in the middle of it

@@ -67,9 +67,10 @@ public:
 
     /// The stack at point i, in the frame of its shading normal. `outside_ior` is the medium that wo lies in, or, where
     /// the body is being left, the one on the other side. Flakes and the clear coat of the surface itself are decided
-    /// by `random`. `wavelength`: the one that light is bent for, micrometres; 0: all alike.
+    /// by `random`. `wavelength`: the one that light is bent for, micrometres; 0: all alike. No interface is smoother
+    /// than `least_roughness`.
     void stack(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside_ior, bool leaving,
-               float wavelength, surface::WalkRandom& random) const;
+               float wavelength, float least_roughness, surface::WalkRandom& random) const;
 
 private:
     struct CoatAt {

@@ -1,7 +1,6 @@
 #include "render/mesh_lights.h"
 
 #include "base/parallel.h"
-#include "render/alias.h"
 #include "render/emission.h"
 #include "render/materials.h"
 
@@ -11,6 +10,8 @@ namespace {
 constexpr int looks = 4;             // at each face: layers are chosen by chance
 constexpr float unseen_part = .02f;  // of an instance's mean: a face may shine where it was not looked at
 constexpr size_t most_from_afar = 4096;
+constexpr size_t many_faces = 256;  // from there on leaves of the tree hold several
+constexpr size_t faces_of_leaf = 16;
 
 /// Mean luminance of what each face of the instance gives off.
 std::vector<float> face_luminance(const Prepared& p, uint32_t instance, Progress* progress) {
@@ -58,7 +59,7 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
     auto lights = std::make_shared<MeshLights>();
     const size_t instances = p.geometry->instances().size();
     lights->first_.assign(instances, dark);
-    std::vector<double> weights;
+    std::vector<LightBounds> bounds;
     double total = 0;
     for (uint32_t i = 0; i < instances; ++i) {
         if (!p.build_ups[size_t(p.build_up_of[i])].may_shine) continue;
@@ -74,12 +75,27 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
         if (!(area > 0)) continue;
         const double floor = std::max(1e-6, double(unseen_part) * power / area);
         lights->first_[i] = uint32_t(lights->faces_.size());
+        const bool flat = !p.geometry->shape(i).stands_out();
         for (uint32_t f = 0; f < mean.size(); ++f) {
-            const double a = double(p.geometry->area(i, f));
-            const double w = std::isfinite(a) ? a * (double(mean[f]) + floor) : 0.;
-            lights->faces_.push_back({i, f, a > 0 ? float(w / a) : 0.f});
-            weights.push_back(w);
-            total += w;
+            const float a = p.geometry->area(i, f);
+            const bool good = std::isfinite(a) && a > 0.f;
+            Lit lit{i, f, mean[f] + float(floor), good ? a : 0.f, {}, flat};
+            constexpr float us[] = {0.f, 1.f, 0.f};
+            constexpr float vs[] = {0.f, 0.f, 1.f};
+            LightBounds b;
+            for (int k = 0; k < 3; ++k) {
+                lit.corner[k] = p.geometry->at({i, f, us[k], vs[k]}).position;
+                b.box.extendBy(lit.corner[k]);
+            }
+            b.power = lit.luminance * lit.area;
+            if (!std::isfinite(b.power)) b.power = 0.f;
+            if (flat)
+                b.axis = p.geometry->at({i, f, 1.f / 3.f, 1.f / 3.f}).normal_geometric;
+            else
+                b.cos_spread = -1.f;
+            total += double(b.power);
+            lights->faces_.push_back(lit);
+            bounds.push_back(b);
         }
         const size_t step = std::max<size_t>(1, mean.size() / most_from_afar);
         for (size_t f = 0; f < mean.size(); f += step) {
@@ -89,27 +105,93 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
         }
     }
     if (!(total > 0)) return nullptr;
-    std::vector<float> chance(weights.size());
-    for (size_t k = 0; k < weights.size(); ++k) {
-        lights->faces_[k].density /= float(total);
-        chance[k] = float(weights[k] / total);
-    }
-    fill_alias(chance, lights->keep_, lights->otherwise_);
+    lights->tree_ = LightTree(bounds, bounds.size() > many_faces ? faces_of_leaf : 1);
     return lights;
 }
 
-geometry::Place MeshLights::sample(float u, float v, float& density) const {
-    float rest;
-    const size_t chosen = pick_alias(keep_, otherwise_, u, v, rest);
-    const Lit& lit = faces_[chosen];
-    density = lit.density;
-    const float s = std::sqrt(clamp01(rest));
-    return {lit.instance, lit.face, 1.f - s, clamp01(v) * s};
+namespace {
+
+/// A spherical triangle, and points spread evenly over it (Arvo 1995, "Stratified Sampling of Spherical Triangles").
+struct SphericalTriangle {
+    V3f a, b, c;
+    float angle = 0.f;
+    SphericalTriangle(const V3f* corner, const V3f& from) {
+        a = (corner[0] - from).normalized();
+        b = (corner[1] - from).normalized();
+        c = (corner[2] - from).normalized();
+        // Van Oosterom and Strackee 1983
+        const double volume = std::fabs(double(a.dot(b.cross(c))));
+        const double below = 1. + double(a.dot(b)) + double(b.dot(c)) + double(c.dot(a));
+        angle = float(2. * std::atan2(volume, below));
+    }
+    /// Small ones are what rounding leaves of a difference, and their area serves as well; so do those seen edge on.
+    bool serves() const { return angle > 5e-3f && angle < 6.f; }
+    V3f direction(float u, float v) const {
+        const V3f ab = a.cross(b);
+        const V3f ca = c.cross(a);
+        if (!(ab.length2() > 1e-12f) || !(ca.length2() > 1e-12f)) return V3f(0.f);
+        const float cos_alpha = std::clamp(-ab.normalized().dot(ca.normalized()), -1.f, 1.f);
+        const float alpha = std::acos(cos_alpha);
+        const float sin_alpha = std::sin(alpha);
+        const float part = u * angle;
+        const float s = std::sin(part - alpha);
+        const float t = std::cos(part - alpha);
+        const float p = t - cos_alpha;
+        const float q = s + sin_alpha * std::clamp(a.dot(b), -1.f, 1.f);
+        const float below = (q * s + p * t) * sin_alpha;
+        const float cos_b = std::fabs(below) > 1e-12f ? ((q * t - p * s) * cos_alpha - q) / below : 1.f;
+        const float k = std::clamp(cos_b, -1.f, 1.f);
+        const V3f side = (c - a * c.dot(a)).normalized();
+        const V3f c2 = a * k + side * std::sqrt(std::max(0.f, 1.f - k * k));
+        const float z = 1.f - v * (1.f - std::clamp(c2.dot(b), -1.f, 1.f));
+        const V3f away = c2 - b * c2.dot(b);
+        if (!(away.length2() > 1e-14f)) return b;
+        return b * z + away.normalized() * std::sqrt(std::max(0.f, 1.f - z * z));
+    }
+};
+
+}  // namespace
+
+MeshLights::Sample MeshLights::sample(const V3f& from, float choice, float u, float v) const {
+    const LightTree::Chosen chosen = tree_.choose(from, std::clamp(choice, 0.f, .99999994f));
+    if (!(chosen.chance > 0.f)) return {};
+    const Lit& lit = faces_[chosen.light];
+    Sample s{{lit.instance, lit.face, 0.f, 0.f}, 0.f, lit.luminance, false};
+    if (lit.flat) {
+        const SphericalTriangle seen(lit.corner, from);
+        const V3f d = seen.serves() ? seen.direction(u, v) : V3f(0.f);
+        if (d.length2() > 0.f) {  // where it meets the face
+            const V3f e1 = lit.corner[1] - lit.corner[0];
+            const V3f e2 = lit.corner[2] - lit.corner[0];
+            const V3f across = d.cross(e2);
+            const float volume = e1.dot(across);
+            if (std::fabs(volume) > 1e-20f) {
+                const V3f to = from - lit.corner[0];
+                s.place.u = clamp01(to.dot(across) / volume);
+                s.place.v = std::min(1.f - s.place.u, clamp01(d.dot(to.cross(e1)) / volume));
+                s.density = chosen.chance / seen.angle;
+                s.per_angle = true;
+                return s;
+            }
+        }
+        if (seen.serves()) return {};
+    }
+    const float root = std::sqrt(clamp01(u));
+    s.place.u = 1.f - root;
+    s.place.v = clamp01(v) * root;
+    s.density = lit.area > 0.f ? chosen.chance / lit.area : 0.f;
+    return s;
 }
 
-float MeshLights::density(const geometry::Place& place) const {
+float MeshLights::density(const geometry::Place& place, const V3f& from, float per_area) const {
     const uint32_t first = place.instance < first_.size() ? first_[place.instance] : dark;
-    return first == dark ? 0.f : faces_[first + place.face].density;
+    if (first == dark) return 0.f;
+    const Lit& lit = faces_[first + place.face];
+    if (!(lit.area > 0.f)) return 0.f;
+    const float chance = tree_.chance(from, first + place.face);
+    if (lit.flat)
+        if (const SphericalTriangle seen(lit.corner, from); seen.serves()) return chance / seen.angle;
+    return chance / lit.area * per_area;
 }
 
 float MeshLights::power_at(const V3f& middle, float nearest) const {

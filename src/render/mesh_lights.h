@@ -1,6 +1,7 @@
 // Surfaces of the asset that give off light, as lights: their faces are chosen by area times what they give off in the
 // mean, textures and masks averaged over each.
 #pragma once
+#include "render/light_tree.h"
 #include "render/prepared.h"
 
 namespace vemtra::render {
@@ -10,20 +11,30 @@ public:
     /// Null where nothing shines, or where it was stopped. Looks at every face of what may.
     static std::shared_ptr<const MeshLights> make(const Prepared& prepared, Progress* progress = nullptr);
 
-    /// A place of a shining surface; `density` per square metre.
-    geometry::Place sample(float u, float v, float& density) const;
-    float density(const geometry::Place& place) const;       ///< of sample(), per square metre; 0 where nothing shines
+    /// A place of a shining surface as seen from a point: the face is chosen for the point by a tree; a face that is
+    /// seen large is sampled evenly over its solid angle, else over its area.
+    struct Sample {
+        geometry::Place place;
+        float density = 0.f;    ///< per square metre, or per solid angle; 0: nothing is seen
+        float luminance = 0.f;  ///< of the face in the mean
+        bool per_angle = false;
+    };
+    Sample sample(const V3f& from, float choice, float u, float v) const;
+    /// Of sample() to give a place, per solid angle; 0 where nothing shines. `per_area`: squared distance over cosine,
+    /// which makes a density per solid angle of one per area.
+    float density(const geometry::Place& place, const V3f& from, float per_area) const;
     float power_at(const V3f& middle, float nearest) const;  ///< luminance times area over squared distance
 
 private:
     static constexpr uint32_t dark = ~0u;
     struct Lit {
         uint32_t instance, face;
-        float density;  ///< per square metre
+        float luminance, area;
+        V3f corner[3];
+        bool flat;  ///< its corners are all of it
     };
     std::vector<Lit> faces_;
-    std::vector<float> keep_;  ///< chance of the face itself, in the even choice among all (Walker 1977)
-    std::vector<uint32_t> otherwise_;
+    LightTree tree_;
     std::vector<uint32_t> first_;                        ///< per instance: index of its first face; dark
     std::vector<std::pair<V3f, float>> seen_from_afar_;  ///< some of them: place, luminance times area
 };

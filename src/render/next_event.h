@@ -7,75 +7,77 @@ namespace vemtra::render {
 
 inline constexpr float before_light = .9999f;  ///< of the way: the light itself stops nothing
 
-/// One light, chosen by aim.pick, sampled by aim.l0 and aim.l1. `value` gives f * |cosine| and the surface's own
-/// density for a local direction.
-template <class Value> void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, Value&& value) {
-    V3f direction;
-    V3f radiance(1.f);
-    float distance = INFINITY;
-    float density = 0.f;
-    int group = 0;
-    int light = -1;
-    Place emitter;
-    const V3f& position = aim.point.s.position;
-    float pick = aim.pick - p_.rig.emitter_share;
-    if (pick < 0.f) {
-        float per_area;
-        emitter = p_.emitters->sample(aim.l0, aim.l1, per_area);
-        const SurfacePoint s = p_.geometry->at(emitter);
-        const V3f to = s.position - position;
-        const float d2 = to.length2();
-        distance = std::sqrt(d2);
-        if (!(d2 > 1e-14f)) return;
-        direction = to / distance;
-        const float cosine = -direction.dot(s.normal_geometric);
-        if (!(cosine > 1e-6f)) return;
-        density = per_area * d2 / cosine * p_.rig.emitter_share;
-        group = p_.rig.emission_group;
-    } else if (pick < p_.rig.environment_share) {
-        direction = p_.rig.environment->sample(aim.l0, aim.l1, density);
-        if (!(density > 0.f)) return;
-        radiance = p_.rig.environment->radiance(direction);
-        density *= p_.rig.environment_share;
-        group = p_.rig.environment_group;
-    } else {
-        pick -= p_.rig.environment_share;
-        size_t l = 0;
-        while (l + 1 < p_.rig.lights.size() && pick >= p_.rig.light_share[l]) pick -= p_.rig.light_share[l++];
-        if (l >= p_.rig.lights.size()) return;
-        const LightSample s = sample_light(p_.rig.lights[l], position, aim.l0, aim.l1);
-        if (!(s.pdf > 0.f)) return;
-        direction = s.direction;
-        radiance = s.radiance;
-        distance = s.distance;
-        density = s.pdf * p_.rig.light_share[l];
-        group = p_.rig.lights[l].group;
-        light = int(l);
-    }
-    const V3f wi = aim.frame.to_local(direction);
-    if (!(density > 0.f) || !may_leave(aim.point, direction, wi)) return;
-    // Through clear bodies the camera sees the backdrop, where it does not see the surroundings.
-    const bool surroundings = light < 0 && !hit_something(emitter);
-    if (surroundings && aim.clear && path.sees && wi.z < 0.f && !p_.rig.environment_seen) return;
-    const V3f origin = origin_at(aim.point, wi.z > 0.f ? aim.ng : -aim.ng);
-    // Lights that are seen stand in each other's way.
-    for (size_t k = 0; k < p_.rig.lights.size(); ++k)
-        if (p_.rig.lights[k].seen && int(k) != light &&
-            intersect(p_.rig.lights[k], origin, direction) < distance * before_light)
-            return;
-    V3f f;
-    float density_surface;
-    value(wi, f, density_surface);
-    if (max_component(f) <= 0.f) return;
+/// One light out of some candidates, chosen by what they would bring if nothing stood in the way: resampled importance
+/// sampling (Talbot, Cline, Egbert 2005). The candidates are spread evenly over the numbers of `aim`, which leaves each
+/// as likely as alone, and the mean of their estimates what it is. `guess` gives what the surface does to a local
+/// direction about, cheaply, `value` exactly: Stack::Parts both. Parts are weighed against the surface's own sampling
+/// one by one.
+template <class Guess, class Value>
+void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value) {
     const bool alone = aim.alone || f_.strategy == FrameSettings::Strategy::light_only;
-    const float weight = alone ? 1.f : balance_heuristic(density, density_surface);
+    const int count = path.bounce ? p_.rig.later : p_.rig.candidates;
+    auto turned = [](float u, float by) {
+        const float v = u + by;
+        return v - std::floor(v);
+    };
+    float sum = 0.f;
+    float chosen_target = 0.f;
+    float choice = aim.choice;
+    Candidate chosen;
+    V3f local(0.f);
+    for (int k = 0; k < count; ++k) {
+        const float at = float(k);
+        const Candidate c = candidate(aim.point.s.position, std::min(.99999994f, turned(aim.pick, at / float(count))),
+                                      turned(aim.l0, .75487767f * at), turned(aim.l1, .56984029f * at));
+        if (!(c.density > 0.f)) continue;
+        const V3f wi = aim.frame.to_local(c.direction);
+        if (!may_leave(aim.point, c.direction, wi)) continue;
+        if (c.surroundings()) {
+            // Through clear bodies the camera sees the backdrop, where it does not see the surroundings.
+            if (aim.clear && path.sees && wi.z < 0.f && !p_.rig.environment_seen) continue;
+            if (aim.mirror) continue;
+        }
+        float target = 1.f;
+        if (count > 1) {
+            const Stack::Parts parts = guess(wi);
+            target = 0.f;
+            for (int j = 0; j < parts.count; ++j)
+                target += max_component(parts.f[j] * path.throughput * c.radiance) *
+                          (alone ? 1.f : balance_heuristic(c.density, parts.pdf[j]));
+        }
+        const float weight = target / c.density;
+        if (!(weight > 0.f) || !std::isfinite(weight)) continue;
+        sum += weight;
+        const float share = weight / sum;
+        if (choice < share) {  // one number serves all choices: what is left of it goes on
+            choice /= share;
+            chosen = c;
+            chosen_target = target;
+            local = wi;
+        } else {
+            choice = (choice - share) / std::max(1e-9f, 1.f - share);
+        }
+    }
+    if (!(chosen_target > 0.f)) return;
+    const V3f origin = origin_at(aim.point, local.z > 0.f ? aim.ng : -aim.ng);
+    // Lights that are seen stand in each other's way.
+    if (nearest_seen_light(origin, chosen.direction, chosen.distance, chosen.light) < chosen.distance * before_light)
+        return;
+    const Stack::Parts parts = value(local);
+    V3f f(0.f);
+    for (int j = 0; j < parts.count; ++j)
+        f += parts.f[j] * (alone ? 1.f : balance_heuristic(chosen.density, parts.pdf[j]));
+    if (max_component(f) <= 0.f) return;
     float solid;
-    const float ts = stage(origin, direction, solid);
-    const float through = ts < distance ? 1.f - solid : 1.f;
-    const V3f contribution = path.throughput * f * radiance * (weight * through / density);
+    const float ts = stage(origin, chosen.direction, solid);
+    const float through = ts < chosen.distance ? 1.f - solid : 1.f;
+    const bool shines = hit_something(chosen.emitter);
+    V3f contribution = path.throughput * f * (through * sum / (chosen_target * float(count)));
+    if (!shines) contribution *= chosen.radiance;
     if (max_component(contribution) <= 0.f || !finite(contribution)) return;
-    t.shadows.push_back({path.pixel, origin, direction, distance, contribution, group, path.bounce > 0, path.width,
-                         mix32(path.seed + mix32(0x5bd1e995u * (2u * uint32_t(step) + 1u))), emitter});
+    t.shadows.push_back({path.pixel, origin, chosen.direction, chosen.distance, contribution, chosen.group,
+                         path.bounce > 0, path.width,
+                         mix32(path.seed + mix32(0x5bd1e995u * (2u * uint32_t(step) + 1u))), chosen.emitter});
 }
 
 }  // namespace vemtra::render

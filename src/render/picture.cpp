@@ -28,6 +28,7 @@ FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s
     f.seed = s.seed;
     f.depth = scene.render.depth;
     f.noise = scene.render.noise;
+    if (s.reference) f.softening = 0.f, f.reweighs = false;
     f.clamp = s.preview_clamp ? scene.render.preview_clamp : scene.render.clamp;
     return f;
 }
@@ -96,8 +97,9 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
             film.depth[p] * a};
         std::copy(std::begin(head), std::end(head), to);
         to += 11;
+        const float believed = n * film.trust(int(p) % film.width, int(p) / film.width);
         for (size_t g = 1; g < film.light.size(); ++g)
-            for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * gains[g][c] * n;
+            for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * gains[g][c] * believed;
         for (const auto& layer : film.coverage) *to++ = layer[p] * n;
     }
     OIIO::ImageSpec spec(film.width, film.height, int(channels), OIIO::TypeDesc::FLOAT);

@@ -12,9 +12,10 @@ struct PictureSettings {
     PixelRect region{0, 0, 0, 0};  ///< empty: all
     View view = View::beauty;
     bool preview_clamp =
-        false;             ///< with the window's handling of bright single samples, which is off for final pictures
-    bool coverage = true;  ///< keep the coverage of every layer
-    bool smooth = false;   ///< a PNG goes through the preview's denoiser (swatches)
+        false;               ///< with the window's handling of bright single samples, which is off for final pictures
+    bool reference = false;  ///< nothing is done against noise that is not exact at every number of samples
+    bool coverage = true;    ///< keep the coverage of every layer
+    bool smooth = false;     ///< a PNG goes through the preview's denoiser (swatches)
 };
 /// The settings of the scene, where the caller does not say otherwise.
 PictureSettings picture_settings(const scene::Scene& scene);

@@ -38,6 +38,7 @@ struct Path : Flight {
     float pdf;         ///< of the direction, for MIS; 0 after the camera, by_itself where lights were not sampled
     int bodies;        ///< the bodies that the path is in: a set of the tile; -1: none. Most paths are in none, and
                        ///< paths must be small
+    float blurred;     ///< by its bounces, 0..1: of the widest one 1 / (pi pdf)
     float wavelength;  ///< the one that it carries after a prism, micrometres; 0: all
     uint8_t bounce;    ///< off surfaces that are not clear
     uint8_t crossings, passes;  ///< events at clear surfaces; holes and panes gone through straight
@@ -97,18 +98,21 @@ struct Tile {
     }
 };
 
-/// Pairs of sample dimensions: six per step from 1 on; what comes seldom has a range of its own, so that nothing
+/// Pairs of sample dimensions: nine per step from 1 on; what comes seldom has a range of its own, so that nothing
 /// shares one.
 enum SamplePair : uint32_t {
     pair_camera = 0,
     pair_first_bounce = 1,
-    pairs_per_bounce = 6,
+    pairs_per_bounce = 9,
     pair_layer = 0,
     pair_direction = 1,
     pair_light = 2,
     pair_choice = 3,
     pair_exit_light = 4,
-    pair_survive = 5,   // within a bounce
+    pair_survive = 5,
+    pair_candidate = 6,
+    pair_inside = 7,
+    pair_opacity = 8,   // within a bounce
     pair_stage = 1000,  // and the step
     pair_hole_layer = 2000,
     pair_hole_pass = 2100,  // and the surface passed
@@ -125,6 +129,7 @@ public:
           f_(frame),
           film_(film),
           costs_(costs),
+          per_unit_(film.tiers.empty() ? 0.f : 1.f / film.unit),
           camera_(camera, frame.width, frame.height, framed_aspect(*prepared.scene)),
           near_(std::max(
               0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
@@ -152,6 +157,11 @@ private:
     void follow(Tile& t, const Path& path, const MaterialPoint& point, const Frame& frame, const surface::Scattered& s,
                 bool clear, bool mirror, int step, uint32_t sample);
     void pass(Tile& t, const Path& path, const MaterialPoint& point);
+    /// Least roughness that a path sees (Kaplanyan and Dachsbacher 2013, "Path Space Regularization"; Jendersie and
+    /// Grosch 2019): as wide as this sample may have it, but not wider than what the path has been blurred by.
+    float least_roughness(const Path& path) const {
+        return path.blurred > 0.f ? std::min(softening_, std::sqrt(.5f * std::sqrt(path.blurred))) : 0.f;
+    }
     bool survive(Path& path, int step, uint32_t sample) const;
     /// Where a path leaves a surface from, to the side of `ng`.
     static V3f origin_at(const MaterialPoint& point, const V3f& ng);
@@ -161,15 +171,29 @@ private:
         return direction.dot(point.s.normal_geometric) * local.z > 1e-7f ||
                (local.z > 1e-6f && point.s.lift.length2() > 0.f && point.slots.transmission_weight <= 0.f);
     }
-    /// A light is sampled at a point. `alone`: no other ray looks for lights from here.
+    /// A light is looked for at a point. `alone`: no other ray looks for lights from here; `mirror`: the surroundings
+    /// are found better by the surface itself.
     struct Aim {
         const Frame& frame;
         const MaterialPoint& point;
         V3f ng;
-        float pick, l0, l1;
-        bool alone, clear;
+        float pick, l0, l1, choice;
+        bool alone, clear, mirror = false;
     };
-    template <class Value> void next_event(Tile& t, const Path& path, const Aim& aim, int step, Value&& value);
+    /// A place of a light as seen from a point. `density` per solid angle; 0: it cannot be seen.
+    struct Candidate {
+        V3f direction{0.f}, radiance{1.f};  ///< of a surface that shines: what it gives off in the mean
+        float distance = INFINITY, density = 0.f;
+        int group = 0, light = -1;
+        Place emitter;
+        bool surroundings() const { return light < 0 && emitter.instance == no_hit; }
+    };
+    /// Distance to the nearest light that the camera would see, but for one; infinite or beyond `limit`: none.
+    float nearest_seen_light(const V3f& origin, const V3f& direction, float limit, int but) const;
+    Candidate candidate(const V3f& position, float pick, float l0, float l1) const;
+    template <class Guess, class Value>
+    void next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value);
+    void shade_piece(Tile& t, size_t first, size_t count, int step, uint32_t sample);
 
     // bodies.cpp
     static const Body* innermost(const Tile& t, const Path& path, uint32_t without);
@@ -220,6 +244,11 @@ private:
         if (indirect && f_.clamp > 0.f)
             if (const float m = max_component(radiance); m > f_.clamp) radiance *= f_.clamp / m;
         film_.light[size_t(group)][pixel] += radiance;
+        if (per_unit_ > 0.f)
+            if (const float l = luminance(radiance); l * per_unit_ > 2.8f) {
+                const int tier = int(std::log2(l * per_unit_) / 3.f + .5f) - 1;
+                film_.tiers[pixel][size_t(std::clamp(tier, 0, Film::tier_count - 1))] += l;
+            }
         if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
     }
 
@@ -273,8 +302,10 @@ private:
     const FrameSettings& f_;
     Film& film_;
     LayerCost* costs_;
+    const float per_unit_;  ///< of Film::unit; 0: tiers are not kept
     Pinhole camera_;
     bool odd_ = false;
+    float softening_ = 0.f;  ///< of this sample
     const float near_;
 };
 

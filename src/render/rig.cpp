@@ -7,7 +7,10 @@
 namespace vemtra::render {
 namespace {
 
-constexpr float fair_part = .25f;  // of all choices, shared evenly: a dim light may be the only one that a recess sees
+constexpr float fair_part = .25f;  // at least, of each way to shine: a dim one may be all that a recess sees
+
+constexpr int first_candidates = 4;  // where the camera's light is gathered, and after a bounce
+constexpr int later_candidates = 2;
 
 void prepare_environment(const scene::Environment& e, const Paths& paths, const EnvironmentShelf& shelf,
                          PreparedRig& out, std::vector<Error>& problems) {
@@ -29,25 +32,23 @@ void prepare_environment(const scene::Environment& e, const Paths& paths, const 
 
 /// Chances by power as the middle of the asset gets it, but none below a fair part.
 void share_out(PreparedRig& out, const V3f& middle) {
-    std::vector<float>& share = out.light_share;
+    std::vector<LightBounds> bounds;
+    float lights = 0.f;
     for (const AreaLight& a : out.lights) {
-        const float distance2 = std::max(1e-4f, (a.center - middle).length2());
-        share.push_back(std::max(1e-6f, luminance(a.radiance) * a.kind->area(a) / distance2));
+        bounds.push_back(bounds_of(a));
+        out.any_seen |= a.seen;
+        lights += std::max(1e-6f, bounds.back().power / std::max(1e-4f, (a.center - middle).length2()));
     }
-    const float environment_power = out.environment ? pi * std::max(1e-6f, out.environment->average_luminance()) : 0.f;
-    float total = environment_power;
-    for (float x : share) total += x;
-    out.power = total;
-    const float least = fair_part / float(out.lights.size() + 1);
-    float sum = 0.f;
-    for (float& x : share) {
-        x = std::max(least, x / std::max(1e-9f, total));
-        sum += x;
+    out.light_tree = LightTree(bounds);
+    const float environment = out.environment ? pi * std::max(1e-6f, out.environment->average_luminance()) : 0.f;
+    out.power = lights + environment;
+    if (!out.environment || out.lights.empty()) {
+        out.lights_share = out.lights.empty() ? 0.f : 1.f;
+        out.environment_share = out.environment ? 1.f : 0.f;
+        return;
     }
-    out.environment_share = out.environment ? std::max(least, environment_power / std::max(1e-9f, total)) : 0.f;
-    sum += out.environment_share;
-    for (float& x : share) x /= sum;
-    out.environment_share /= std::max(1e-9f, sum);
+    out.environment_share = std::clamp(environment / out.power, fair_part, 1.f - fair_part);
+    out.lights_share = 1.f - out.environment_share;
 }
 
 void prepare_stage(const scene::Stage& stage, PreparedRig& out) {
@@ -62,11 +63,17 @@ void prepare_stage(const scene::Stage& stage, PreparedRig& out) {
 
 }  // namespace
 
+void PreparedRig::look_at_many() {
+    candidates = first_candidates;
+    later = later_candidates;
+}
+
 void PreparedRig::make_room(float emitted_power) {
+    look_at_many();
     const bool alone = lights.empty() && !environment;
-    const float all = power + emitted_power;
+    const float all = power += emitted_power;
     emitter_share = alone ? 1.f : std::clamp(all > 0.f ? emitted_power / all : 0.f, fair_part, 1.f - fair_part);
-    for (float& share : light_share) share *= 1.f - emitter_share;
+    lights_share *= 1.f - emitter_share;
     environment_share *= 1.f - emitter_share;
 }
 
@@ -100,6 +107,7 @@ PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& p
                                 " groups apart; those beyond are balanced as the last one",
                             "Put lights that belong together into one group"});
     share_out(out, middle);
+    if (out.lights.size() > 1 || out.environment) out.look_at_many();
     prepare_stage(rig.stage, out);
     return out;
 }

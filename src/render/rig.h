@@ -13,13 +13,17 @@ namespace vemtra::render {
 struct PreparedRig {
     std::shared_ptr<const EnvironmentMap> environment;  ///< null: off
     std::vector<AreaLight> lights;
-    std::vector<float> light_share;  ///< chance of picking light i; the environment takes the rest
+    LightTree light_tree;      ///< over them
+    float lights_share = 0.f;  ///< chance of picking one of them, which the tree then chooses for the point
     float environment_share = 0.f;
-    float emitter_share = 0.f;  ///< of surfaces that give off light; the others are scaled to the rest
-    float power = 0.f;          ///< about what lights and environment bring to the middle of the asset
+    float emitter_share = 0.f;      ///< of surfaces that give off light; all three are one
+    bool any_seen = false;          ///< of the lights, by the camera
+    int candidates = 1, later = 1;  ///< looked at for a ray to a light: of a path at first, and after a bounce
+    void look_at_many();
+    float power = 0.f;  ///< about what lights and environment bring to the middle of the asset
     /// Gives the surfaces that shine their chance.
     void make_room(float emitted_power);
-    static constexpr size_t most_lights = 16384;  ///< every ray looks at each of them
+    static constexpr size_t most_lights = 16384;
     static constexpr size_t most_groups = 64;     ///< each is a whole picture in memory
     std::vector<std::string> groups{"backdrop"};  ///< [0] is the backdrop
     int environment_group = 0;

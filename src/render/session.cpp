@@ -4,7 +4,7 @@
 #include <tbb/task_scheduler_observer.h>
 
 #include "base/parallel.h"
-#include "render/denoise.h"
+#include "scene/edits.h"
 #include "scene/graph.h"
 
 namespace vemtra::render {
@@ -62,6 +62,7 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
     return to;
 }
 
+constexpr uint32_t least_to_stand = 8;          // samples of a picture that is worth more than a new first one
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
 constexpr double band_seconds = .040;           // between two looks at what the hands want
 constexpr double files_seconds = .5;            // between two looks at the disk
@@ -116,6 +117,14 @@ Change classify(const LiveRequest& a, const LiveRequest& b) {
     if (r && q && r->groups != q->groups) return Change::balance;
     return Change::display;
 }
+
+namespace {
+bool same_balance(const LiveRequest& a, const LiveRequest& b) {
+    const scene::Rig* x = a.scene ? scene::active_rig(*a.scene) : nullptr;
+    const scene::Rig* y = b.scene ? scene::active_rig(*b.scene) : nullptr;
+    return x && y && x->groups == y->groups;
+}
+}  // namespace
 
 LiveSession::LiveSession(std::shared_ptr<Workshop> workshop)
     : workshop_(std::move(workshop)), thread_([this] { work(); }) {
@@ -190,21 +199,31 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_height_ == film.height)  // outside of the region the last picture stays
         for (size_t p = 0; p < film.samples.size(); ++p)
             if (!film.samples[p]) image->linear[p] = previous_[p];
+    int enlarge = coarse;
+    image->width = film.width;
+    image->height = film.height;
+    if (!edited_.empty() && film.touched.size() == film.samples.size() && same_balance(request, standing_.request)) {
+        keep_standing(standing_.picture, film, coarse, image->linear);
+        image->stands_on = image->linear.size() == standing_.picture.linear.size();
+        if (image->stands_on) {
+            image->width = standing_.picture.width;
+            image->height = standing_.picture.height;
+            enlarge = 1;
+        }
+    }
     auto rgba = displayed(image->linear, request.view, scene->display);
     if (rgba)
         image->bgra = std::move(*rgba);
     else
         image->bgra.assign(image->linear.size() * 4, 128);
     for (size_t p = 0; p + 3 < image->bgra.size(); p += 4) std::swap(image->bgra[p], image->bgra[p + 2]);
-    image->shown_width = film.width;
-    image->shown_height = film.height;
-    if (coarse > 1) {  // enlarged here, so that the window has nothing to scale
-        image->bgra = enlarged(image->bgra, film.width, film.height, coarse);
-        image->shown_width *= coarse;
-        image->shown_height *= coarse;
+    image->shown_width = image->width;
+    image->shown_height = image->height;
+    if (enlarge > 1) {  // here, so that the window has nothing to scale
+        image->bgra = enlarged(image->bgra, film.width, film.height, enlarge);
+        image->shown_width *= enlarge;
+        image->shown_height *= enlarge;
     }
-    image->width = film.width;
-    image->height = film.height;
     image->request = request;
     image->prepared = prepared_;
     image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
@@ -220,6 +239,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_ = image->linear;
         previous_width_ = film.width;
         previous_height_ = film.height;
+        if (image->samples >= least_to_stand && lit)
+            last_whole_ = {{film.width, film.height, image->samples, image->linear}, request, prepared_};
     }
     std::function<void()> tell;
     std::shared_ptr<const LiveImage> replaced;  // freed outside of the lock
@@ -247,6 +268,7 @@ FrameSettings LiveSession::frame_of(int coarse) const {
     f.depth = r.scene->render.depth;
     f.clamp = r.scene->render.preview_clamp;
     f.noise = r.scene->render.noise;
+    if (!edited_.empty()) f.edited = &edited_;
     return f;
 }
 
@@ -278,6 +300,49 @@ bool LiveSession::show_coarse() {
     return true;
 }
 
+/// Whether the standing picture differs from the request by its build-ups alone.
+bool LiveSession::stands_on(const LiveRequest& r) const {
+    const LiveRequest& old = standing_.request;
+    if (standing_.picture.empty() || !old.scene || !r.scene || old.folder != r.folder || old.blocked != r.blocked ||
+        old.width != r.width || old.height != r.height || old.scale_percent != r.scale_percent || old.view != r.view ||
+        r.view != View::beauty || old.relief != r.relief || standing_.prepared->geometry != prepared_->geometry)
+        return false;
+    scene::Scene a = without_what_does_not_show(*old.scene);
+    scene::Scene b = without_what_does_not_show(*r.scene);
+    a.build_ups.clear();
+    b.build_ups.clear();
+    return a == b;
+}
+
+/// What of the picture before still holds after the edit: all that no path meets which was edited.
+void LiveSession::look_what_stands() {
+    edited_.clear();
+    if (last_whole_.picture.samples * 4 >= standing_.picture.samples && !last_whole_.picture.empty())
+        standing_ = std::move(last_whole_);
+    last_whole_ = Whole();
+    if (!stands_on(at_.request)) {
+        standing_ = Whole();
+        return;
+    }
+    const scene::Scene& before = *standing_.request.scene;
+    const scene::Scene& now = *at_.request.scene;
+    if (before.build_ups.size() != now.build_ups.size()) return;
+    std::vector<uint8_t> edited(prepared_->build_ups.size(), 0);
+    const scene::BuildUpReach reach(now);
+    for (size_t i = 0; i < now.build_ups.size(); ++i) {
+        if (before.build_ups[i] == now.build_ups[i]) continue;
+        const std::vector<char> shown = reach.to(now.build_ups[i].id);
+        for (size_t k = 0; k < shown.size() && k < edited.size(); ++k) edited[k] |= uint8_t(shown[k]);
+    }
+    for (size_t k = 0; k < edited.size(); ++k) {
+        if (!edited[k]) continue;
+        // Light that comes from it, or through it, is met by no path.
+        for (const Prepared* p : {prepared_.get(), standing_.prepared.get()})
+            if (k >= p->build_ups.size() || p->build_ups[k].may_shine || p->build_ups[k].may_open) return;
+    }
+    edited_ = std::move(edited);
+}
+
 /// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
 void LiveSession::restart(bool with_coarse) {
     at_.ready = false;
@@ -300,6 +365,7 @@ void LiveSession::restart(bool with_coarse) {
         c.points = 0;
     }
     busy_nanoseconds_ = 0;
+    look_what_stands();
     if (with_coarse && !show_coarse()) return;
     at_.frame = frame_of(1);
     at_.film = Film(at_.frame.width, at_.frame.height, prepared_->rig.groups.size());

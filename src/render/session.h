@@ -6,6 +6,7 @@
 #include <functional>
 #include <thread>
 
+#include "render/denoise.h"
 #include "render/picture.h"
 
 namespace vemtra::render {
@@ -42,7 +43,8 @@ struct LiveImage {
     LiveRequest request;        ///< what it shows
     std::shared_ptr<const Prepared> prepared;
     uint32_t samples = 0;
-    int coarse = 1;  ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
+    int coarse = 1;          ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
+    bool stands_on = false;  ///< what no edit has met is still that of the picture before, in full
     float noise = 0.f;
     double rays_per_second = 0;
     bool fields_final = true, complete = false;
@@ -83,6 +85,8 @@ private:
     void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
     bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
     bool take_pending(LiveRequest& current, uint64_t& edit, Change& change);
+    bool stands_on(const LiveRequest& request) const;
+    void look_what_stands();
     void set_activity(const std::string& text);
 
     std::shared_ptr<Workshop> workshop_;
@@ -113,6 +117,13 @@ private:
     std::shared_ptr<const Prepared> prepared_;
     std::vector<LayerCost> costs_;
     double busy_nanoseconds_ = 0, rate_ = 2e6;
+    /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
+    struct Whole {
+        Standing picture;
+        LiveRequest request;
+        std::shared_ptr<const Prepared> prepared;
+    } standing_, last_whole_;
+    std::vector<uint8_t> edited_;  ///< build-ups that were edited since `standing_`; empty: nothing stands on
     std::vector<V3f> previous_;
     int previous_width_ = 0, previous_height_ = 0;
     std::thread thread_;

@@ -20,6 +20,46 @@ ShadowWalk walk_of(const Shadow& s) {
 
 }  // namespace
 
+Renderer::Candidate Renderer::candidate(const V3f& position, float pick, float l0, float l1) const {
+    Candidate c;
+    if (pick < p_.rig.emitter_share) {
+        const MeshLights::Sample to = p_.emitters->sample(position, pick / p_.rig.emitter_share, l0, l1);
+        if (!(to.density > 0.f)) return c;
+        c.emitter = to.place;
+        const SurfacePoint s = p_.geometry->at(to.place);
+        const V3f way = s.position - position;
+        const float d2 = way.length2();
+        if (!(d2 > 1e-14f)) return c;
+        c.distance = std::sqrt(d2);
+        c.direction = way / c.distance;
+        const float cosine = -c.direction.dot(s.normal_geometric);
+        if (!(cosine > 1e-6f)) return c;
+        c.density = (to.per_angle ? to.density : to.density * d2 / cosine) * p_.rig.emitter_share;
+        c.radiance = V3f(to.luminance);
+        c.group = p_.rig.emission_group;
+    } else if (pick -= p_.rig.emitter_share; pick < p_.rig.environment_share) {
+        c.direction = p_.rig.environment->sample(l0, l1, c.density, c.radiance);
+        if (!(c.density > 0.f)) return c;
+        c.density *= p_.rig.environment_share;
+        c.group = p_.rig.environment_group;
+    } else {
+        if (!(p_.rig.lights_share > 0.f)) return c;
+        const float u = std::clamp((pick - p_.rig.environment_share) / p_.rig.lights_share, 0.f, .99999994f);
+        const LightTree::Chosen l = p_.rig.light_tree.choose(position, u);
+        if (!(l.chance > 0.f)) return c;
+        const AreaLight& light = p_.rig.lights[l.light];
+        const LightSample s = sample_light(light, position, l0, l1);
+        if (!(s.pdf > 0.f)) return c;
+        c.direction = s.direction;
+        c.radiance = s.radiance;
+        c.distance = s.distance;
+        c.density = s.pdf * l.chance * p_.rig.lights_share;
+        c.group = light.group;
+        c.light = int(l.light);
+    }
+    return c;
+}
+
 /// What the surfaces give off that were aimed at.
 void Renderer::shine(Tile& t, uint32_t sample, int step) {
     if (!p_.emitters) return;
@@ -47,7 +87,7 @@ void Renderer::shine(Tile& t, uint32_t sample, int step) {
                 if (point.coat >= 0 || point.slots.coat_weight > 0.f || point.slots.fuzz_weight > 0.f) {
                     WalkRandom random(s.seed + sample);
                     const Frame frame(point.s.normal);
-                    t.materials.stack(t.stack, int(i), p_, frame, 1.f, false, 0.f, random);
+                    t.materials.stack(t.stack, int(i), p_, frame, 1.f, false, 0.f, 0.f, random);
                     light *= t.stack.seen_from(frame.to_local(point.wo)).passed;
                 }
             }

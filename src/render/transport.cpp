@@ -21,22 +21,35 @@ void Renderer::leave(const Path& path, float share) {
     }
 }
 
+float Renderer::nearest_seen_light(const V3f& origin, const V3f& direction, float limit, int but) const {
+    if (!p_.rig.any_seen) return limit;
+    float nearest = limit;
+    p_.rig.light_tree.crossed(origin, direction, limit, [&](uint32_t k, float before) {
+        const AreaLight& l = p_.rig.lights[k];
+        if (!l.seen || int(k) == but) return before;
+        nearest = std::min(nearest, intersect(l, origin, direction));
+        return std::min(before, nearest);
+    });
+    return nearest;
+}
+
 /// The lights before `stop`: those that are not seen hide nothing, so that all before the first seen one count. True
 /// where a seen light ends the path.
 bool Renderer::meet_lights(const Path& path, float stop) {
-    float first_seen = stop;
-    for (const AreaLight& l : p_.rig.lights)
-        if (l.seen) first_seen = std::min(first_seen, intersect(l, path.origin, path.direction));
-    for (size_t k = 0; k < p_.rig.lights.size(); ++k) {
+    if (p_.rig.lights.empty()) return false;
+    const float first_seen = nearest_seen_light(path.origin, path.direction, stop, -1);
+    p_.rig.light_tree.crossed(path.origin, path.direction, first_seen, [&](uint32_t k, float limit) {
         const AreaLight& l = p_.rig.lights[k];
-        if (!l.seen && path.pdf == 0.f) continue;
+        if (!l.seen && path.pdf == 0.f) return limit;
         const float d = intersect(l, path.origin, path.direction);
-        if (!(d < stop) || d > first_seen) continue;
+        if (!(d < stop) || d > first_seen) return limit;
         const float weight =
-            path.pdf > 0.f ? surface_weight(path.pdf, p_.rig.light_share[k] * light_pdf(l, path.vertex, path.direction))
+            path.pdf > 0.f ? surface_weight(path.pdf, p_.rig.lights_share * p_.rig.light_tree.chance(path.vertex, k) *
+                                                          light_pdf(l, path.vertex, path.direction))
                            : 1.f;
         add(path.pixel, l.group, path.throughput * l.radiance * weight, path.bounce > 1);
-    }
+        return limit;
+    });
     return first_seen < stop;
 }
 
@@ -111,7 +124,7 @@ float Renderer::scattered_light_weight(const Path& path, const MaterialPoint& po
     if (path.pdf == 0.f || !p_.emitters) return 1.f;
     const V3f to = point.s.position - path.vertex;
     const float cosine = point.s.normal_geometric.dot(point.wo);
-    const float density = p_.emitters->density(point.at) * to.length2() / std::max(1e-6f, cosine);
+    const float density = p_.emitters->density(point.at, path.vertex, to.length2() / std::max(1e-6f, cosine));
     return surface_weight(path.pdf, p_.rig.emitter_share * density);
 }
 
@@ -120,12 +133,18 @@ V3f Renderer::origin_at(const MaterialPoint& point, const V3f& ng) {
     return geometry::offset_origin(up ? point.s.position + point.s.lift : point.s.position, ng);
 }
 
+/// Where both parts of a surface were followed there are more paths than the tile has points: they are taken in pieces.
 void Renderer::shade(Tile& t, int step, uint32_t sample) {
-    materials(t, t.paths, 0, t.paths.size(), sample, pair_of(step, pair_layer));
     t.shadows.clear();
     t.next.clear();
-    for (size_t i = 0; i < t.paths.size(); ++i) {
-        Path& path = t.paths[i];
+    for (size_t first = 0; first < t.paths.size(); first += tile_capacity)
+        shade_piece(t, first, std::min<size_t>(tile_capacity, t.paths.size() - first), step, sample);
+}
+
+void Renderer::shade_piece(Tile& t, size_t first, size_t count, int step, uint32_t sample) {
+    materials(t, t.paths, first, count, sample, pair_of(step, pair_layer));
+    for (size_t i = 0; i < count; ++i) {
+        Path& path = t.paths[first + i];
         MaterialPoint& point = t.materials.points[i];
         const auto begin = costs_ && (i & 15) == 0 ? Clock::now() : Clock::time_point();
         float u0;
@@ -144,11 +163,18 @@ void Renderer::shade(Tile& t, int step, uint32_t sample) {
                 come_up(t, path, i, step, sample, random);
                 continue;
             }
-        if (slots.geometry_opacity < 1.f && random.next() >= slots.geometry_opacity) {
-            pass(t, path, point);
-            continue;
+        if (slots.geometry_opacity < 1.f) {
+            float u;
+            float v;
+            sample_2d(path.seed, sample, pair_of(step, pair_opacity), u, v);
+            if (u >= slots.geometry_opacity) {
+                pass(t, path, point);
+                continue;
+            }
         }
         const bool on_stage = path.at.instance == stage_hit;
+        if (f_.edited && !on_stage && (*f_.edited)[size_t(p_.build_up_of[path.at.instance])])
+            film_.touched[path.pixel] += std::min(1.f, max_component(path.throughput));
         const bool met_first = path.first;
         if (met_first) first_hit_passes(path, point);
         path.first = false;
@@ -171,36 +197,50 @@ void Renderer::shade(Tile& t, int step, uint32_t sample) {
             stack.reset(outside);
             stack.finish(slots, {});
         } else {
-            t.materials.stack(stack, int(i), p_, frame, outside, leaving, disperses ? wavelength : 0.f, random);
+            t.materials.stack(stack, int(i), p_, frame, outside, leaving, disperses ? wavelength : 0.f,
+                              least_roughness(path), random);
         }
-        const Stack::Seen seen = stack.seen_from(frame.to_local(point.wo));
+        Stack::Seen seen = stack.seen_from(frame.to_local(point.wo));
         if (met_first) film_.albedo[path.pixel] += seen.albedo * shown_share(path);
         if (slots.emission_luminance > 0.f && p_.rig.emission_group && !point.inside)
             add(path.pixel, p_.rig.emission_group,
                 path.throughput * emitted(slots) * seen.passed * scattered_light_weight(path, point), path.bounce > 1);
-        auto value = [&](const V3f& wi, V3f& f, float& pdf) {
-            f = stack.evaluate(seen, wi, random);
-            if (wi.z < 0.f) f *= spectral;
-            pdf = stack.pdf(seen, wi);
+        const bool both = met_first && !last && stack.splits(seen);
+        if (both) stack.split(seen);
+        auto value = [&](const V3f& wi) {
+            Stack::Parts p = stack.evaluate_parts(seen, wi, random);
+            if (wi.z < 0.f) p.f[0] *= spectral;
+            return p;
         };
+        auto guess = [&](const V3f& wi) { return stack.guess_parts(seen, wi); };
         // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its
         // lobe's edge.
         const bool mirror = f_.strategy == FrameSettings::Strategy::combined && !last && stack.mirror();
-        const float surroundings = c0 - p_.rig.emitter_share;
-        const bool in_vain = mirror && surroundings >= 0.f && surroundings < p_.rig.environment_share;
-        if (f_.strategy != FrameSettings::Strategy::surface_only && !in_vain && !path.below)
-            next_event(t, path, {frame, point, point.s.normal_geometric, c0, l0, l1, last, clear}, step, value);
-        if (!last) {
-            surface::Scattered s = stack.sample(seen, c1, u0, u1, random);
+        if (f_.strategy != FrameSettings::Strategy::surface_only && !path.below) {
+            float k0;
+            float k1;
+            sample_2d(path.seed, sample, pair_of(step, pair_candidate), k0, k1);
+            next_event(t, path, {frame, point, point.s.normal_geometric, c0, l0, l1, k0, last, clear, mirror}, step,
+                       guess, value);
+        }
+        auto go_on = [&](surface::Scattered s) {
             if (s.enters_subsurface) {
                 go_below(t, path, point, s.weight, frame, random);
             } else if (s.pdf > 0.f) {
+                Path from = path;
                 if (s.wi.z < 0.f && disperses && path.wavelength == 0.f) {
-                    path.wavelength = wavelength;
+                    from.wavelength = wavelength;
                     s.weight *= spectral;
                 }
-                follow(t, path, point, frame, s, clear, mirror, step, sample);
+                follow(t, from, point, frame, s, clear, mirror, step, sample);
             }
+        };
+        if (both) {
+            go_on(stack.sample(seen, Stack::Part::top, c1, u0, u1, random));
+            sample_2d(path.seed, sample, pair_of(step, pair_inside), u0, u1);
+            go_on(stack.sample(seen, Stack::Part::inside, c1, u0, u1, random));
+        } else if (!last) {
+            go_on(stack.sample(seen, c1, u0, u1, random));
         }
         if (costs_ && (i & 15) == 0 && point.layer >= 0)
             costs_[point.layer].nanoseconds += 16 * uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
@@ -229,6 +269,7 @@ void Renderer::follow(Tile& t, const Path& path, const MaterialPoint& point, con
     next.origin = next.vertex = origin_at(point, through ? -ng : ng);
     next.pdf = path.below ? by_itself : s.pdf;
     next.mirrored = mirror;
+    next.blurred = std::max(path.blurred, std::min(1.f, inverse_pi / s.pdf));
     next.spread = path.spread + .25f * point.slots.specular_roughness;
     next.sees = path.sees && clear && (through || point.inside);
     if (clear)

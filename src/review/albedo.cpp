@@ -44,7 +44,7 @@ MeasuredAlbedo measure_albedo(const render::Prepared& p, const geometry::Place& 
                 for (double& t : through) t += 1.;
                 continue;
             }
-            materials->stack(*stack, i, p, frame, 1.f, false, -1, random);
+            materials->stack(*stack, i, p, frame, 1.f, false, 0.f, 0.f, random);
             const auto seen = stack->seen_from(wo);
             float a;
             float b;

@@ -450,7 +450,25 @@ float Bsdf::scatter_pdf(const Seen& o, const V3f& wi) const {
     const float p = substrate_scatter_pdf(o, wi);
     return extra_.any() ? p * extra_.rest() + extra_.pdf(s_, o.wo, wi) : p;
 }
-Scattered Bsdf::sample(const Seen& o, float u, float u1, float u2) const {
+bool Bsdf::splits(const Seen& o, float widest) const {
+    return !extra_.any() && s_.base_metalness < .5f && !matched_ && o.p_single > 0.f && o.p_single < 1.f &&
+           ggx().alpha() < widest;
+}
+
+void Bsdf::split(Seen& o) const {
+    const float rest = 1.f - o.p_single;
+    o.both = true;
+    o.p_single = 1.f;
+    o.p_cosine /= rest;
+    o.p_through /= rest;
+    o.p_cosine_through /= rest;
+    o.p_subsurface /= rest;
+    o.subsurface_weight *= rest;
+}
+
+Scattered Bsdf::sample(const Seen& o, Of of, float u, float u1, float u2) const {
+    // Lobes lie one after the other along u: the walk below, facets, the rest; where both are sampled, along two.
+    if (o.both && (of == Of::facets || u >= o.p_subsurface)) u += of == Of::facets ? o.p_subsurface : 1.f;
     if (!extra_.any()) return sample_substrate(o, u, u1, u2);
     const float taken = 1.f - extra_.rest();
     Scattered s;

@@ -58,12 +58,22 @@ public:
         V3f albedo{0.f};  ///< about the share of light that comes back, per channel
         float p_single = 0, p_cosine = 0, p_through = 0, p_cosine_through = 0, p_subsurface = 0;
         V3f subsurface_weight{0.f};
+        bool both = false;  ///< facets and the rest are each sampled once
     };
     Seen seen_from(const V3f& wo) const;
 
     V3f evaluate(const Seen& o, const V3f& wi) const;  ///< f(wo, wi) * |mu_i|
     float pdf(const Seen& o, const V3f& wi) const;
-    Scattered sample(const Seen& o, float u_lobe, float u1, float u2) const;
+    /// All lobes, or those facets reflect into, or the others.
+    enum class Of : uint8_t { all, facets, rest };
+    Scattered sample(const Seen& o, Of of, float u_lobe, float u1, float u2) const;
+    Scattered sample(const Seen& o, float u_lobe, float u1, float u2) const {
+        return sample(o, Of::all, u_lobe, u1, u2);
+    }
+    /// Whether a dielectric's facets, sharper than `widest`, reflect above something else.
+    bool splits(const Seen& o, float widest) const;
+    /// From here on both `facets` and `rest` are sampled, once each; pdf() counts both.
+    void split(Seen& o) const;
 
     /// The same for walks between coats, where products of many weights must not spread: directions are drawn in exact
     /// proportion to what a white substrate of this form would scatter, so that the weight is colour alone. Surfaces

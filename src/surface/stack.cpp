@@ -5,6 +5,11 @@ namespace {
 
 using Passage = RoughInterface::Event;
 
+// Chances of the parts where one is taken: never below these.
+constexpr float least_top = .3f;
+constexpr float least_inside = .3f;
+constexpr float widest_split = .05f;  // alpha of an outermost interface up to which both parts are followed
+
 V3f upright(const V3f& w) {
     return {w.x, w.y, -w.z};
 }
@@ -71,19 +76,31 @@ void Stack::finish(const Slots& s, const Tilt& tilt, float wavelength, bool leav
     // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n
     // - 1) * t on the way in and on the way out: the variances add up.
     Slots blurred = s;
-    float variance =
+    const float inner =
         s.specular_roughness * s.specular_roughness * s.specular_roughness * s.specular_roughness * ior_ * ior_;
-    top_ = Ggx{1.f, 1.f};
+    float variance = inner;
+    has_lobe_ = false;
     float sharpest = 2.f;
+    float above = 1.f;  // IOR over the element
     for (int k = 0; k < count_; ++k) {
         const Element& e = elements_[k];
         if (e.straight()) continue;
         const float bend = e.eta - 1.f;
-        const float a = e.above.ggx().alpha();
-        variance += .5f * bend * bend * a * a * 1.5f;
-        if (a < sharpest) sharpest = a, top_ = e.above.ggx();
+        const Ggx& own = e.above.ggx();
+        const float blur = variance - inner;
+        if (const float a = own.alpha(); k > 0 || !parted()) {
+            const float wide = std::sqrt(a * a * above * above + blur);
+            if (wide < sharpest) {
+                sharpest = wide;
+                has_lobe_ = true;
+                lobe_ = Ggx{std::sqrt(own.ax * own.ax * above * above + blur),
+                            std::sqrt(own.ay * own.ay * above * above + blur)};
+            }
+        }
+        variance += .5f * bend * bend * own.alpha() * own.alpha() * 1.5f;
+        above *= e.eta;
     }
-    only_fuzz_ = sharpest > 1.5f;
+    only_fuzz_ = !parted() && !has_lobe_;
     // A walk joined at a reflection guesses its direction by the interface above; where what reflects is the sharper of
     // the two, the other way round is needed as well.
     float below = s.base_metalness > 0.f || s.specular_weight > 0.f ? base_->ggx().alpha() : 10.f;
@@ -134,7 +151,7 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
         }
         if (e.has_interface) {
             const float r = AlbedoTables::get().reflectance(mu, e.above.facets().roughness, e.eta);
-            surface += passed * r;
+            (k == 0 ? o.top_albedo : surface) += passed * r;
             passed *= 1.f - r;
             n *= e.eta;
             mu = std::sqrt(std::max(1e-4f, 1.f - (1.f - mu * mu) / (e.eta * e.eta)));
@@ -145,55 +162,122 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
     o.base = proxy_->seen_from(tilt_.in(o.wo));
     V3f back = passed;  // the way out takes about what the way in took
     const V3f base = back * passed * o.base.albedo;
-    o.albedo = surface + base;
+    o.albedo = o.top_albedo + surface + base;
     const float s = luminance(surface);
     const float b = luminance(base);
-    o.p_top = s + b > 1e-6f ? std::clamp(s / (s + b), .1f, .9f) : .5f;
-    if (only_fuzz_ && fuzz_albedo(elements_[0].fuzz.roughness, o.wo.z) < least_fuzz) o.p_top = 0.f;
-    o.p_base = 1.f - o.p_top;
+    // The walk takes the interfaces inside as often as they reflect. Fibres are chosen by this number.
+    if (has_lobe_) o.p_lobe = s + b > 1e-6f ? std::min(s / (s + b), .9f) : .5f;
+    if (only_fuzz_) o.p_lobe = s + b > 1e-6f ? std::clamp(s / (s + b), .1f, .9f) : .5f;
+    if (only_fuzz_ && fuzz_albedo(elements_[0].fuzz.roughness, o.wo.z) < least_fuzz) o.p_lobe = 0.f;
+    if (parted()) {
+        o.top = elements_[0].above.seen_from(elements_[0].tilt.in(o.wo));
+        const float t = luminance(o.top_albedo);
+        o.p_top = t + s + b > 1e-6f ? std::clamp(t / (t + s + b), least_top, 1.f - least_inside) : .5f;
+        o.p_inside = 1.f - o.p_top;
+    }
     return o;
 }
 
+bool Stack::splits(const Seen& o) const {
+    return count_ ? parted() && elements_[0].above.ggx().alpha() < widest_split : base_->splits(o.base, widest_split);
+}
+
+void Stack::split(Seen& o) const {
+    if (count_)
+        o.p_top = o.p_inside = 1.f;
+    else
+        base_->split(o.base);
+}
+
+/// What a facet throws below the horizon counts for the direction mirrored in it: so nothing is missing.
+float Stack::lobe_pdf(const Ggx& lobe, const V3f& wo, const V3f& wi) const {
+    auto mirrored = [&](const V3f& w) {
+        const V3f sum = wo + w;
+        const float length = sum.length();
+        return length > 1e-6f && sum.z > 0.f ? lobe.d(sum / length) : 0.f;
+    };
+    return .75f * lobe.g1(wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * wo.z) + .25f * wi.z * inverse_pi;
+}
+
+float Stack::inside_pdf(const Seen& o, const V3f& wi) const {
+    float p = (1.f - o.p_lobe) * proxy_->pdf(o.base, tilt_.in(wi));
+    if (wi.z <= 0.f || o.p_lobe <= 0.f) return p;
+    if (!only_fuzz_) return p + o.p_lobe * lobe_pdf(lobe_, o.wo, wi);
+    const Fuzz& f = elements_[0].fuzz;
+    return p + o.p_lobe * fuzz(f.roughness, o.wo, wi) * wi.z / std::max(1e-4f, fuzz_albedo(f.roughness, o.wo.z));
+}
+
 float Stack::pdf(const Seen& o, const V3f& wi) const {
-    const V3f in = tilt_.in(wi);
-    if (!count_) return base_->pdf(o.base, in);
-    float p = o.p_base * proxy_->pdf(o.base, in);
-    if (wi.z > 0.f) {
-        if (only_fuzz_) {
-            const Fuzz& f = elements_[0].fuzz;
-            return p + o.p_top * fuzz(f.roughness, o.wo, wi) * wi.z / std::max(1e-4f, fuzz_albedo(f.roughness, o.wo.z));
-        }
-        // What a facet throws below the horizon counts for the direction mirrored in it: so nothing is missing.
-        auto mirrored = [&](const V3f& w) {
-            const V3f sum = o.wo + w;
-            const float length = sum.length();
-            return length > 1e-6f && sum.z > 0.f ? top_.d(sum / length) : 0.f;
-        };
-        p += o.p_top * (.75f * top_.g1(o.wo) * (mirrored(wi) + mirrored(upright(wi))) / (4.f * o.wo.z) +
-                        .25f * wi.z * inverse_pi);
-    }
+    if (!count_) return base_->pdf(o.base, tilt_.in(wi));
+    float p = o.p_inside * inside_pdf(o, wi);
+    if (parted() && wi.z > 0.f)
+        p += o.p_top * elements_[0].above.pdf(o.top, elements_[0].tilt.in(wi), Passage::reflect);
     return p;
 }
 
 V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
-    if (!count_) return base_->evaluate(o.base, tilt_.in(wi));
-    if (wi.z < 0.f) return base_->transmits() ? walk_through(o.wo, wi, random) : V3f(0.f);
-    return walk(o.wo, wi, random);
+    const Parts all = evaluate_parts(o, wi, random);
+    return all.f[0] + all.f[1];
 }
 
-Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& random) const {
+Stack::Parts Stack::evaluate_parts(const Seen& o, const V3f& wi, WalkRandom& random) const {
+    Parts p;
     if (!count_) {
-        Scattered s = base_->sample(o.base, u, u1, u2);
+        const V3f in = tilt_.in(wi);
+        p.f[0] = base_->evaluate(o.base, in);
+        p.pdf[0] = base_->pdf(o.base, in);
+        return p;
+    }
+    p.pdf[0] = o.p_inside * inside_pdf(o, wi);
+    if (wi.z < 0.f) {
+        if (base_->transmits()) p.f[0] = walk_through(o.wo, wi, random);
+        return p;
+    }
+    p.f[0] = walk(o.wo, wi, random);
+    if (!parted()) return p;
+    p.count = 2;
+    const V3f in = elements_[0].tilt.in(wi);
+    p.f[1] = V3f(elements_[0].above.reflect(o.top, in));
+    p.pdf[1] = o.p_top * elements_[0].above.pdf(o.top, in, Passage::reflect);
+    return p;
+}
+
+Stack::Parts Stack::guess_parts(const Seen& o, const V3f& wi) const {
+    Parts p;
+    if (!count_) {
+        p.pdf[0] = base_->pdf(o.base, tilt_.in(wi));
+        p.f[0] = o.base.albedo * p.pdf[0];
+        return p;
+    }
+    const float inside = inside_pdf(o, wi);
+    p.pdf[0] = o.p_inside * inside;
+    p.f[0] = (o.albedo - o.top_albedo) * inside;
+    if (!parted() || wi.z < 0.f) return p;
+    p.count = 2;
+    const float top = elements_[0].above.pdf(o.top, elements_[0].tilt.in(wi), Passage::reflect);
+    p.pdf[1] = o.p_top * top;
+    p.f[1] = o.top_albedo * top;
+    return p;
+}
+
+Scattered Stack::sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const {
+    if (!count_) {
+        Scattered s = base_->sample(o.base,
+                                    part == Part::either ? Bsdf::Of::all
+                                    : part == Part::top  ? Bsdf::Of::facets
+                                                         : Bsdf::Of::rest,
+                                    u, u1, u2);
         s.wi = tilt_.out(s.wi);
         return s;
     }
+    Scattered s;
     if (only_fuzz_ && !base_->transmits()) {
         // Fibres and body differ in brightness more than in form: choosing by brightness, and weighing by the value,
         // keeps the noise down.
-        Scattered s;
-        if (u < o.p_base) {
-            s = proxy_->sample(o.base, std::min(u / o.p_base, .9999999f), u1, u2);
-            if (s.enters_subsurface) return s.weight *= o.passed / o.p_base, s;
+        const float p_base = 1.f - o.p_lobe;
+        if (u < p_base) {
+            s = proxy_->sample(o.base, std::min(u / p_base, .9999999f), u1, u2);
+            if (s.enters_subsurface) return s.weight *= o.passed / p_base, s;
             if (s.pdf <= 0.f) return {};
             s.wi = tilt_.out(s.wi);
         } else {
@@ -205,8 +289,21 @@ Scattered Stack::sample(const Seen& o, float u, float u1, float u2, WalkRandom& 
         s.weight = walk(o.wo, s.wi, random) / s.pdf;
         return s;
     }
-    Scattered s = walk_out(o.wo, random);
-    if (s.pdf > 0.f && !s.enters_subsurface) s.pdf = std::max(1e-9f, pdf(o, s.wi));
+    if (parted() && part == Part::either) {
+        part = u < o.p_top ? Part::top : Part::inside;
+        u = std::min(.9999999f, part == Part::top ? u / o.p_top : (u - o.p_top) / o.p_inside);
+    }
+    if (part == Part::top) {
+        const Element& e = elements_[0];
+        const RoughInterface::Sample r = e.above.sample(o.top, Passage::reflect, u, u1, u2);
+        s.wi = e.tilt.out(r.wi);
+        s.weight = V3f(r.weight / o.p_top);
+        s.pdf = r.pdf * o.p_top;
+        return s;
+    }
+    s = walk_out(o.wo, u, u1, u2, random);
+    s.weight /= o.p_inside;
+    if (s.pdf > 0.f && !s.enters_subsurface) s.pdf = std::max(1e-9f, o.p_inside * inside_pdf(o, s.wi));
     return s;
 }
 
@@ -343,7 +440,8 @@ V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
         } else if (down) {
             const Element& e = elements_[k];
             const V3f a = -d;
-            if (k <= reach) {
+            if (k <= reach &&
+                !(k == 0 && parted())) {  // the outermost interface's own reflection is no walk's business
                 float p;
                 const V3f f = reflect(e, a, W[k], p);
                 sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
@@ -473,7 +571,12 @@ V3f Stack::walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const 
     return sum;
 }
 
-Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
+/// What comes back from under the outermost interface, where that one's own reflection is kept apart; else all. The
+/// numbers serve the first meeting with the substrate.
+Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const {
+    const float head[] = {u, u1, u2};
+    size_t taken = 0;
+    auto first_numbers = [&] { return taken < 3 ? head[taken++] : random.next(); };
     Scattered out;
     V3f beta(1.f);
     V3f d = -wo;
@@ -484,7 +587,7 @@ Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
         if (down && k == count_) {
             if (!at_base) beta *= lift_, at_base = true;
             const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
-            Scattered s = base_->scatter(seen, [&] { return random.next(); });
+            Scattered s = base_->scatter(seen, first_numbers);
             if (s.pdf <= 0.f) return {};
             beta *= s.weight;
             if (s.enters_subsurface || s.wi.z <= 0.f) {
@@ -498,7 +601,8 @@ Scattered Stack::walk_out(const V3f& wo, WalkRandom& random) const {
         } else {
             const Element& e = elements_[k];
             if (!down) beta *= absorbed(e, d.z);
-            const Event s = scatter(e, down, -d, random);
+            const Event s =
+                k == 0 && down && parted() ? pass(e, true, -d, Passage::refract, random) : scatter(e, down, -d, random);
             if (s.pdf <= 0.f) return {};
             beta *= s.weight;
             d = s.direction;

@@ -11,6 +11,10 @@
 // sample() is the walk itself: its weight is what absorption left. The density of its directions is not known; pdf() is
 // that of a mixture of lobes shaped like the stack, whose integral is one, which serves to weigh light sampling against
 // it (any such weights leave the mean as it is). For a substrate without coats all three are exact.
+// What the outermost interface itself reflects is known exactly, value and density, and kept apart from what comes back
+// from under it: each part is weighed against light sampling by its own density (Part), and the choice between them is
+// by chances of our own instead of Fresnel's, under which a highlight would be looked for once in twenty-five times.
+// Where both parts are followed from a point (split), the chances are one each.
 // Symbols: element 0 is outermost; tau optical depth of the medium below an element at normal incidence: one passage
 // keeps exp(-tau / mu).
 #pragma once
@@ -86,19 +90,43 @@ public:
     /// A bare metal so polished that its lobe is narrower than what shines on it.
     bool mirror() const { return count_ == 0 && base_->metalness() >= 1.f && base_->ggx().alpha() < .01f; }
 
+    /// Reflection off the outermost interface, and all else; `either`: one of them by chance.
+    enum class Part : uint8_t { either, top, inside };
     struct Seen {
         V3f wo;
         Bsdf::Seen base;  ///< of the substrate as wo reaches it straight through the coats
+        RoughInterface::Seen top;
         V3f albedo{0.f};
-        V3f passed{1.f};                  ///< share of light that gets straight through the coats
-        float p_top = 0.f, p_base = 1.f;  ///< plain stacks have p_base = 1
+        V3f passed{1.f};                    ///< share of light that gets straight through the coats
+        V3f top_albedo{0.f};                ///< of the outermost interface, where it is kept apart
+        float p_top = 0.f, p_inside = 1.f;  ///< chances of the parts; plain stacks have p_inside = 1
+        float p_lobe = 0.f;                 ///< within the inside: of the interfaces there
     };
     /// wo.z > 0.
     Seen seen_from(const V3f& wo) const;
-    V3f evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const;  ///< f(wo, wi) |mu_i|, an estimate
+    /// Whether following both parts from a point is worth its price: where the top is a narrow lobe over something
+    /// else.
+    bool splits(const Seen& o) const;
+    /// From here on both parts are sampled, once each: chances are one, and densities are counts per direction.
+    void split(Seen& o) const;
+    /// f(wo, wi) |mu_i|, an estimate, and the density of its directions in sample(): by parts where those are kept
+    /// apart, else as one.
+    struct Parts {
+        int count = 1;
+        V3f f[2] = {V3f(0.f), V3f(0.f)};
+        float pdf[2] = {0.f, 0.f};
+    };
+    Parts evaluate_parts(const Seen& o, const V3f& wi, WalkRandom& random) const;
+    /// The same with f guessed by the lobes' densities, which costs no walk: for choosing among lights.
+    Parts guess_parts(const Seen& o, const V3f& wi) const;
+    V3f evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const;  ///< sum of the parts
     float pdf(const Seen& o, const V3f& wi) const;
-    Scattered sample(const Seen& o, float u_lobe, float u1, float u2,
-                     WalkRandom& random) const;  ///< the numbers serve a plain stack alone
+    /// `pdf` of what it returns is that of the part that was taken. The numbers serve the outermost interface and the
+    /// first meeting with the substrate.
+    Scattered sample(const Seen& o, Part part, float u_part, float u1, float u2, WalkRandom& random) const;
+    Scattered sample(const Seen& o, float u_part, float u1, float u2, WalkRandom& random) const {
+        return sample(o, Part::either, u_part, u1, u2, random);
+    }
 
 private:
     struct Element {
@@ -126,7 +154,10 @@ private:
                float boost = 1.f) const;
     V3f walk(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     V3f walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const;
-    Scattered walk_out(const V3f& wo, WalkRandom& random) const;
+    Scattered walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const;
+    bool parted() const { return count_ > 0 && !elements_[0].straight(); }
+    float inside_pdf(const Seen& o, const V3f& wi) const;
+    float lobe_pdf(const Ggx& lobe, const V3f& wo, const V3f& wi) const;
     V3f absorbed(const Element& e, float mu) const;
 
     Element elements_[most];
@@ -135,7 +166,8 @@ private:
     V3f lift_{1.f};                     // what undoing the darkening multiplies light from the substrate with
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;
-    Ggx top_;
+    Ggx lobe_;  // what the interfaces under the first look like from outside: the sharpest of them
+    bool has_lobe_ = false;
     bool only_fuzz_ = false;
 };
 

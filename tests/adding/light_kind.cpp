@@ -42,6 +42,9 @@ render::LightKind disc_light() {
         },
         hit,
         area,
+        [](const AreaLight& l) {
+            return render::LightBounds{Box3f(l.center - V3f(l.radius), l.center + V3f(l.radius)), l.normal, 1.f, 0.f};
+        },
         {{render::LightRow::What::target, "aimed at", "Where it shines to."},
          {render::LightRow::What::diameter, "diameter", "Metres."}}};
 }

@@ -94,7 +94,8 @@ TEST_CASE("the density of an environment integrates to one and is that of its sa
     std::uniform_real_distribution<float> u(0.f, 1.f);
     for (int i = 0; i < 5000; ++i) {
         float density = 0.f;
-        const V3f d = map.sample(u(random), u(random), density);
+        V3f light;
+        const V3f d = map.sample(u(random), u(random), density, light);
         CHECK(d.length() == Approx(1.f).margin(1e-4));
         CHECK(density == Approx(map.pdf(d)).epsilon(1e-3));
         CHECK(density > 0.f);

@@ -195,12 +195,8 @@ TEST_CASE("a rig keeps as many light groups and lights as a picture can hold, an
     CHECK(made.groups.size() == render::PreparedRig::most_groups);
     REQUIRE(problems.size() == 1);
     CHECK(problems[0].what == "There are too many light groups");
-    float sum = made.environment_share;
-    for (size_t i = 0; i < made.lights.size(); ++i) {
-        CHECK(size_t(made.lights[i].group) < made.groups.size());
-        sum += made.light_share[i];
-    }
-    CHECK(sum == Approx(1.f).epsilon(1e-4));
+    for (const render::AreaLight& l : made.lights) CHECK(size_t(l.group) < made.groups.size());
+    CHECK(made.environment_share + made.lights_share == Approx(1.f).epsilon(1e-4));
     problems.clear();
     rig.lights.assign(render::PreparedRig::most_lights + 5, rig.lights[0]);
     made = render::prepare_rig(rig, V3f(0.f), paths, none, problems);

@@ -260,7 +260,8 @@ TEST_CASE("an environment is drawn by every one of its texels: a lamp of one tex
     constexpr int n = 40000;
     for (int i = 0; i < n; ++i) {
         float density;
-        const V3f d = map.sample((float(i) + .5f) / n, std::fmod(float(i) * .618034f, 1.f), density);
+        V3f light;
+        const V3f d = map.sample((float(i) + .5f) / n, std::fmod(float(i) * .618034f, 1.f), density, light);
         REQUIRE(density > 0.f);
         borders += map.pdf(d) != Approx(density).epsilon(.02);  // a direction on the border may fall to either side
         const double value = double(luminance(map.radiance(d))) / double(density);
@@ -353,7 +354,8 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
     for (int i = 0; i < n; ++i) {
         float density;
         const float a = u(random), b = u(random);
-        const V3f d = map.sample(a, b, density);
+        V3f light;
+        const V3f d = map.sample(a, b, density, light);
         if (density > threshold)
             near_sun += 1. / n;
         else if (d.y < 0.f)

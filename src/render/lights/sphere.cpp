@@ -56,11 +56,16 @@ float density(const AreaLight& light, const V3f& from, const V3f& direction) {
     return one_minus_cos > 0.f && std::isfinite(hit(light, from, direction)) ? 1.f / (2.f * pi * one_minus_cos) : 0.f;
 }
 
+LightBounds bounds(const AreaLight& light) {
+    return {Box3f(light.center - V3f(light.radius), light.center + V3f(light.radius)), {0.f, 0.f, 1.f}, -1.f, 0.f};
+}
+
 }  // namespace
 
 LightKind sphere_light() {
-    return {"sphere", "Sphere", prepare, sample,
-            density,  hit,      area,    {{LightRow::What::diameter, "diameter", "Metres."}}};
+    return {"sphere", "Sphere", prepare,
+            sample,   density,  hit,
+            area,     bounds,   {{LightRow::What::diameter, "diameter", "Metres."}}};
 }
 
 }  // namespace vemtra::render
