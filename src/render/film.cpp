@@ -47,32 +47,36 @@ float Film::trust(int x, int y) const {
     const size_t p = size_t(y) * size_t(width) + size_t(x);
     if (tiers.empty() || !samples[p]) return 1.f;
     float bright = 0.f;
-    for (const float t : tiers[p]) bright += t;
+    for (const float t : tiers[p].light) bright += t;
     if (!(bright > 0.f)) return 1.f;
-    std::array<float, tier_count> around{};
+    Bright around;
+    std::array<int, tier_count> alike{};
     float plain = 0.f;  // of all nine
     float count = 0.f;
     for (int v = std::max(0, y - 1); v <= std::min(height - 1, y + 1); ++v)
         for (int u = std::max(0, x - 1); u <= std::min(width - 1, x + 1); ++u) {
             const size_t q = size_t(v) * size_t(width) + size_t(u);
-            for (const auto& group : light) plain += luminance(group[q]);
-            for (int k = 0; k < tier_count; ++k) around[size_t(k)] += tiers[q][size_t(k)], plain -= tiers[q][size_t(k)];
+            for (const auto& group : light) plain += max_component(group[q]);
+            for (size_t k = 0; k < tier_count; ++k) {
+                around.light[k] += tiers[q].light[k];
+                alike[k] += tiers[q].count[k];
+                plain -= tiers[q].light[k];
+            }
             count += float(samples[q]);
         }
     float mean = std::max(0.f, plain) / count;
     float believed = 0.f;
     float size = 8.f * unit;
-    for (int k = 0; k < tier_count; ++k, size *= 8.f) {
-        const float same = around[size_t(k)] / size;
-        const float brighter = k + 1 < tier_count ? around[size_t(k) + 1] / (8.f * size) : 0.f;
-        const float enough = .5f * (same + brighter - 1.f);  // one alone is no evidence
-        const float small = mean * float(samples[p]) / size;
+    for (size_t k = 0; k < tier_count; ++k, size *= 8.f) {
+        const int brighter = k + 1 < tier_count ? alike[k + 1] : 0;
+        const float enough = .25f * (float(alike[k] + brighter) - 3.f);  // some alone are no evidence
+        const float small = .5f * mean * float(samples[p]) / size;
         const float weight = clamp01(std::max(enough, small));
-        believed += weight * tiers[p][size_t(k)];
-        mean += weight * around[size_t(k)] / count;
+        believed += weight * tiers[p].light[k];
+        mean += weight * around.light[k] / count;
     }
     float all = 0.f;
-    for (const auto& group : light) all += luminance(group[p]);
+    for (const auto& group : light) all += max_component(group[p]);
     return all > 0.f ? clamp01((all - bright + believed) / all) : 1.f;
 }
 

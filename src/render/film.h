@@ -1,5 +1,6 @@
 // What a picture is summed up in while it renders.
 #pragma once
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <vector>
@@ -21,9 +22,18 @@ struct Film {
     std::vector<float> depth, alpha;
     std::vector<float>
         odd_luminance;  ///< of the samples with odd numbers alone: its distance from the rest tells the noise
-    /// Luminance that came in single contributions of about unit * 8^(k + 1), per pixel; empty: not kept. See trust().
+    /// What came in single bright contributions, by how bright: about unit * 8^(k + 1). Per pixel; empty: not kept. See
+    /// trust().
     static constexpr int tier_count = 5;
-    std::vector<std::array<float, tier_count>> tiers;
+    struct Bright {
+        std::array<float, tier_count> light{};  ///< of the brightest channel
+        std::array<uint8_t, 8> count{};         ///< up to 255
+        void add(int tier, float l) {
+            light[size_t(tier)] += l;
+            count[size_t(tier)] = uint8_t(std::min(255, count[size_t(tier)] + 1));
+        }
+    };
+    std::vector<Bright> tiers;
     float unit = 0.f;  ///< about the radiance of a white surface in the scene
     /// How many of a pixel's samples met what was edited, each by the share of the camera's sight that it had there;
     /// empty: not kept.

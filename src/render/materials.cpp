@@ -263,29 +263,32 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, cons
 }
 
 /// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is
-/// any of them, which is the smooth lobe that they make together.
+/// the smooth lobe that they make together.
 bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     const float ratio = point.width / s.flake_size;
     const float blend = clamp01((ratio - .4f) / 1.2f);
-    uint32_t id;
+    const float spread = s.flake_spread * s.flake_spread;  // slopes of a GGX surface that rough
+    float roughness = s.flake_roughness;
+    V3f color = s.flake_color;
     if (random.next() < blend) {
-        id = mix32(uint32_t(random.next() * 16777216.f) + 77u);
+        if (random.next() >= s.flake_density) return false;
+        // Between the sum of both widths, which is that of slopes with tails as long as these, and of their squares.
+        const float own = roughness * roughness;
+        roughness = std::min(1.f, std::sqrt(std::sqrt(spread * spread + own * own + spread * own)));
+        color *= 1.f - s.flake_variation * .35f;
+        normal_local = V3f(0.f, 0.f, 1.f);
     } else {
         const V3f q(arrays.values[nodes::row_position][size_t(i)], arrays.values[nodes::row_position + 1][size_t(i)],
                     arrays.values[nodes::row_position + 2][size_t(i)]);
-        id = nearest_flake(q / s.flake_size);
+        const uint32_t id = nearest_flake(q / s.flake_size);
+        if (unit(mix32(id + 11)) >= s.flake_density) return false;
+        const float u = unit(mix32(id + 12));
+        const float turn = 2.f * pi * unit(mix32(id + 13));
+        const float slope = std::min(3.f, spread * std::sqrt(u / std::max(1e-4f, 1.f - u)));
+        normal_local = V3f(slope * std::cos(turn), slope * std::sin(turn), 1.f).normalized();
+        for (int c = 0; c < 3; ++c) color[c] *= 1.f - s.flake_variation * .7f * unit(mix32(id + 14 + uint32_t(c)));
     }
-    if (unit(mix32(id + 11)) >= s.flake_density) return false;
-    // Slopes of a GGX surface as rough as the spread.
-    const float a = s.flake_spread * s.flake_spread;
-    const float u = unit(mix32(id + 12));
-    const float turn = 2.f * pi * unit(mix32(id + 13));
-    const float slope = std::min(3.f, a * std::sqrt(u / std::max(1e-4f, 1.f - u)));
-    normal_local = V3f(slope * std::cos(turn), slope * std::sin(turn), 1.f).normalized();
-    V3f color = s.flake_color;
-    for (int c = 0; c < 3; ++c) color[c] *= 1.f - s.flake_variation * .7f * unit(mix32(id + 14 + uint32_t(c)));
-    const float roughness = s.flake_roughness;
     const surface::Slots keep = s;
     s = surface::Slots();
     s.base_metalness = 1.f;

@@ -9,7 +9,7 @@ namespace {
 
 constexpr int looks = 4;             // at each face: layers are chosen by chance
 constexpr float unseen_part = .02f;  // of an instance's mean: a face may shine where it was not looked at
-constexpr size_t most_from_afar = 4096;
+constexpr size_t points_for_share = 512;
 constexpr size_t many_faces = 256;  // from there on leaves of the tree hold several
 constexpr size_t faces_of_leaf = 16;
 
@@ -96,12 +96,6 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
             total += double(b.power);
             lights->faces_.push_back(lit);
             bounds.push_back(b);
-        }
-        const size_t step = std::max<size_t>(1, mean.size() / most_from_afar);
-        for (size_t f = 0; f < mean.size(); f += step) {
-            const float a = p.geometry->area(i, uint32_t(f)) * float(step);
-            lights->seen_from_afar_.emplace_back(p.geometry->at({i, uint32_t(f), 1.f / 3.f, 1.f / 3.f}).position,
-                                                 a * mean[f]);
         }
     }
     if (!(total > 0)) return nullptr;
@@ -194,11 +188,40 @@ float MeshLights::density(const geometry::Place& place, const V3f& from, float p
     return chance / lit.area * per_area;
 }
 
-float MeshLights::power_at(const V3f& middle, float nearest) const {
+float MeshLights::share(const Prepared& p, float others) const {
+    std::vector<uint32_t> all(p.geometry->instances().size());
+    for (uint32_t i = 0; i < all.size(); ++i) all[i] = i;
+    const std::vector<geometry::Geometry::Strewn> points = p.geometry->strewn(all, points_for_share);
     double sum = 0;
-    for (const auto& [place, power] : seen_from_afar_)
-        sum += double(power) / double(std::max(nearest * nearest, (place - middle).length2()));
-    return float(sum);
+    double weights = 0;
+    for (uint32_t k = 0; k < points.size(); ++k) {
+        const geometry::SurfacePoint s = p.geometry->at(points[k].place);
+        const uint32_t number = mix32(k);
+        auto u = [&](uint32_t salt) { return float(mix32(number + salt) >> 8) * 0x1p-24f; };
+        const V3f from = geometry::offset_origin(s.position, s.normal_geometric);
+        float brings = 0.f;
+        if (const Sample to = sample(from, u(1), u(2), u(3)); to.density > 0.f) {
+            const geometry::SurfacePoint there = p.geometry->at(to.place);
+            const V3f way = there.position - from;
+            const float d2 = way.length2();
+            const V3f direction = way / std::sqrt(std::max(1e-20f, d2));
+            const float cosine = -direction.dot(there.normal_geometric);
+            const float facing = direction.dot(s.normal_geometric);
+            if (d2 > 1e-14f && cosine > 1e-6f && facing > 0.f) {
+                RTCIntersectContext context;
+                rtcInitIntersectContext(&context);
+                RTCRayHit ray = geometry::single_ray(from, direction, std::sqrt(d2) * .999f);
+                rtcOccluded1(p.geometry->scene(), &context, &ray.ray);
+                if (ray.ray.tfar >= 0.f)
+                    brings = to.luminance * facing / (to.per_angle ? to.density : to.density * d2 / cosine);
+            }
+        }
+        const float part = brings + others > 0.f ? brings / (brings + others) : 0.f;
+        if (!std::isfinite(part)) continue;
+        sum += double(part) * double(points[k].area);
+        weights += double(points[k].area);
+    }
+    return weights > 0 ? float(sum / weights) : 0.f;
 }
 
 }  // namespace vemtra::render

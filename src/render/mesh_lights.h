@@ -23,7 +23,9 @@ public:
     /// Of sample() to give a place, per solid angle; 0 where nothing shines. `per_area`: squared distance over cosine,
     /// which makes a density per solid angle of one per area.
     float density(const geometry::Place& place, const V3f& from, float per_area) const;
-    float power_at(const V3f& middle, float nearest) const;  ///< luminance times area over squared distance
+    /// Which part of the light that reaches the asset's surfaces, unhindered by what stands before them, comes from
+    /// these: the mean over some of their points. `others`: irradiance by the other lights.
+    float share(const Prepared& prepared, float others) const;
 
 private:
     static constexpr uint32_t dark = ~0u;
@@ -35,8 +37,7 @@ private:
     };
     std::vector<Lit> faces_;
     LightTree tree_;
-    std::vector<uint32_t> first_;                        ///< per instance: index of its first face; dark
-    std::vector<std::pair<V3f, float>> seen_from_afar_;  ///< some of them: place, luminance times area
+    std::vector<uint32_t> first_;  ///< per instance: index of its first face; dark
 };
 
 }  // namespace vemtra::render

@@ -250,8 +250,7 @@ private:
                 *rig, p_->geometry->bounds().center(), paths_,
                 [this](const fs::path& file) { return shop_.environment(file); }, p_->problems);
         if (!mesh_lights()) return false;
-        if (p_->emitters)
-            p_->rig.make_room(p_->emitters->power_at(p_->geometry->bounds().center(), .1f * p_->scene_size));
+        if (p_->emitters) p_->rig.make_room(p_->emitters->share(*p_, p_->rig.power));
         return true;
     }
     bool mesh_lights() {

@@ -245,9 +245,9 @@ private:
             if (const float m = max_component(radiance); m > f_.clamp) radiance *= f_.clamp / m;
         film_.light[size_t(group)][pixel] += radiance;
         if (per_unit_ > 0.f)
-            if (const float l = luminance(radiance); l * per_unit_ > 2.8f) {
+            if (const float l = max_component(radiance); l * per_unit_ > 2.8f) {
                 const int tier = int(std::log2(l * per_unit_) / 3.f + .5f) - 1;
-                film_.tiers[pixel][size_t(std::clamp(tier, 0, Film::tier_count - 1))] += l;
+                film_.tiers[pixel].add(std::clamp(tier, 0, Film::tier_count - 1), l);
             }
         if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
     }

@@ -9,6 +9,7 @@ namespace {
 
 constexpr float fair_part = .25f;  // at least, of each way to shine: a dim one may be all that a recess sees
 
+constexpr float least_emitted = .06f;
 constexpr int first_candidates = 4;  // where the camera's light is gathered, and after a bounce
 constexpr int later_candidates = 2;
 
@@ -68,11 +69,11 @@ void PreparedRig::look_at_many() {
     later = later_candidates;
 }
 
-void PreparedRig::make_room(float emitted_power) {
-    look_at_many();
+void PreparedRig::make_room(float emitted_part) {
     const bool alone = lights.empty() && !environment;
-    const float all = power += emitted_power;
-    emitter_share = alone ? 1.f : std::clamp(all > 0.f ? emitted_power / all : 0.f, fair_part, 1.f - fair_part);
+    look_at_many();
+    emitter_share = alone ? 1.f : std::clamp(emitted_part, least_emitted, 1.f - least_emitted);
+    power /= std::max(.05f, 1.f - emitted_part);
     lights_share *= 1.f - emitter_share;
     environment_share *= 1.f - emitter_share;
 }

@@ -21,8 +21,8 @@ struct PreparedRig {
     int candidates = 1, later = 1;  ///< looked at for a ray to a light: of a path at first, and after a bounce
     void look_at_many();
     float power = 0.f;  ///< about what lights and environment bring to the middle of the asset
-    /// Gives the surfaces that shine their chance.
-    void make_room(float emitted_power);
+    /// Gives the surfaces that shine their chance: about their part of the light.
+    void make_room(float emitted_part);
     static constexpr size_t most_lights = 16384;
     static constexpr size_t most_groups = 64;     ///< each is a whole picture in memory
     std::vector<std::string> groups{"backdrop"};  ///< [0] is the backdrop

@@ -127,25 +127,66 @@ TEST_CASE("faces that shine are drawn by the density that is told, and it adds u
     REQUIRE(p->emitters);
     const uint32_t instance = uint32_t(p->instance_of("sphere"));
     const size_t faces = p->geometry->shape(instance).faces();
+    // From afar every face is sampled over its area.
+    const V3f from(30.f, 40.f, 20.f);
     double sum = 0;
     std::vector<double> expected(faces), found(faces);
     for (uint32_t f = 0; f < faces; ++f) {
-        expected[f] = double(p->emitters->density({instance, f, .3f, .3f})) * double(p->geometry->area(instance, f));
+        expected[f] =
+            double(p->emitters->density({instance, f, .3f, .3f}, from, 1.f)) * double(p->geometry->area(instance, f));
         sum += expected[f];
     }
-    CHECK(sum == Approx(1.).margin(1e-4));
-    CHECK(p->emitters->density({0, 0, .3f, .3f}) == 0.f);
+    CHECK(sum == Approx(1.).margin(1e-3));
+    CHECK(p->emitters->density({0, 0, .3f, .3f}, from, 1.f) == 0.f);
     constexpr int n = 200000;
     for (int i = 0; i < n; ++i) {
-        float density;
         const float u = (float(i) + .5f) / n;
-        const geometry::Place at = p->emitters->sample(u, std::fmod(float(i) * .618034f, 1.f), density);
-        REQUIRE(at.instance == instance);
-        found[at.face] += 1. / n;
-        CHECK(density == p->emitters->density(at));
-        CHECK(at.u + at.v <= 1.0001f);
+        const auto to = p->emitters->sample(from, u, std::fmod(float(i) * .618034f, 1.f), .3f);
+        REQUIRE(to.place.instance == instance);
+        REQUIRE_FALSE(to.per_angle);
+        found[to.place.face] += 1. / n;
+        CHECK(to.density == Approx(p->emitters->density(to.place, from, 1.f)).epsilon(1e-4));
+        CHECK(to.place.u + to.place.v <= 1.0001f);
     }
     for (uint32_t f = 0; f < faces; ++f) CHECK(found[f] == Approx(expected[f]).margin(3e-5).epsilon(.02));
+}
+
+TEST_CASE("a face that shines near by is drawn evenly over its solid angle") {
+    Bench b;
+    scene::BuildUp& sign = b.part("sign", square(.5f, .3f, "sign", true));
+    sign.layers[0].surface["emission_luminance"] = {scene::Value{1000.f}, {}};
+    const auto p = b.ready();
+    REQUIRE(p->emitters);
+    for (const V3f& from : {V3f(0.f, 0.f, .1f), V3f(.4f, -.3f, .25f), V3f(.9f, .2f, 0.f)}) {
+        double all = 0;     // the square's solid angle, by counting each face's share once
+        double brings = 0;  // irradiance for a radiance of one, on a surface that faces up
+        constexpr int n = 100000;
+        for (int i = 0; i < n; ++i) {
+            const auto to = p->emitters->sample(from, (float(i) + .5f) / n, std::fmod(float(i) * .754877f, 1.f),
+                                                std::fmod(float(i) * .56984f, 1.f));
+            if (!(to.density > 0.f)) continue;
+            CHECK(to.per_angle);
+            const V3f way = p->geometry->at(to.place).position - from;
+            const V3f direction = way.normalized();
+            CHECK(to.density == Approx(p->emitters->density(to.place, from, 1.f)).epsilon(1e-3));
+            all += 1. / double(to.density) / n;
+            brings += double(direction.z) / double(to.density) / n;
+        }
+        // The same by small squares.
+        double angle = 0;
+        double irradiance = 0;
+        constexpr int m = 800;
+        for (int y = 0; y < m; ++y)
+            for (int x = 0; x < m; ++x) {
+                const V3f way = V3f((float(x) + .5f) / m - .5f, (float(y) + .5f) / m - .5f, .3f) - from;
+                const double d2 = double(way.length2());
+                const double cosine = double(way.z) / std::sqrt(d2);
+                angle += cosine / d2 / (m * m);
+                irradiance += cosine * cosine / d2 / (m * m);
+            }
+        CHECK(all == Approx(angle).epsilon(.005));
+        CHECK(brings == Approx(irradiance).epsilon(.005));
+    }
 }
 
 TEST_CASE("a smooth thin pane lets shadow rays pass by what a slab lets through") {

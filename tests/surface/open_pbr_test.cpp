@@ -166,15 +166,18 @@ TEST_CASE("the density of sampling integrates to one") {
             const Stack::Seen seen = stack.seen_from(direction(mu));
             const double sum = over_sphere([&](const V3f& w) { return double(stack.pdf(seen, w)); }, 2400, 480);
             int lost = 0;
+            int lost_on_top = 0;
             constexpr int n = 40000;
             std::mt19937 numbers(3);
             std::uniform_real_distribution<float> u(0.f, .9999999f);
             for (int k = 0; k < n; ++k) {
                 const float a = u(numbers), b = u(numbers), c = u(numbers);
                 lost += stack.blurred_base().sample(seen.base, a, b, c).pdf == 0.f;
+                WalkRandom walk{uint32_t(k)};
+                if (seen.p_top > 0.f) lost_on_top += stack.sample(seen, Stack::Part::top, a, b, c, walk).pdf == 0.f;
             }
             INFO("stack " << i << ", cos " << mu);
-            CHECK(sum + double(seen.p_base) * lost / n ==
+            CHECK(sum + double(seen.p_inside * (1.f - seen.p_lobe)) * lost / n + double(seen.p_top) * lost_on_top / n ==
                   Approx(1.).margin(.005 + 4. * std::sqrt(.25 / n) * (lost > 0)));
         }
 }
