@@ -91,16 +91,22 @@ inline std::shared_ptr<const render::Prepared> prepared(const scene::Scene& s, c
     return render::prepare(std::make_shared<const scene::Scene>(s), workshop, options);
 }
 
-inline std::vector<V3f> rendered(const render::Prepared& p, int width, int height, int samples,
-                                 render::View view = render::View::beauty) {
-    render::PictureSettings settings{.width = width, .height = height, .samples = samples, .view = view};
+inline std::vector<V3f> rendered(const render::Prepared& p, const render::PictureSettings& settings) {
     auto film = render::render_picture(p, settings);
     REQUIRE(film);
     std::vector<V3f> out;
     film->resolve(render::group_gains(p, *p.scene), out);
     return out;
 }
-
+inline std::vector<V3f> rendered(const render::Prepared& p, int width, int height, int samples,
+                                 render::View view = render::View::beauty) {
+    return rendered(p, render::PictureSettings{.width = width, .height = height, .samples = samples, .view = view});
+}
+/// Without what helps against noise and is exact in the limit only.
+inline std::vector<V3f> rendered_exactly(const render::Prepared& p, int width, int height, int samples) {
+    return rendered(p,
+                    render::PictureSettings{.width = width, .height = height, .samples = samples, .reference = true});
+}
 inline V3f mean(const std::vector<V3f>& pixels) {
     V3f sum(0.f);
     for (const V3f& p : pixels) sum += p;

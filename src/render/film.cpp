@@ -80,13 +80,25 @@ float Film::trust(int x, int y) const {
     return all > 0.f ? clamp01((all - bright + believed) / all) : 1.f;
 }
 
+void Film::settle() {
+    if (tiers.empty()) return;
+    std::vector<float> believed(samples.size());
+    parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
+        for (size_t p = first; p < last; ++p) believed[p] = trust(int(p) % width, int(p) / width);
+    });
+    for (auto& group : light)
+        for (size_t p = 0; p < group.size(); ++p) group[p] = group[p] * believed[p];
+    tiers = {};
+}
+
 void Film::resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const {
     out.resize(samples.size());
     parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
         for (size_t p = first; p < last; ++p) {
+            const float believed = trust(int(p) % width, int(p) / width);
             V3f sum(0.f);
-            for (size_t g = 0; g < light.size(); ++g) sum += light[g][p] * gains[g];
-            out[p] = samples[p] ? sum * (trust(int(p) % width, int(p) / width) / float(samples[p])) : V3f(0.f);
+            for (size_t g = 0; g < light.size(); ++g) sum += light[g][p] * believed * gains[g];
+            out[p] = samples[p] ? sum / float(samples[p]) : V3f(0.f);
         }
     });
 }

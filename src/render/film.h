@@ -59,6 +59,8 @@ struct Film {
     /// Hanika, Dachsbacher 2018, "Re-weighting Firefly Samples for Improved Finite-Sample Monte Carlo Estimates"). 1
     /// everywhere with enough samples, and where no tiers are kept.
     float trust(int x, int y) const;
+    /// Keeps only what is believed; no more is rendered into the film.
+    void settle();
     /// Sum over groups times gains, divided by the samples and times trust. Pixels without samples are black.
     void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
 

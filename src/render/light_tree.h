@@ -73,9 +73,9 @@ template <class Met> void LightTree::crossed(const V3f& origin, const V3f& direc
             const float b = (node.bounds.box.max[c] - origin[c]) * inverse[c];
             // Comparisons that let numbers that are none pass: a flat box along a direction that lies in it.
             if (std::min(a, b) > near) near = std::min(a, b);
-            if (std::max(a, b) * 1.00001f < far) far = std::max(a, b) * 1.00001f;
+            if (std::max(a, b) < far) far = std::max(a, b);
         }
-        if (near > far) continue;
+        if (near > far * 1.00002f) continue;
         if (node.right) {
             open[count++] = node.right;
             open[count++] = at + 1;

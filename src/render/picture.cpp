@@ -34,7 +34,12 @@ FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s
 }
 
 Result<Film> render_picture(const Prepared& prepared, const PictureSettings& settings, Progress* progress) {
-    const FrameSettings frame = frame_settings(*prepared.scene, settings);
+    FrameSettings frame = frame_settings(*prepared.scene, settings);
+    const PixelRect wanted = frame.region;
+    const bool part = wanted.x1 > wanted.x0;
+    if (part && frame.reweighs)  // what is believed of a pixel depends on those around it
+        frame.region = {std::max(0, wanted.x0 - 1), std::max(0, wanted.y0 - 1), std::min(frame.width, wanted.x1 + 1),
+                        std::min(frame.height, wanted.y1 + 1)};
     Film film(settings.width, settings.height, prepared.rig.groups.size(),
               settings.coverage ? prepared.layers.size() : 0);
     static std::atomic<bool> never{false};
@@ -48,8 +53,8 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
             break;
         report(progress, float(s + 1) / float(settings.samples));
     }
-    if (frame.noise > 0.f && frame.region.x1 > frame.region.x0)
-        film.keep_only(frame.region);  // whole tiles were rendered
+    film.settle();
+    if (part) film.keep_only(wanted);  // more was rendered
     return film;
 }
 
@@ -97,9 +102,9 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
             film.depth[p] * a};
         std::copy(std::begin(head), std::end(head), to);
         to += 11;
-        const float believed = n * film.trust(int(p) % film.width, int(p) / film.width);
+        const float believed = film.trust(int(p) % film.width, int(p) / film.width);
         for (size_t g = 1; g < film.light.size(); ++g)
-            for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * gains[g][c] * believed;
+            for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * believed * gains[g][c] * n;
         for (const auto& layer : film.coverage) *to++ = layer[p] * n;
     }
     OIIO::ImageSpec spec(film.width, film.height, int(channels), OIIO::TypeDesc::FLOAT);

@@ -146,24 +146,36 @@ BuildUp default_build_up(const std::string& id, const std::string& name) {
     return b;
 }
 
+/// A neutral studio around an asset whose diagonal is 1: a large soft key, a fill on the other side, a rim from behind
+/// and a soft sheet overhead, all of them there to be mirrored, before dim grey walls.
 Rig default_rig() {
     Rig rig;
     rig.id = "bench";
-    rig.name = "Bench";
-    rig.environment.tint = V3f(.55f, .6f, .66f);
+    rig.name = "Studio";
+    rig.environment.tint = V3f(.12f, .122f, .125f);
     rig.environment.seen = false;
-    Light key;
-    key.id = "key";
-    key.name = "Key";
-    key.position = V3f(1.6f, 2.2f, 1.8f);
-    key.size = V2f(1.2f, 1.2f);
-    key.intensity = 9.f;
-    rig.lights.push_back(key);
-    LightGroup environment;
-    LightGroup keys;
-    environment.name = "environment";
-    keys.name = "key";
-    rig.groups = {environment, keys};
+    rig.environment.backdrop = V3f(.115f, .117f, .12f);
+    auto lamp = [&](const char* id, const char* name, const V3f& from, const V2f& size, float intensity,
+                    const V3f& color, const char* group) {
+        Light l;
+        l.id = id;
+        l.name = name;
+        l.position = from;
+        l.size = size;
+        l.intensity = intensity;
+        l.color = color;
+        l.group = group;
+        rig.lights.push_back(l);
+    };
+    lamp("key", "Key", {1.25f, 1.15f, 1.2f}, {1.3f, 1.3f}, 3.4f, {1.f, .985f, .96f}, "key");
+    lamp("fill", "Fill", {-1.9f, .55f, .9f}, {1.f, 1.8f}, .75f, {.96f, .98f, 1.f}, "fill");
+    lamp("rim", "Rim", {-.9f, .95f, -1.5f}, {.45f, 1.5f}, 4.2f, {1.f, 1.f, 1.f}, "rim");
+    lamp("overhead", "Overhead", {.1f, 1.9f, -.2f}, {1.6f, .9f}, 1.3f, {1.f, 1.f, 1.f}, "fill");
+    for (const char* name : {"environment", "key", "fill", "rim"}) {
+        LightGroup group;
+        group.name = name;
+        rig.groups.push_back(group);
+    }
     return rig;
 }
 

@@ -48,10 +48,10 @@ TEST_CASE("wax behind a perforated shade: more shadow rays than a tile has point
     scene.rigs[0].lights.push_back(lamp);
     render::Workshop workshop;
     const auto p = prepared(scene, s.path, workshop);
-    const auto shaded = rendered(*p, 64, 64, 8);
+    const auto shaded = rendered_exactly(*p, 64, 64, 8);
     for (const V3f& c : shaded) CHECK(finite(c));
     scene.parts[1].visible = false;
-    const V3f open = mean(rendered(*prepared(scene, s.path, workshop), 64, 64, 8));
+    const V3f open = mean(rendered_exactly(*prepared(scene, s.path, workshop), 64, 64, 8));
     CHECK(mean(shaded).x == Approx(.5f * open.x).epsilon(.06));
 }
 

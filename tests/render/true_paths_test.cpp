@@ -59,6 +59,8 @@ struct Bench {
         frame.width = frame.height = 24;
         frame.depth = scene.render.depth;
         frame.strategy = strategy;
+        frame.softening = 0.f;
+        frame.reweighs = false;
         const auto p = ready();
         render::Film film(24, 24, p->rig.groups.size());
         render::render_samples(*p, frame, 0, uint32_t(samples), film, nullptr, nullptr, nullptr);
@@ -136,12 +138,14 @@ TEST_CASE("faces that shine are drawn by the density that is told, and it adds u
             double(p->emitters->density({instance, f, .3f, .3f}, from, 1.f)) * double(p->geometry->area(instance, f));
         sum += expected[f];
     }
-    CHECK(sum == Approx(1.).margin(1e-3));
+    CHECK(sum < 1.0001);  // the rest is for faces that turn away
+    CHECK(sum > .95);
     CHECK(p->emitters->density({0, 0, .3f, .3f}, from, 1.f) == 0.f);
     constexpr int n = 200000;
     for (int i = 0; i < n; ++i) {
         const float u = (float(i) + .5f) / n;
         const auto to = p->emitters->sample(from, u, std::fmod(float(i) * .618034f, 1.f), .3f);
+        if (!(to.density > 0.f)) continue;
         REQUIRE(to.place.instance == instance);
         REQUIRE_FALSE(to.per_angle);
         found[to.place.face] += 1. / n;
@@ -368,10 +372,10 @@ TEST_CASE("bumpy metal has one brightness, however far away it is seen from") {
         options.folder = s.path;
         options.maps_now = true;
         const auto p = render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
-        const float close = mean(rendered(*p, 1536, 1536, 1)).x;
+        const float close = mean(rendered_exactly(*p, 1536, 1536, 1)).x;
         INFO((as_heights ? "heights" : "directions") << ", close by " << close);
         for (const int pixels : {48, 12, 3}) {
-            const float far = mean(rendered(*p, pixels, pixels, 24 * 192 * 192 / (pixels * pixels) / 4)).x;
+            const float far = mean(rendered_exactly(*p, pixels, pixels, 24 * 192 * 192 / (pixels * pixels) / 4)).x;
             INFO(pixels << " pixels: " << far);
             CHECK(far == Approx(close).epsilon(.02));
         }
