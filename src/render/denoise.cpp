@@ -103,7 +103,7 @@ private:
 
     /// Mean and variance of the light around a pixel, without it; then what stands out of them without evidence is
     /// brought near.
-    void calm_outliers() {
+    void bring_near() {
         rows([&](int y) {
             for (int x = 0; x < w_; ++x) {
                 const size_t p = at(x, y);
@@ -142,6 +142,11 @@ private:
         parallel_ranges(n_, 8192, [&](size_t first, size_t last) {
             for (size_t p = first; p < last; ++p) level_[p] = luminance(light_[p]);
         });
+    }
+
+    void calm_outliers() {
+        bring_near();
+        bring_near();  // the first time outliers hid each other
         // The halves of one pixel alone say little: those of its neighbours are asked as well.
         rows([&](int y) {
             for (int x = 0; x < w_; ++x) {

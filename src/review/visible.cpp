@@ -5,6 +5,7 @@
 #include "nodes/description.h"
 #include "review/layer_faults.h"
 #include "review/over_points.h"
+#include "surface/open_pbr.h"
 
 namespace vemtra::review {
 
@@ -35,9 +36,12 @@ namespace {
 
 constexpr int across = int(measuring_width), down = 150;  // points that the camera is asked for
 
-/// The colour by which a layer is known: what it scatters, lets through or covers with.
+/// The colour by which a layer is known: what it scatters, lets through or covers with; of metals and films, what they
+/// reflect straight on, which need not stand in any slot.
 V3f color_of(const render::PreparedLayer& layer, const surface::Slots& s) {
     if (layer.coat) return s.coat_color;
+    if (s.base_metalness > 0.f || s.thin_film_weight > 0.f)
+        return surface::Bsdf(s, surface::Bsdf::eta_of(s, 1.f, false)).seen_from(V3f(0.f, 0.f, 1.f)).albedo;
     const V3f body =
         s.subsurface_color * s.subsurface_weight + s.base_color * (s.base_weight * (1.f - s.subsurface_weight));
     return s.transmission_color * s.transmission_weight + body * (1.f - s.transmission_weight);

@@ -152,9 +152,9 @@ Rig default_rig() {
     Rig rig;
     rig.id = "bench";
     rig.name = "Studio";
-    rig.environment.tint = V3f(.12f, .122f, .125f);
+    rig.environment.tint = V3f(.15f, .152f, .156f);
     rig.environment.seen = false;
-    rig.environment.backdrop = V3f(.115f, .117f, .12f);
+    rig.environment.backdrop = V3f(.085f, .086f, .088f);
     auto lamp = [&](const char* id, const char* name, const V3f& from, const V2f& size, float intensity,
                     const V3f& color, const char* group) {
         Light l;
@@ -167,8 +167,8 @@ Rig default_rig() {
         l.group = group;
         rig.lights.push_back(l);
     };
-    lamp("key", "Key", {1.25f, 1.15f, 1.2f}, {1.3f, 1.3f}, 3.4f, {1.f, .985f, .96f}, "key");
-    lamp("fill", "Fill", {-1.9f, .55f, .9f}, {1.f, 1.8f}, .75f, {.96f, .98f, 1.f}, "fill");
+    lamp("key", "Key", {1.25f, 1.15f, 1.2f}, {1.3f, 1.3f}, 4.2f, {1.f, .985f, .96f}, "key");
+    lamp("fill", "Fill", {-1.9f, .55f, .9f}, {1.f, 1.8f}, 1.f, {.96f, .98f, 1.f}, "fill");
     lamp("rim", "Rim", {-.9f, .95f, -1.5f}, {.45f, 1.5f}, 4.2f, {1.f, 1.f, 1.f}, "rim");
     lamp("overhead", "Overhead", {.1f, 1.9f, -.2f}, {1.6f, .9f}, 1.3f, {1.f, 1.f, 1.f}, "fill");
     for (const char* name : {"environment", "key", "fill", "rim"}) {
@@ -206,7 +206,7 @@ void fit_to(Scene& scene, const Box3f& box) {
     for (Rig& rig : scene.rigs) {
         rig.stage.height = box.min.y;
         rig.stage.fade_start = 1.2f * size;
-        rig.stage.fade_end = 5.f * size;
+        rig.stage.fade_end = 3.4f * size;
         for (Light& light : rig.lights) {  // the default lights stand in a unit scene: move them to the asset's size
             light.position = box.center() + light.position * size;
             light.target = box.center();

@@ -388,6 +388,24 @@ Stack::Event Stack::pass(const Element& e, bool from_above, const V3f& a, Passag
     return out;
 }
 
+/// Through the outermost interface, in exact proportion to where it sends light: its share is the weight. Weights of
+/// pass() would spread the products of a walk.
+Stack::Event Stack::enter(const V3f& a, WalkRandom& random) const {
+    const Element& e = elements_[0];
+    const V3f x = e.tilt.in(a);
+    const RoughInterface::Seen seen = e.above.seen_from(x);
+    for (int tries = 0; tries < 32; ++tries) {
+        const V3f wi = e.above.scatter(seen, [&] { return random.next(); });
+        if (wi.z >= 0.f) continue;
+        Event out;
+        out.direction = e.tilt.out(wi);
+        out.weight = V3f(1.f - e.above.reflectance(x));
+        out.pdf = 1.f;
+        return out;
+    }
+    return pass(e, true, a, Passage::refract, random);
+}
+
 V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
     const int n = count_;
     V3f W[most + 1];
@@ -601,8 +619,7 @@ Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom
         } else {
             const Element& e = elements_[k];
             if (!down) beta *= absorbed(e, d.z);
-            const Event s =
-                k == 0 && down && parted() ? pass(e, true, -d, Passage::refract, random) : scatter(e, down, -d, random);
+            const Event s = k == 0 && down && parted() ? enter(-d, random) : scatter(e, down, -d, random);
             if (s.pdf <= 0.f) return {};
             beta *= s.weight;
             d = s.direction;

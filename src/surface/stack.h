@@ -152,6 +152,7 @@ private:
     Event scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random, bool tell = false) const;
     Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Event event, WalkRandom& random,
                float boost = 1.f) const;
+    Event enter(const V3f& a, WalkRandom& random) const;
     V3f walk(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     V3f walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     Scattered walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const;

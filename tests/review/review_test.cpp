@@ -132,3 +132,21 @@ TEST_CASE("what a network gives that no surface can have is told once, with its 
     film->resolve(render::group_gains(framed, scene), out);
     for (const V3f& c : out) CHECK(finite(c));
 }
+
+TEST_CASE("a metal by its optical constants is known by what it reflects, not by a colour that it does not use") {
+    Scratch s;
+    s.write("ball.obj", sphere_obj());
+    scene::Scene scene = plain_scene("ball.obj");
+    scene.parts[0].source = "sphere";
+    auto& surface = scene.build_ups[0].layers[0].surface;
+    surface["base_metalness"].value = 1.f;
+    surface["base_color"].value = V3f(.8f);
+    surface["metal_ior"].value = V3f(.44f, .6f, 1.2f);  // about brass
+    surface["metal_extinction"].value = V3f(3.7f, 2.6f, 1.9f);
+    render::Workshop workshop;
+    const auto m = review::measure(*prepared(scene, s.path, workshop), scene.build_ups[0].id);
+    REQUIRE(m.layers.size() == 1);
+    REQUIRE(m.points > 0);
+    CHECK(m.layers[0].color.x > .8f);
+    CHECK(m.layers[0].color.z < .6f * m.layers[0].color.x);
+}
