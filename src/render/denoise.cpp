@@ -7,6 +7,8 @@ namespace {
 
 constexpr float least_albedo = .02f;
 constexpr int passes = 5;
+constexpr uint32_t steady_albedo = 8;  // samples from which on a pixel's own albedo is taken
+constexpr uint32_t steady_edges = 16;
 constexpr float deviations = 2.5f;  // from its neighbours' mean that a pixel may have without evidence
 constexpr float steadiness = .25f;  // of that distance: halves that agree so well are evidence
 constexpr float lone = 2.f;         // factor beyond the extremes of its neighbours that a filtered pixel may have
@@ -26,12 +28,16 @@ public:
 
     void run(std::vector<V3f>& linear) {
         take(linear);
+        calm_albedo(linear);
         calm_outliers();
         for (int k = 0, step = 1; k < passes; ++k, step *= 2) pass(step);
         calm_lone();
         parallel_ranges(n_, 8192, [&](size_t first, size_t last) {
             for (size_t p = first; p < last; ++p) linear[p] = light_[p] * guide_[p].albedo;
         });
+        if (*std::max_element(f_.samples.begin(), f_.samples.end()) >= steady_edges) return;
+        calm_edges(linear);
+        calm_edges(linear);
     }
 
 private:
@@ -77,6 +83,37 @@ private:
         });
     }
 
+    /// Which layer stands in a pixel, and what its edge shows, is chance as well with few samples: what is divided by
+    /// is the mean over neighbours on the same form then.
+    void calm_albedo(const std::vector<V3f>& linear) {
+        const uint32_t most = *std::max_element(f_.samples.begin(), f_.samples.end());
+        if (most >= steady_albedo) return;
+        const float others = 1.f - float(most) / float(steady_albedo);
+        rows([&](int y) {
+            for (int x = 0; x < w_; ++x) {
+                const Guide& g = guide_[at(x, y)];
+                V3f sum = g.albedo;
+                float weight = 1.f;
+                for (int v = std::max(0, y - 1); v <= std::min(h_ - 1, y + 1); ++v)
+                    for (int u = std::max(0, x - 1); u <= std::min(w_ - 1, x + 1); ++u) {
+                        if (u == x && v == y) continue;
+                        const Guide& other = guide_[at(u, v)];
+                        const float k = others * fading(apart_in_form(g, other, 1.f));
+                        sum += other.albedo * k;
+                        weight += k;
+                    }
+                next_[at(x, y)] = sum / weight;
+            }
+        });
+        parallel_ranges(n_, 8192, [&](size_t first, size_t last) {
+            for (size_t p = first; p < last; ++p) {
+                guide_[p].albedo = next_[p];
+                light_[p] = linear[p] / guide_[p].albedo;
+                level_[p] = luminance(light_[p]);
+            }
+        });
+    }
+
     /// The deviation of the mean of a pixel's samples, as a part of it; negative where there are no halves.
     float halves_apart(size_t p) const {
         if (f_.samples[p] < 2) return -1.f;
@@ -89,11 +126,13 @@ private:
 
     /// Squared distance of what two pixels show.
     float apart(const Guide& a, const Guide& b, float pixels) const {
+        return apart_in_form(a, b, pixels) + (a.albedo - b.albedo).length2() * 12.f;
+    }
+    float apart_in_form(const Guide& a, const Guide& b, float pixels) const {
         const float dn = (a.normal - b.normal).length2();
-        const float da = (a.albedo - b.albedo).length2();
         const float allowed = .004f * a.depth + 1.5f * std::max(a.slope, b.slope) * pixels + 1e-6f;
         const float dd = std::fabs(a.depth - b.depth) / allowed;
-        return dn * 24.f + da * 12.f + dd * dd;
+        return dn * 24.f + dd * dd;
     }
     /// exp(-x) by a rational bound: monotone, and enough for a weight.
     static float fading(float x) {
@@ -215,6 +254,32 @@ private:
                 weight += k;
             }
         return sum / weight;
+    }
+
+    /// Pixels on edges are like none of their neighbours, so that nothing was mixed into them: what has no evidence is
+    /// kept between the second darkest and the second brightest around it, which leaves lines and corners.
+    void calm_edges(std::vector<V3f>& linear) {
+        parallel_ranges(n_, 8192, [&](size_t first, size_t last) {
+            for (size_t p = first; p < last; ++p) level_[p] = luminance(linear[p]);
+        });
+        rows([&](int y) {
+            for (int x = 0; x < w_; ++x) {
+                const size_t p = at(x, y);
+                next_[p] = linear[p];
+                if (x == 0 || y == 0 || x == w_ - 1 || y == h_ - 1 || (apart_[p] >= 0.f && apart_[p] < .05f)) continue;
+                size_t around[8];
+                int count = 0;
+                for (int v = y - 1; v <= y + 1; ++v)
+                    for (int u = x - 1; u <= x + 1; ++u)
+                        if (u != x || v != y) around[count++] = at(u, v);
+                std::sort(around, around + 8, [&](size_t a, size_t b) { return level_[a] < level_[b]; });
+                if (level_[p] < level_[around[1]])
+                    next_[p] = linear[around[1]];
+                else if (level_[p] > level_[around[6]])
+                    next_[p] = linear[around[6]];
+            }
+        });
+        linear = next_;
     }
 
     /// No pixel stands alone among its neighbours without evidence.
