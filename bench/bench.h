@@ -38,8 +38,8 @@ void displacement();
 /// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
 void textures(bool many);
 void window(int argc, char** argv);
-/// Noise times time of the scenes of scenes.h, all or those in `only`; beside another build's command line program where
-/// `other` names one.
+/// Noise times time of the scenes of scenes.h, all or those in `only`; beside another build's command line program
+/// where `other` names one.
 void convergence(const std::string& other, const std::vector<std::string>& only);
 
 /// Four octaves of fractal3d, one point at a time (bench/scalar_noise.cpp, built without vector code but -O3

@@ -109,7 +109,8 @@ Reference reference_of(const NoiseScene& s, const fs::path& folder) {
         if (!fs::exists(file)) {
             const fs::path unfinished = folder / "unfinished.exr";
             std::printf("rendering the reference of %s, %d of 2\n", s.name.c_str(), k + 1);
-            if (render(VEMTRA_CLI, s, unfinished, s.reference_samples, 9001 + k, true) >= 0) fs::rename(unfinished, file);
+            if (render(VEMTRA_CLI, s, unfinished, s.reference_samples, 9001 + k, true) >= 0)
+                fs::rename(unfinished, file);
         }
         half[k] = read(file);
     }

@@ -87,7 +87,7 @@ TEST_CASE("white furnace: stacks of up to fifteen lossless layers return all lig
                 CHECK(a.mean.x > .985f - 4.f * a.deviation.x);
                 CHECK(a.mean.x < 1.002f + 4.f * a.deviation.x);
                 CHECK(a.deviation.x < .03f);  // without coats the weights of mixed lobes spread
-                                                                     // a little, and fuzz alone is weighed
+                                              // a little, and fuzz alone is weighed
             }
         }
 }

@@ -1,0 +1,276 @@
+// The walks of light between the interfaces of a stack; stack.h has the method.
+#include "surface/stack.h"
+
+namespace vemtra::surface {
+namespace {
+
+using Passage = RoughInterface::Event;
+
+V3f upright(const V3f& w) {
+    return {w.x, w.y, -w.z};
+}
+
+}  // namespace
+
+/// Through the outermost interface, in exact proportion to where it sends light: its share is the weight. Weights of
+/// pass() would spread the products of a walk.
+Stack::Event Stack::enter(const V3f& a, WalkRandom& random) const {
+    const Element& e = elements_[0];
+    const V3f x = e.tilt.in(a);
+    const RoughInterface::Seen seen = e.above.seen_from(x);
+    for (int tries = 0; tries < 32; ++tries) {
+        const V3f wi = e.above.scatter(seen, [&] { return random.next(); });
+        if (wi.z >= 0.f) continue;
+        Event out;
+        out.direction = e.tilt.out(wi);
+        out.weight = V3f(1.f - e.above.reflectance(x));
+        out.pdf = 1.f;
+        return out;
+    }
+    return pass(e, true, a, Passage::refract, random);
+}
+
+V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
+    const int n = count_;
+    V3f W[most + 1];
+    V3f B[most + 1];    // direction and weight, from over element k out to wi
+    float P[most + 1];  // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
+    int reach = 0;      // W is known for elements 0..reach
+    W[0] = wi;
+    B[0] = V3f(1.f);
+    P[0] = 0.f;
+    for (int k = 1; k <= n; ++k) {
+        const Element& e = elements_[k - 1];
+        const Event s = pass(e, true, W[k - 1], Passage::refract, random);
+        if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
+        W[k] = -s.direction;
+        const float shrink =
+            e.straight() ? 1.f : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
+        B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
+        P[k] = e.two_ways ? s.pdf : 0.f;
+        reach = k;
+    }
+    V3f sum(0.f);
+    V3f beta(1.f);
+    V3f d = -wo;
+    int k = 0;
+    bool down = true;
+    bool at_base = false;
+    float reflected_pdf = -1.f;  // of the last event, where that was a reflection upwards
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == n) {  // at the substrate
+            if (!at_base) beta *= lift_, at_base = true;
+            const V3f a = tilt_.in(-d);
+            const Bsdf::Seen seen = base_->seen_from(a);
+            if (reach == n) {
+                const V3f in = tilt_.in(W[n]);
+                float weight = 1.f;
+                if (P[n] > 0.f) {
+                    const float p = base_->scatter_pdf(seen, in);
+                    weight = P[n] / (P[n] + p);
+                }
+                sum += beta * base_->evaluate(seen, in) * B[n] * weight;
+            }
+            Scattered s = base_->scatter(seen, [&] { return random.next(); });
+            if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
+            if (elements_[n - 1].two_ways) s.pdf = base_->scatter_pdf(seen, s.wi);
+            beta *= s.weight;
+            d = tilt_.out(s.wi);
+            reflected_pdf = s.pdf;
+            down = false;
+            --k;
+        } else if (down) {
+            const Element& e = elements_[k];
+            const V3f a = -d;
+            if (k <= reach &&
+                !(k == 0 && parted())) {  // the outermost interface's own reflection is no walk's business
+                float p;
+                const V3f f = reflect(e, a, W[k], p);
+                sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
+            }
+            // What is reflected outwards was counted just now: only what goes in is followed.
+            const Event s = k == 0 ? pass(e, true, a, Passage::refract, random) : scatter(e, true, a, random);
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            if (s.reflected) {
+                reflected_pdf = s.pdf;
+                down = false;
+                --k;
+            } else {
+                beta *= absorbed(e, d.z);
+                ++k;
+            }
+        } else {
+            const Element& e = elements_[k];
+            beta *= absorbed(e, d.z);
+            const V3f a = -d;
+            if (reflected_pdf >= 0.f && e.two_ways && k <= reach) {
+                float reverse;
+                const float f = refract_up(e, a, W[k], reverse);
+                if (f > 0.f) sum += beta * B[k] * (f * reflected_pdf / (reflected_pdf + reverse));
+            }
+            reflected_pdf = -1.f;
+            // Light that leaves the stack here was counted where it was joined to wi: only what stays inside goes on.
+            const Event s = k == 0 ? pass(e, false, a, Passage::reflect, random) : scatter(e, false, a, random);
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            if (s.reflected) {
+                beta *= absorbed(e, d.z);
+                down = true;
+                ++k;
+            } else {
+                --k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return sum;
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return sum;
+            beta /= keep;
+        }
+    }
+    return sum;
+}
+
+/// Through the substrate, downwards. What goes down over it comes from an event at the element above: joined there
+/// against a direction W that is sampled backwards through the substrate, or at the substrate against wi.
+V3f Stack::walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const {
+    const int n = count_;
+    const Element& above = elements_[n - 1];
+    const V3f in = tilt_.in(wi);
+    auto next = [&] { return random.next(); };
+    V3f W(0.f);
+    V3f back(0.f);  // from W to wi, over the density of W
+    float density = 0.f;
+    if (!above.straight()) {
+        const V3f w = base_->sample_entered(in, next);
+        density = w.z > 0.f ? base_->entered_pdf(in, w) : 0.f;
+        if (density > 0.f) {
+            W = tilt_.out(w);
+            back = base_->evaluate(base_->seen_from(w), in) * absorbed(above, W.z) / density;
+        }
+    }
+    V3f sum(0.f);
+    V3f beta(1.f);
+    V3f d = -wo;
+    int k = 0;
+    bool down = true;
+    bool at_base = false;
+    float came = 0.f;  // density of the last event at the element above; 0: it cannot be joined
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == n) {
+            if (!at_base) beta *= lift_, at_base = true;
+            const V3f a = tilt_.in(-d);
+            const Bsdf::Seen seen = base_->seen_from(a);
+            const float weight = came > 0.f ? came / (came + base_->entered_pdf(in, a)) : 1.f;
+            sum += beta * base_->evaluate(seen, in) * weight;
+            const Scattered s = base_->scatter(seen, next);
+            if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
+            beta *= s.weight;
+            d = tilt_.out(s.wi);
+            down = false;
+            --k;
+        } else {
+            const Element& e = elements_[k];
+            const bool last = k == n - 1;
+            if (!down) beta *= absorbed(e, d.z);
+            const V3f a = -d;
+            if (last && density > 0.f) {
+                const RoughInterface& i = down ? e.above : e.below;
+                const V3f x = down ? e.tilt.in(a) : upright(e.tilt.in(a));
+                const V3f y = e.tilt.in(-W);
+                const float f = down ? i.refract(i.seen_from(x), y) : i.reflect(i.seen_from(x), upright(y));
+                V3f joined = beta * back * (f * density / (density + f));
+                if (!at_base) joined *= lift_;
+                sum += joined;
+            }
+            const Event s = scatter(e, down, a, random, last && !e.straight());
+            if (s.pdf <= 0.f) return sum;
+            beta *= s.weight;
+            d = s.direction;
+            const bool was_down = down;
+            down = down != s.reflected;
+            if (was_down ? s.reflected : !s.reflected) {
+                if (k == 0) return sum;
+                --k;
+            } else {
+                came = last && !e.straight() ? s.pdf : 0.f;
+                beta *= absorbed(e, d.z);
+                ++k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return sum;
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return sum;
+            beta /= keep;
+        }
+    }
+    return sum;
+}
+
+/// What comes back from under the outermost interface, where that one's own reflection is kept apart; else all. The
+/// numbers serve the first meeting with the substrate.
+Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const {
+    const float head[] = {u, u1, u2};
+    size_t taken = 0;
+    auto first_numbers = [&] { return taken < 3 ? head[taken++] : random.next(); };
+    Scattered out;
+    V3f beta(1.f);
+    V3f d = -wo;
+    int k = 0;
+    bool down = true;
+    bool at_base = false;
+    for (int step = 0; step < 4096; ++step) {
+        if (down && k == count_) {
+            if (!at_base) beta *= lift_, at_base = true;
+            const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
+            Scattered s = base_->scatter(seen, first_numbers);
+            if (s.pdf <= 0.f) return {};
+            beta *= s.weight;
+            if (s.enters_subsurface || s.wi.z <= 0.f) {
+                s.weight = beta;
+                s.wi = tilt_.out(s.wi);
+                return s;
+            }
+            d = tilt_.out(s.wi);
+            down = false;
+            --k;
+        } else {
+            const Element& e = elements_[k];
+            if (!down) beta *= absorbed(e, d.z);
+            const Event s = k == 0 && down && parted() ? enter(-d, random) : scatter(e, down, -d, random);
+            if (s.pdf <= 0.f) return {};
+            beta *= s.weight;
+            d = s.direction;
+            const bool was_down = down;
+            down = down != s.reflected;
+            if (was_down ? s.reflected : !s.reflected) {  // upwards, out of this element's upper side
+                if (k == 0) {
+                    out.wi = d;
+                    out.weight = beta;
+                    out.pdf = 1.f;
+                    return out;
+                }
+                --k;
+            } else {
+                beta *= absorbed(e, d.z);
+                ++k;
+            }
+        }
+        const float m = max_component(beta);
+        if (!(m > 0.f)) return {};
+        if (m < .25f) {
+            const float keep = std::max(.02f, m * 2.f);
+            if (random.next() >= keep) return {};
+            beta /= keep;
+        }
+    }
+    return {};
+}
+
+}  // namespace vemtra::surface
