@@ -202,7 +202,10 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     int enlarge = coarse;
     image->width = film.width;
     image->height = film.height;
-    if (!edited_.empty() && film.touched.size() == film.samples.size() && same_balance(request, standing_.request)) {
+    // Once it has all its samples the picture is what the command line writes.
+    const bool whole = complete && at_.sample >= uint32_t(scene->render.samples);
+    if (!whole && !edited_.empty() && film.touched.size() == film.samples.size() &&
+        same_balance(request, standing_.request)) {
         keep_standing(standing_.picture, film, coarse, image->linear);
         image->stands_on = image->linear.size() == standing_.picture.linear.size();
         if (image->stands_on) {

@@ -133,6 +133,10 @@ V3f Renderer::origin_at(const MaterialPoint& point, const V3f& ng) {
     return geometry::offset_origin(up ? point.s.position + point.s.lift : point.s.position, ng);
 }
 
+namespace {
+constexpr uint64_t longest_shading = 1000000;  // nanoseconds: beyond, another program had the processor
+}
+
 /// Where both parts of a surface were followed there are more paths than the tile has points: they are taken in pieces.
 void Renderer::shade(Tile& t, int step, uint32_t sample) {
     t.shadows.clear();
@@ -243,7 +247,8 @@ void Renderer::shade_piece(Tile& t, size_t first, size_t count, int step, uint32
             go_on(stack.sample(seen, c1, u0, u1, random));
         }
         if (costs_ && (i & 15) == 0 && point.layer >= 0)
-            costs_[point.layer].nanoseconds += 16 * uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
+            costs_[point.layer].nanoseconds +=
+                16 * std::min(longest_shading, uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count()));
     }
 }
 

@@ -144,3 +144,44 @@ TEST_CASE("a map that is painted over on disk is seen again") {
     wait_for(session, [&](const auto& i) { return i.coarse == 1 && middle(i).y > .9f && middle(i).x < .1f; });
     SUCCEED();
 }
+
+TEST_CASE("after an edit the picture stands on where nothing met it, and ends as if it had never stood") {
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    LiveRequest r = edited(demo_request(), [](scene::Scene& s) { s.render.samples = 12; });
+    r.denoise = false;
+    const uint64_t first = session.request(r);
+    const auto before = wait_for(
+        session, [&](const auto& i) { return i.edit == first && i.complete && i.fields_final && i.samples == 12; });
+    CHECK_FALSE(before->stands_on);
+    // The rope is at the top of the picture; the floor in the lower corners never sees it in twelve samples, or hardly.
+    const LiveRequest after = edited(r, [](scene::Scene& s) {
+        for (scene::BuildUp& b : s.build_ups)
+            if (b.id == "rope")
+                b.layers[0].surface["base_color"].value = V3f(.9f, .1f, .1f),
+                b.layers[0].surface["base_color"].from.clear();
+    });
+    REQUIRE(after.scene->build_ups != r.scene->build_ups);
+    const uint64_t second = session.request(after);
+    const auto image = wait_for(session, [&](const auto& i) { return i.edit == second; });
+    CHECK(image->stands_on);
+    REQUIRE(image->linear.size() == before->linear.size());
+    size_t same = 0;
+    for (size_t p = 0; p < image->linear.size(); ++p)
+        same += std::fabs(image->linear[p].y - before->linear[p].y) < .1f * before->linear[p].y + .02f;
+    CHECK(double(same) > .8 * double(image->linear.size()));
+    const auto done = wait_for(
+        session, [&](const auto& i) { return i.edit == second && i.complete && i.fields_final && i.samples == 12; });
+    CHECK_FALSE(done->stands_on);
+    render::PrepareOptions options;
+    options.folder = r.folder;
+    const auto p = render::prepare(after.scene, *workshop, options);
+    auto film = render::render_picture(
+        *p, {.width = 96, .height = 96, .samples = 12, .preview_clamp = true, .coverage = false});
+    std::vector<V3f> expected;
+    film->resolve(render::group_gains(*p, *after.scene), expected);
+    CHECK(done->linear == expected);
+    // Another camera leaves nothing to stand on.
+    const uint64_t third = session.request(edited(after, [](scene::Scene& s) { s.cameras[0].position.x += .1f; }));
+    CHECK_FALSE(wait_for(session, [&](const auto& i) { return i.edit == third; })->stands_on);
+}
