@@ -20,7 +20,8 @@ Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), heig
 
 size_t Film::bytes() const {
     return size_t(width) * size_t(height) *
-           (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size() + (tiers.empty() ? 0 : sizeof tiers[0]));
+           (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size() + (tiers.empty() ? 0 : sizeof tiers[0]) +
+            (touched.empty() ? 0 : 4));
 }
 
 void Film::keep_only(const PixelRect& r) {

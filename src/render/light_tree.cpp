@@ -46,9 +46,15 @@ LightTree::LightTree(const std::vector<LightBounds>& lights, size_t leaf) {
     std::iota(order_.begin(), order_.end(), 0u);
     leaf_of_.resize(lights.size());
     power_.resize(lights.size());
-    for (size_t i = 0; i < lights.size(); ++i) power_[i] = lights[i].power;
+    std::vector<LightBounds> good = lights;
+    for (size_t i = 0; i < good.size(); ++i) {
+        LightBounds& b = good[i];
+        if (!finite(b.box.min) || !finite(b.box.max) || !finite(b.axis) || !std::isfinite(b.power))
+            b = LightBounds{Box3f(V3f(0.f), V3f(0.f)), {0.f, 0.f, 1.f}, -1.f, 0.f};  // it cannot be seen
+        power_[i] = b.power;
+    }
     nodes_.reserve(2 * (lights.size() / std::max<size_t>(1, leaf / 2) + 1));
-    build(lights, 0, uint32_t(lights.size()), 0, std::max<size_t>(1, leaf));
+    build(good, 0, uint32_t(good.size()), 0, std::max<size_t>(1, leaf));
 }
 
 uint32_t LightTree::build(const std::vector<LightBounds>& lights, uint32_t first, uint32_t last, uint32_t parent,

@@ -113,10 +113,10 @@ enum SamplePair : uint32_t {
     pair_candidate = 6,
     pair_inside = 7,
     pair_opacity = 8,   // within a bounce
-    pair_stage = 1000,  // and the step
-    pair_hole_layer = 2000,
-    pair_hole_pass = 2100,  // and the surface passed
-    pair_emitter = 3000,    // and the step
+    pair_stage = 2000,  // and the step
+    pair_hole_layer = 3000,
+    pair_hole_pass = 3100,  // and the surface passed
+    pair_emitter = 4000,    // and the step
 };
 
 using Clock = std::chrono::steady_clock;

@@ -242,7 +242,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_ = image->linear;
         previous_width_ = film.width;
         previous_height_ = film.height;
-        if (image->samples >= least_to_stand && lit)
+        const bool all = request.region.x1 <= request.region.x0;  // outside of a region older edits may show
+        if (image->samples >= least_to_stand && lit && all)
             last_whole_ = {{film.width, film.height, image->samples, image->linear}, request, prepared_};
     }
     std::function<void()> tell;
@@ -400,6 +401,7 @@ bool LiveSession::look_at_files() {
     if (seconds_since(last_look_) <= files_seconds) return false;
     last_look_ = Clock::now();
     if (workshop_->changed_files().empty() || !at_.ready) return false;
+    standing_ = last_whole_ = Whole();  // their scene is the same, their files are not
     restart(false);
     return true;
 }

@@ -243,15 +243,18 @@ Stack::Parts Stack::evaluate_parts(const Seen& o, const V3f& wi, WalkRandom& ran
 }
 
 Stack::Parts Stack::guess_parts(const Seen& o, const V3f& wi) const {
+    // Never 0 where light may come: what is guessed to bring nothing is not looked at.
+    const float some = .05f * std::fabs(wi.z) * inverse_pi;
+    const V3f grey(.01f);
     Parts p;
     if (!count_) {
         p.pdf[0] = base_->pdf(o.base, tilt_.in(wi));
-        p.f[0] = o.base.albedo * p.pdf[0];
+        p.f[0] = (o.base.albedo + grey) * (p.pdf[0] + some);
         return p;
     }
     const float inside = inside_pdf(o, wi);
     p.pdf[0] = o.p_inside * inside;
-    p.f[0] = (o.albedo - o.top_albedo) * inside;
+    p.f[0] = (o.albedo - o.top_albedo + grey) * (inside + some);
     if (!parted() || wi.z < 0.f) return p;
     p.count = 2;
     const float top = elements_[0].above.pdf(o.top, elements_[0].tilt.in(wi), Passage::reflect);

@@ -56,6 +56,18 @@ TEST_CASE("a tree of lights chooses each with the chance that it tells, and all 
         }
     }
     CHECK(render::LightTree().choose(V3f(0.f), .5f).chance == 0.f);
+    // Places that are no numbers, as a broken file may have them.
+    auto lights = many(20, 2);
+    for (size_t k = 0; k < lights.size(); k += 3) {
+        lights[k].box.min.x = NAN;
+        lights[k].power = k % 2 ? INFINITY : 1.f;
+    }
+    const render::LightTree broken(lights);
+    for (int i = 0; i < 1000; ++i) {
+        const auto c = broken.choose(V3f(1.f, 2.f, 3.f), (float(i) + .5f) / 1000.f);
+        CHECK(std::isfinite(c.chance));
+        if (c.chance > 0.f) CHECK(c.light % 3 != 0);
+    }
 }
 
 TEST_CASE("a tree of lights never leaves out one that shines on the point, and prefers the near one") {

@@ -1,6 +1,6 @@
 #include "render/session.h"
 
-#include "support.h"
+#include "texture_support.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -184,4 +184,49 @@ TEST_CASE("after an edit the picture stands on where nothing met it, and ends as
     // Another camera leaves nothing to stand on.
     const uint64_t third = session.request(edited(after, [](scene::Scene& s) { s.cameras[0].position.x += .1f; }));
     CHECK_FALSE(wait_for(session, [&](const auto& i) { return i.edit == third; })->stands_on);
+}
+
+TEST_CASE("nothing stands on that a changed file, or a region that is no more, has made old") {
+    Scratch s;
+    s.write("ball.obj", sphere_obj());
+    auto sky = [&](float light) {
+        write_image(s.path / "sky.exr", 16, 8, 3, OIIO::TypeDesc::FLOAT, [&](int, int, int) { return light; });
+    };
+    sky(.5f);
+    LiveRequest r;
+    auto scene = std::make_shared<scene::Scene>(plain_scene("ball.obj"));
+    scene->parts[0].source = "sphere";
+    scene->rigs[0].environment.image = "sky.exr";
+    scene->render.samples = 200000;  // it never ends: what stands on would stay for long
+    r.scene = scene;
+    r.folder = s.path;
+    r.width = r.height = 32;
+    r.denoise = false;
+    render::LiveSession session(std::make_shared<render::Workshop>());
+    const uint64_t first = session.request(r);
+    const size_t corner = 0;  // the sky itself
+    const size_t middle = 16 * 32 + 16;
+    auto good = [&](uint64_t edit, uint32_t samples) {
+        return [=](const render::LiveImage& i) {
+            return i.edit == edit && i.complete && i.coarse == 1 && i.samples >= samples;
+        };
+    };
+    const auto old = wait_for(session, good(first, 30));
+    CHECK(old->linear[corner].x == Approx(.5f).epsilon(.01));
+    ::usleep(1100000);  // file times may be told in seconds
+    sky(2.f);
+    const auto fresh =
+        wait_for(session, [&](const auto& i) { return i.linear.size() == 1024 && i.linear[corner].x > 1.f; });
+    CHECK(fresh->linear[corner].x == Approx(2.f).epsilon(.01));
+    wait_for(session, good(first, 30));
+    // In a region the material becomes black; without it, all of it is.
+    LiveRequest part = edited(r, [](scene::Scene& x) {
+        x.build_ups[0].layers[0].surface["base_color"].value = V3f(0.f);
+        x.build_ups[0].layers[0].surface["specular_weight"].value = 0.f;
+    });
+    part.region = {0, 0, 8, 8};
+    wait_for(session, good(session.request(part), 30));
+    part.region = {};
+    const auto whole = wait_for(session, good(session.request(part), 1));
+    CHECK(whole->linear[middle].x < .05f);
 }
