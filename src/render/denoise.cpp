@@ -9,6 +9,8 @@ constexpr float least_albedo = .02f;
 constexpr int passes = 5;
 constexpr uint32_t steady_albedo = 8;  // samples from which on a pixel's own albedo is taken
 constexpr uint32_t steady_edges = 16;
+constexpr uint32_t few_paths = 16;  // samples up to which what was touched is known from further around
+constexpr int few_reach = 5;        // pixels
 constexpr float deviations = 2.5f;  // from its neighbours' mean that a pixel may have without evidence
 constexpr float steadiness = .25f;  // of that distance: halves that agree so well are evidence
 constexpr float lone = 2.f;         // factor beyond the extremes of its neighbours that a filtered pixel may have
@@ -342,6 +344,26 @@ void keep_standing(const Standing& old, const Film& film, int coarse, std::vecto
                 touched[size_t(y) * size_t(w) + size_t(x)] = count > 0.f ? sum / count : 0.f;
             }
     });
+    // What few paths met by way of other surfaces is known from further around: else it would be patches.
+    const uint32_t most = *std::max_element(film.samples.begin(), film.samples.end());
+    if (most < few_paths) {
+        const std::vector<float> near = touched;
+        parallel_ranges(size_t(h), 8, [&](size_t first, size_t last) {
+            for (int y = int(first); y < int(last); ++y)
+                for (int x = 0; x < w; ++x) {
+                    const size_t p = size_t(y) * size_t(w) + size_t(x);
+                    if (near[p] >= .5f) continue;  // seen itself
+                    float sum = 0.f;
+                    float weight = 0.f;
+                    for (int v = std::max(0, y - few_reach); v <= std::min(h - 1, y + few_reach); v += 2)
+                        for (int u = std::max(0, x - few_reach); u <= std::min(w - 1, x + few_reach); u += 2) {
+                            sum += near[size_t(v) * size_t(w) + size_t(u)];
+                            weight += 1.f;
+                        }
+                    touched[p] = sum / weight;
+                }
+        });
+    }
     std::vector<V3f> out(old.linear.size());
     parallel_ranges(size_t(old.height), 8, [&](size_t first, size_t last) {
         for (int y = int(first); y < int(last); ++y)
@@ -359,11 +381,11 @@ void keep_standing(const Standing& old, const Film& film, int coarse, std::vecto
                         const float k =
                             (u ? fx - float(x0) : 1.f - fx + float(x0)) * (v ? fy - float(y0) : 1.f - fy + float(y0));
                         fresh += linear[q] * k;
-                        part = std::max(part, k > .02f ? touched[q] : 0.f);
+                        part += k * touched[q];
                         samples += k * float(film.samples[q]);
                     }
                 const size_t p = size_t(y) * size_t(old.width) + size_t(x);
-                const float stands = float(old.samples) * clamp01(1.f - 6.f * part);
+                const float stands = float(old.samples) * clamp01(1.f - 3.f * part);
                 const float fresh_ones = samples / float(coarse * coarse);
                 out[p] = stands > 0.f ? (old.linear[p] * stands + fresh * fresh_ones) / (stands + fresh_ones) : fresh;
             }

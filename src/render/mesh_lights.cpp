@@ -76,27 +76,33 @@ std::shared_ptr<const MeshLights> MeshLights::make(const Prepared& p, Progress* 
         const double floor = std::max(1e-6, double(unseen_part) * power / area);
         lights->first_[i] = uint32_t(lights->faces_.size());
         const bool flat = !p.geometry->shape(i).stands_out();
-        for (uint32_t f = 0; f < mean.size(); ++f) {
-            const float a = p.geometry->area(i, f);
-            const bool good = std::isfinite(a) && a > 0.f;
-            Lit lit{i, f, mean[f] + float(floor), good ? a : 0.f, {}, flat};
-            constexpr float us[] = {0.f, 1.f, 0.f};
-            constexpr float vs[] = {0.f, 0.f, 1.f};
-            LightBounds b;
-            for (int k = 0; k < 3; ++k) {
-                lit.corner[k] = p.geometry->at({i, f, us[k], vs[k]}).position;
-                b.box.extendBy(lit.corner[k]);
+        const size_t first = lights->faces_.size();
+        lights->faces_.resize(first + mean.size());
+        bounds.resize(first + mean.size());
+        parallel_ranges(mean.size(), 4096, [&](size_t from, size_t to) {
+            if (stopped(progress)) return;
+            for (uint32_t f = uint32_t(from); f < to; ++f) {
+                const float a = p.geometry->area(i, f);
+                const bool good = std::isfinite(a) && a > 0.f;
+                Lit& lit = lights->faces_[first + f];
+                lit = {i, f, mean[f] + float(floor), good ? a : 0.f, {}, flat};
+                constexpr float us[] = {0.f, 1.f, 0.f};
+                constexpr float vs[] = {0.f, 0.f, 1.f};
+                LightBounds& b = bounds[first + f];
+                for (int k = 0; k < 3; ++k) {
+                    lit.corner[k] = p.geometry->at({i, f, us[k], vs[k]}).position;
+                    b.box.extendBy(lit.corner[k]);
+                }
+                b.power = lit.luminance * lit.area;
+                if (!std::isfinite(b.power)) b.power = 0.f;
+                if (flat)
+                    b.axis = p.geometry->at({i, f, 1.f / 3.f, 1.f / 3.f}).normal_geometric;
+                else
+                    b.cos_spread = -1.f;
             }
-            b.power = lit.luminance * lit.area;
-            if (!std::isfinite(b.power)) b.power = 0.f;
-            if (flat)
-                b.axis = p.geometry->at({i, f, 1.f / 3.f, 1.f / 3.f}).normal_geometric;
-            else
-                b.cos_spread = -1.f;
-            total += double(b.power);
-            lights->faces_.push_back(lit);
-            bounds.push_back(b);
-        }
+        });
+        if (stopped(progress)) return nullptr;
+        for (size_t f = first; f < bounds.size(); ++f) total += double(bounds[f].power);
     }
     if (!(total > 0)) return nullptr;
     lights->tree_ = LightTree(bounds, bounds.size() > many_faces ? faces_of_leaf : 1);
