@@ -162,6 +162,8 @@ void MainWindow::make_layers_menu() {
             line->selectAll();
         }
     });
+    add_command(layers, "&Paint on it", "A brush for the layer's mask, or for a base's colour; again puts it down",
+                QKeySequence("Q"), [this] { bench_->painter().arm_selected(); });
     add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
                 QKeySequence("M"), [this] {
                     const QString f = QFileDialog::getExistingDirectory(

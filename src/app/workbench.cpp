@@ -17,7 +17,8 @@ Workbench::Workbench(QObject* parent)
     : QObject(parent),
       workshop_(std::make_shared<render::Workshop>()),
       session_(workshop_),
-      measuring_(session_, *workshop_) {
+      measuring_(session_, *workshop_),
+      painter_(new Painter(*this)) {
     session_.on_post([this] {
         QMetaObject::invokeMethod(
             this, [this] { posted(); }, Qt::QueuedConnection);
@@ -39,6 +40,7 @@ Workbench::Workbench(QObject* parent)
 }
 
 Workbench::~Workbench() {
+    delete painter_;  // its thread looks at what follows
     session_.on_post({});
 }
 
@@ -71,17 +73,46 @@ void Workbench::edit_build_up(const std::string& label, const std::function<void
         merge_key);
 }
 
-void Workbench::undo() {
-    if (!document_.can_undo()) return;
-    Q_EMIT said("Undone: " + QString::fromStdString(document_.undo_label()));
-    document_.undo();
+void Workbench::painted(const std::string& label, const scene::Painting& painting, const Box3f& where,
+                        const std::string& merge_key) {
+    live_.painted = where;
+    edit(
+        label,
+        [&](scene::Scene& s) {
+            if (scene::Painting* p = scene::find(s.paintings, painting.id)) {
+                p->sheets = painting.sheets;
+                p->size = painting.size;
+            }
+        },
+        merge_key);
+    live_.painted = Box3f();
+}
+
+void Workbench::show_brush(bool on) {
+    live_.brush = on;
+    refresh();
+}
+
+/// Undoes or does again; where only paint differs, the live picture is told where.
+void Workbench::step_in_time(bool back) {
+    painter_->finish();
+    if (back ? !document_.can_undo() : !document_.can_redo()) return;
+    Q_EMIT said((back ? "Undone: " : "Done again: ") +
+                QString::fromStdString(back ? document_.undo_label() : document_.redo_label()));
+    const scene::Snapshot before = document_.now();
+    if (back)
+        document_.undo();
+    else
+        document_.redo();
+    live_.painted = painter_->between(*before, *document_.now());
     unsaved_changed();
+    live_.painted = Box3f();
+}
+void Workbench::undo() {
+    step_in_time(true);
 }
 void Workbench::redo() {
-    if (!document_.can_redo()) return;
-    Q_EMIT said("Done again: " + QString::fromStdString(document_.redo_label()));
-    document_.redo();
-    unsaved_changed();
+    step_in_time(false);
 }
 
 void Workbench::select(const Selection& s) {

@@ -7,6 +7,7 @@
 
 #include "app/bench/jobs.h"
 #include "app/bench/measuring.h"
+#include "app/bench/painter.h"
 #include "render/session.h"
 #include "scene/autosave.h"
 #include "scene/document.h"
@@ -54,6 +55,12 @@ public:
     const scene::Document& document() const { return document_; }
     void undo();
     void redo();
+    /// A painting's next state; all edits with one key are one step. `where`: the texels that differ, in the world.
+    void painted(const std::string& label, const scene::Painting& painting, const Box3f& where,
+                 const std::string& merge_key);
+    Painter& painter() { return *painter_; }
+    const Painter& painter() const { return *painter_; }
+    void show_brush(bool on);  ///< the live render minds a brush
     void set_undo_budget(size_t bytes) { document_.set_budget(bytes); }
 
     // Files. All report failures through failed() and leave everything as it was.
@@ -221,6 +228,7 @@ private:
     void write_own_stock();
     scene::StockItem fitted_stock(const scene::StockItem& item) const;
     void repair_selection();
+    void step_in_time(bool back);
     void reset(scene::Scene scene, std::optional<fs::path> file);
 
     scene::Document document_;
@@ -241,7 +249,8 @@ private:
     scene::Autosaver autosaver_;
     render::LiveSession session_;  // its worker must end before anything that it reads
     Measuring measuring_;
-    Jobs jobs_;  // last: its work reads all of the above
+    Jobs jobs_;         // its work reads all of the above
+    Painter* painter_;  ///< a child
 };
 
 }  // namespace vemtra::app

@@ -11,6 +11,7 @@
 #include "render/picture.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
+#include "texture/paint_files.h"
 
 namespace vemtra::app {
 
@@ -20,7 +21,8 @@ fs::path Workbench::folder() const {
 
 void Workbench::reset(scene::Scene s, std::optional<fs::path> file) {
     const size_t budget = document_.budget();
-    autosaver_.cancel();
+    if (painter_) painter_->put_down();
+    autosaver_.begin(s);
     document_ = scene::Document(std::move(s));
     document_.set_budget(budget);
     file_ = std::move(file);
@@ -53,12 +55,15 @@ bool Workbench::open(const fs::path& file) {
     load_problems_ = loaded->problems;
     blocked_ = OwnProjects().holds(file) ? nullptr
                                          : exchange::paths_that_leave(loaded->scene, absolute_path(file).parent_path());
+    const fs::path own_folder = absolute_path(file).parent_path();
+    texture::load_paintings(loaded->scene, Paths(own_folder, loaded->scene.search_folders, blocked_), load_problems_);
     reset(std::move(loaded->scene), absolute_path(file));
     document_.mark_saved();
     return true;
 }
 
 bool Workbench::save(const fs::path& file) {
+    painter_->finish();
     const fs::path target = absolute_path(file);
     const fs::path old_folder = folder();
     scene::Scene moved = scene();
@@ -76,11 +81,24 @@ bool Workbench::save(const fs::path& file) {
             blocked_ = std::make_shared<const std::set<std::string>>(std::move(both));
         }
     }
+    const bool same_place = file_ && target == absolute_path(*file_);
+    const auto gone =
+        texture::save_paintings(moved, target, Paths(target.parent_path(), moved.search_folders, blocked_),
+                                same_place ? document_.saved().get() : nullptr);
+    if (!gone) return Q_EMIT failed(gone.error()), false;
     if (Status s = scene::save(moved, target); !s) return Q_EMIT failed(s.error()), false;
-    edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none had to move
+    if (!same_place)
+        edit("Paths follow the project", [&](scene::Scene& s) { s = std::move(moved); });  // no step where none moved
+    else
+        document_.amend(std::move(moved));  // the names of paintings' files alone
     discard_autosave();
     file_ = target;
     discard_autosave();
+    autosaver_.begin(scene());
+    for (const fs::path& old : *gone) {
+        std::error_code ec;
+        fs::remove(old, ec);
+    }
     if (!blocked_)
         if (Status s = OwnProjects().add(target); !s) Q_EMIT failed(s.error());
     document_.mark_saved();
@@ -97,13 +115,19 @@ void Workbench::autosave_now() {
     if (const auto problem = autosaver_.problem()) Q_EMIT failed(*problem);
 }
 void Workbench::discard_autosave() {
-    autosaver_.cancel();
+    autosaver_.discard();
     std::error_code ec;
     fs::remove(scene::autosave_path(file_), ec);
+    fs::remove(scene::journal_path(scene::autosave_path(file_)), ec);
 }
 bool Workbench::recover() {
     auto loaded = scene::load(scene::autosave_path(file_));
     if (!loaded) return Q_EMIT failed(loaded.error()), false;
+    const int painted = scene::take_paint_state(loaded->scene);
+    texture::load_paintings(loaded->scene, paths(), load_problems_, &scene());
+    if (!scene::PaintJournal::replay(scene::journal_path(scene::autosave_path(file_)), painted, loaded->scene))
+        Q_EMIT failed({"Not all that was painted could be recovered", scene::autosave_path(file_).string(), "",
+                       "its journal is missing or damaged", "Look at the last strokes, and paint them again"});
     edit("Recover unsaved work", [&](scene::Scene& s) { s = loaded->scene; });
     if (!scene().parts.empty()) select_part(scene().parts.front().id);
     return true;

@@ -13,6 +13,7 @@ int run(const Options& all, const std::string& project, bool json) {
         if (json) say(ordered_json{{"project", project}, {"problems", {as_json(loaded.error())}}});
         return fail(loaded.error());
     }
+    read_paintings(all, *loaded, project);
     render::Workshop workshop;
     render::PrepareOptions options;
     place(options, all, loaded->scene, project);

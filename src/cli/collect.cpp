@@ -10,6 +10,7 @@ namespace {
 int run_collect(const Options& all, const std::string& project, const std::string& output, bool json) {
     auto loaded = scene::load(project);
     if (!loaded) return fail(loaded.error());
+    read_paintings(all, *loaded, project);
     if (fs::path(output).extension() != ".vemtra") return wrong_call("-o takes a file that ends in .vemtra");
     std::error_code ec;
     if (fs::equivalent(project, output, ec)) return wrong_call("the project cannot be collected onto itself");

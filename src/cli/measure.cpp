@@ -18,6 +18,7 @@ struct AlbedoCall {
 int run(const Options& all, const AlbedoCall& call) {
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
+    read_paintings(all, *loaded, call.project);
     std::vector<float> cosines;
     std::istringstream list(call.cosines);
     for (std::string word; std::getline(list, word, ',');) {

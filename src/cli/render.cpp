@@ -57,6 +57,7 @@ int run(const Options& all, const RenderCall& call) {
     if (call.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(call.threads));
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
+    read_paintings(all, *loaded, call.project);
     render::PictureSettings settings = render::picture_settings(loaded->scene);
     const fs::path out = call.output;
     if (const int wrong = settings_of(call, settings)) return wrong;

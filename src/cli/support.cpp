@@ -8,6 +8,7 @@
 
 #include "base/json_text.h"
 #include "exchange/collect.h"
+#include "texture/paint_files.h"
 
 namespace vemtra::cli {
 
@@ -36,6 +37,12 @@ ordered_json as_json(const std::vector<Error>& errors) {
 void place(render::PrepareOptions& options, const Options& all, const scene::Scene& scene, const fs::path& project) {
     options.folder = absolute_path(project).parent_path();
     options.blocked = blocked_paths(all, scene, project);
+}
+void read_paintings(const Options& all, scene::Loaded& loaded, const fs::path& project) {
+    texture::load_paintings(loaded.scene,
+                            Paths(absolute_path(project).parent_path(), loaded.scene.search_folders,
+                                  blocked_paths(all, loaded.scene, project)),
+                            loaded.problems);
 }
 BlockedPaths blocked_paths(const Options& all, const scene::Scene& scene, const fs::path& project) {
     if (all.outside || OwnProjects().holds(project)) return nullptr;

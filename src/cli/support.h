@@ -10,6 +10,7 @@
 #include "base/paths.h"
 #include "base/progress.h"
 #include "render/prepared.h"
+#include "scene/project_file.h"
 #include "scene/scene.h"
 
 namespace vemtra::cli {
@@ -39,6 +40,8 @@ ordered_json as_json(const Error& e);
 ordered_json as_json(const std::vector<Error>& errors);
 /// Where the project's paths start, and which of them are not read.
 void place(render::PrepareOptions& options, const Options& all, const scene::Scene& scene, const fs::path& project);
+/// Reads what was painted by hand; what cannot be read is told with the project's problems.
+void read_paintings(const Options& all, scene::Loaded& loaded, const fs::path& project);
 BlockedPaths blocked_paths(const Options& all, const scene::Scene& scene, const fs::path& project);
 
 /// Draws a bar on a terminal while the work goes on; silent where standard error is not one. Ctrl+C asks the work to

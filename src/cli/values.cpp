@@ -109,6 +109,7 @@ int run(const Options& all, const ValuesCall& call) {
     if (lower(fs::path(call.project).extension().string()) == ".mtlx") return run_document(call);
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
+    read_paintings(all, *loaded, call.project);
     if (call.node.empty() == call.slot.empty())
         return wrong_call("values takes either --node ID or --slot PART/LAYER/SLOT");
     if (call.uv_grid < 1 || call.uv_grid > 4096) return wrong_call("--uv-grid takes 1 to 4096");

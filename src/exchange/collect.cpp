@@ -6,6 +6,7 @@
 #include "base/folders.h"
 #include "base/text.h"
 #include "scene/project_file.h"
+#include "texture/paint_files.h"
 #include "texture/texture.h"
 
 namespace vemtra::exchange {
@@ -41,6 +42,7 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
     bool stop = false;
     for_each_file(scene, [&](const std::string& place, std::string& path, const char* kind) {
         if (stop || (stop = stopped(progress))) return;
+        if (kind == std::string("paint")) return;  // written as it is now, below
         const auto at = paths.find(path);
         if (!at) {
             out.problems.push_back(at.error());
@@ -89,6 +91,8 @@ Result<Collected> collect(scene::Scene scene, const Paths& paths, const fs::path
     });
     if (stop) return Error{"The project was not collected", project.string(), "", "it was stopped", ""};
     if (Status s = make_folder(to); !s) return s.error();
+    if (const auto painted = texture::save_paintings(scene, absolute_path(project), paths, nullptr, progress); !painted)
+        return painted.error();
     if (Status s = scene::save(scene, project); !s) return s.error();
     return out;
 }

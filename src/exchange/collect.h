@@ -7,13 +7,15 @@
 
 namespace vemtra::exchange {
 
-/// Every path that the scene names: calls f(place, path, kind) with kind "assets", "light" or "maps". Empty paths are
-/// left out.
+/// Every path that the scene names: calls f(place, path, kind) with kind "assets", "light", "maps" or "paint". Empty
+/// paths are left out.
 template <class F> void for_each_file(scene::Scene& s, F&& f) {
     for (scene::Asset& a : s.assets)
         if (!a.file.empty()) f("asset " + a.id, a.file, "assets");
     for (scene::Rig& r : s.rigs)
         if (!r.environment.image.empty()) f("rig " + r.name, r.environment.image, "light");
+    for (scene::Painting& p : s.paintings)
+        if (!p.file.empty()) f("painting " + p.name, p.file, "paint");
     for (scene::BuildUp& b : s.build_ups)
         scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) {
             nodes::for_each_file_of(n, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); });

@@ -53,6 +53,7 @@ enum class Role : uint8_t {
     list_order,   ///< the entries of a list, by number
     entry_title,  ///< what the artist calls one of them
     attribute,    ///< name of what the mesh brings
+    painting,     ///< id of a painting of the scene
 };
 
 struct Port {
@@ -82,7 +83,7 @@ struct KernelPair {
 bool wide_kernels_run();  ///< whether this processor runs the AVX-512 build
 
 /// What others reach for a node by: to make one, or to know what a chain does.
-enum class Use : uint8_t { none, map, relief, directions, placement, even_light, move_range, turn_over, field };
+enum class Use : uint8_t { none, map, relief, directions, placement, even_light, move_range, turn_over, field, painting };
 
 /// Where a kernel reads a uniform number: held against the ports by a test.
 struct UniformAt {

@@ -14,6 +14,8 @@ public:
     /// two axes of the footprint (u and v of the one, u and v of the other) over which the image is filtered; null
     /// axes: points without extent.
     virtual void sample(int handle, int n, const float* const* place, float* const* out, int components) const = 0;
+    /// The further set of UVs (PointBatch::uv_sets) that the image lies over, whatever it is asked by; -1: the first.
+    virtual int own_uv_set(int) const { return -1; }
 };
 
 /// Values derived from the form of the asset at the points of a batch, given by the geometry floor.

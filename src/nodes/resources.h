@@ -13,8 +13,11 @@ struct ImageRequest {
     std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
     int components = 3;
     bool seamless = false;  ///< mixed from shifted copies, so that nothing repeats
+    std::string painting{};  ///< id of a painting of the scene, in place of a file
     auto operator<=>(const ImageRequest&) const = default;
 };
+/// Of a request for a painting where none is chosen yet: nothing is painted.
+inline constexpr const char* no_painting = "-";
 struct FieldRequest {
     std::string build_up;           ///< id: the field is wanted on the parts that wear it
     std::string field;              ///< name of a row of geometry::field_kinds()

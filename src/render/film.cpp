@@ -28,15 +28,46 @@ void Film::keep_only(const PixelRect& r) {
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             if (x >= r.x0 && x < r.x1 && y >= r.y0 && y < r.y1) continue;
-            const size_t p = size_t(y) * size_t(width) + size_t(x);
-            samples[p] = 0;
-            for (auto& group : light) group[p] = V3f(0.f);
-            albedo[p] = normal[p] = V3f(0.f);
-            depth[p] = alpha[p] = odd_luminance[p] = 0.f;
-            if (!tiers.empty()) tiers[p] = {};
-            if (!touched.empty()) touched[p] = 0.f;
-            for (auto& layer : coverage) layer[p] = 0.f;
+            forget(size_t(y) * size_t(width) + size_t(x));
         }
+}
+
+void Film::clear(const PixelRect& r) {
+    for (int y = std::max(0, r.y0); y < std::min(height, r.y1); ++y)
+        for (int x = std::max(0, r.x0); x < std::min(width, r.x1); ++x) forget(size_t(y) * size_t(width) + size_t(x));
+}
+
+void Film::forget(size_t p) {
+    samples[p] = 0;
+    for (auto& group : light) group[p] = V3f(0.f);
+    albedo[p] = normal[p] = V3f(0.f);
+    depth[p] = alpha[p] = odd_luminance[p] = 0.f;
+    if (!tiers.empty()) tiers[p] = {};
+    if (!touched.empty()) touched[p] = 0.f;
+    for (auto& layer : coverage) layer[p] = 0.f;
+}
+
+Film Film::part(const PixelRect& r) const {
+    Film f(r.x1 - r.x0, r.y1 - r.y0, light.size(), coverage.size());
+    f.unit = unit;
+    auto take = [&](const auto& from, auto& to) {
+        if (from.empty()) return;
+        to.resize(f.samples.size());
+        for (int y = r.y0; y < r.y1; ++y)
+            std::copy_n(from.begin() + long(size_t(y) * size_t(width) + size_t(r.x0)), r.x1 - r.x0,
+                        to.begin() + long(size_t(y - r.y0) * size_t(f.width)));
+    };
+    take(samples, f.samples);
+    for (size_t g = 0; g < light.size(); ++g) take(light[g], f.light[g]);
+    take(albedo, f.albedo);
+    take(normal, f.normal);
+    take(depth, f.depth);
+    take(alpha, f.alpha);
+    take(odd_luminance, f.odd_luminance);
+    take(tiers, f.tiers);
+    take(touched, f.touched);
+    for (size_t k = 0; k < coverage.size(); ++k) take(coverage[k], f.coverage[k]);
+    return f;
 }
 
 void Film::keep_tiers(float about) {

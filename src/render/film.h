@@ -52,6 +52,10 @@ struct Film {
     float worst_noise(const PixelRect& r) const;
     /// Forgets what was rendered outside of the part.
     void keep_only(const PixelRect& r);
+    /// Forgets what was rendered within the part.
+    void clear(const PixelRect& r);
+    /// The part alone, as a film of its size.
+    Film part(const PixelRect& r) const;
     /// Keeps tiers from now on.
     void keep_tiers(float unit);
     /// Which part of a pixel's light is believed: single bright contributions count by how many of their kind there are
@@ -65,6 +69,7 @@ struct Film {
     void resolve(const std::vector<V3f>& gains, std::vector<V3f>& out) const;
 
 private:
+    void forget(size_t pixel);
     float noise(const PixelRect& r, float below_two) const;
 };
 

@@ -195,7 +195,8 @@ private:
     bool maps(Prepared& p) {
         if (options_.maps_now && !shop_.textures()->prepare(p.resources.images, paths_, options_.progress))
             return false;
-        p.textures = std::make_shared<texture::Textures>(shop_.textures(), p.resources.images, paths_, p.problems);
+        p.textures = std::make_shared<texture::Textures>(shop_.textures(), p.resources.images, paths_, p.problems,
+                                                         &s_.paintings);
         for (const fs::path& file : p.textures->files()) shop_.watch(file);
         const auto& instances = p.geometry->instances();
         for (const geometry::Instance& i : instances) p.uv_per_metre.push_back(i.shape->uv_per_metre(-1) / i.scale);

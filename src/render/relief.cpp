@@ -165,7 +165,7 @@ private:
         program::Resources own;
         std::vector<Error> told;
         program::compile(b, {{"", nodes::Type::number, input}}, own, told, &scene_.networks);
-        if (own.images.size() != 1 || !own.fields.empty() || !own.uv_sets.empty() || own.tangents) return std::nullopt;
+        if (own.images.size() != 1 || !own.images[0].painting.empty() || !own.fields.empty() || !own.uv_sets.empty() || own.tangents) return std::nullopt;
         BuildUpRelief::Map out{own.images[0], {}, r.numbers};
         const nodes::ImageRequest& image = out.image;
         if (image.seamless || image.components != 1 || image.wrap_u != image.wrap_v ||
@@ -484,6 +484,10 @@ private:
         for (const auto& r : rest_.resources.images)
             all += r.file + '\n' + r.colorspace + '\n' + r.channel + r.wrap_u + r.wrap_v + r.filter +
                    char('0' + r.components) + char('0' + r.seamless);
+        for (const auto& r : rest_.resources.images)
+            if (const scene::Painting* p = scene::find(rest_.scene->paintings, r.painting))
+                for (const scene::Sheet& sheet : p->sheets)
+                    all += std::to_string(sheet.texels ? sheet.texels->number() : 0) + ' ';
         for (const auto& r : rest_.resources.fields) {
             all += r.field + '\n' + r.build_up + '\n';
             for (const float p : r.parameters) all += std::to_string(p) + ' ';

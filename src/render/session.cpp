@@ -65,6 +65,8 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
 constexpr uint32_t least_to_stand = 8;          // samples of a picture that is worth more than a new first one
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
 constexpr double band_seconds = .040;           // between two looks at what the hands want
+constexpr double brush_band_seconds = .012;     // the same while one of them has a brush
+constexpr double rest_seconds = .7;             // after a stroke, until the picture is begun anew behind the mended one
 constexpr double files_seconds = .5;            // between two looks at the disk
 constexpr double early_post_seconds = .20, late_post_seconds = .5;  // between pictures, up to 32 samples and beyond
 
@@ -111,7 +113,14 @@ Change classify(const LiveRequest& a, const LiveRequest& b) {
         a.region.y1 != b.region.y1)
         return Change::shading;
     if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
-    if (!(without_what_does_not_show(x) == without_what_does_not_show(y))) return Change::shading;
+    scene::Scene shown_before = without_what_does_not_show(x);
+    scene::Scene shown_now = without_what_does_not_show(y);
+    if (!(shown_before == shown_now)) {
+        if (b.painted.isEmpty()) return Change::shading;
+        for (scene::Scene* s : {&shown_before, &shown_now})
+            for (scene::Painting& p : s->paintings) p.sheets.clear();
+        return shown_before == shown_now ? Change::paint : Change::shading;
+    }
     const scene::Rig* r = scene::active_rig(x);
     const scene::Rig* q = scene::active_rig(y);
     if (r && q && r->groups != q->groups) return Change::balance;
@@ -145,6 +154,7 @@ uint64_t LiveSession::request(LiveRequest request) {
     wanted_ = std::move(request);
     if (change == 0) return wanted_edit_;
     ++wanted_edit_;
+    if (change == int(Change::paint)) pending_painted_.extendBy(wanted_.painted);
     pending_change_ = std::max(pending_change_.load(), change);
     if (change >= int(Change::shading)) stop_render_ = true, progress_.stop = true;
     wake_.notify_all();
@@ -174,12 +184,13 @@ void LiveSession::set_activity(const std::string& text) {
     if (tell) tell();
 }
 
-bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& change) {
+bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& change, Box3f& painted) {
     std::lock_guard lock(mutex_);
     if (wanted_edit_ == taken_edit_) return false;
     current = wanted_;
     edit = taken_edit_ = wanted_edit_;
     change = Change(pending_change_.exchange(0));
+    painted = std::exchange(pending_painted_, Box3f());
     stop_render_ = false;
     progress_.stop = quit_.load();
     return true;
@@ -350,6 +361,7 @@ void LiveSession::look_what_stands() {
 /// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
 void LiveSession::restart(bool with_coarse) {
     at_.ready = false;
+    forget_patches();
     PrepareOptions options;
     options.folder = at_.request.folder;
     options.blocked = at_.request.blocked;
@@ -382,8 +394,10 @@ void LiveSession::restart(bool with_coarse) {
 /// Takes up what the hands want; true if the picture was begun anew.
 bool LiveSession::take_edit() {
     Change change = Change::none;
-    if (!take_pending(at_.request, at_.edit, change)) return false;
-    if (change >= Change::shading) {
+    Box3f painted;
+    if (!take_pending(at_.request, at_.edit, change, painted)) return false;
+    if (change == Change::paint && at_.ready && may_mend()) return mend(painted);
+    if (change >= Change::paint) {
         at_.field_rays = geometry::field_rays_first;
         if (change == Change::geometry) set_activity("reading assets");
         if (at_.request.scene && at_.request.width > 0 && at_.request.height > 0) restart(true);
@@ -417,21 +431,23 @@ bool LiveSession::refine_fields() {
 }
 
 /// One band of rows, so that what the hands want is looked at again soon.
-void LiveSession::render_band() {
-    const FrameSettings& frame = at_.frame;
+void LiveSession::render_band(State& into) {
+    const FrameSettings& frame = into.frame;
     const PixelRect all = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
     const double per_row = double(all.x1 - all.x0) * double(info(at_.request.view).rays_per_pixel) / rate_;
-    const int rows = std::max(tile_size, int(band_seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
+    const double seconds = at_.request.brush ? brush_band_seconds : band_seconds;
+    const int rows = std::max(tile_size, int(seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
     FrameSettings part = frame;
-    part.region = {all.x0, all.y0 + at_.band, all.x1, std::min(all.y1, all.y0 + at_.band + rows)};
-    if (!rendered(part, at_.sample, at_.film)) {
-        if (interrupted()) at_.ready = false;
+    part.region = {all.x0, all.y0 + into.band, all.x1, std::min(all.y1, all.y0 + into.band + rows)};
+    if (!rendered(part, into.sample, into.film)) {
+        if (interrupted()) into.ready = at_.ready = false;
         return;
     }
-    at_.band += rows;
-    if (all.y0 + at_.band < all.y1) return;
-    at_.band = 0;
-    ++at_.sample;
+    into.band += rows;
+    if (all.y0 + into.band < all.y1) return;
+    into.band = 0;
+    ++into.sample;
+    if (&into != &at_) return;
     const bool last = at_.sample >= uint32_t(at_.request.scene->render.samples);
     if (at_.sample <= 2 || last ||
         seconds_since(last_post_) > (at_.sample < 32 ? early_post_seconds : late_post_seconds)) {
@@ -445,9 +461,18 @@ bool LiveSession::step() {
     if (take_edit() || look_at_files()) return true;
     const bool done = at_.ready && at_.sample >= uint32_t(at_.request.scene->render.samples);
     if (!at_.ready || at_.request.hold) return false;
+    if (!patches_.empty()) {
+        render_patch();
+        return true;
+    }
+    if (mended_) {
+        if (seconds_since(painted_at_) < rest_seconds) return false;
+        catch_up();
+        return true;
+    }
     if (at_.sample >= (done ? 1u : 2u) && refine_fields()) return true;
     if (done) return false;
-    render_band();
+    render_band(at_);
     return true;
 }
 

@@ -24,10 +24,17 @@ struct LiveRequest {
     bool hold = false;
     bool denoise = true;
     Relief relief = Relief::full;
+    /// A hand has a brush: bands are short, so that what it paints is met at once.
+    bool brush = false;
+    /// Where the texels lie that differ from those of the request before, in the world, where paint is all that does;
+    /// empty: not known.
+    Box3f painted;
 };
 
 /// How much an edit throws away, from nothing to everything.
-enum class Change : uint8_t { none, display, balance, shading, geometry };
+/// Paint: texels alone, at a known place; the picture is mended there at once, and the rest follows when the hand
+/// rests.
+enum class Change : uint8_t { none, display, balance, paint, shading, geometry };
 Change classify(const LiveRequest& before, const LiveRequest& after);
 
 struct LayerShare {
@@ -71,6 +78,16 @@ public:
 
 private:
     using Clock = std::chrono::steady_clock;
+    struct State {
+        LiveRequest request;
+        uint64_t edit = 0;
+        FrameSettings frame;
+        Film film;
+        uint32_t sample = 0;
+        int band = 0;        ///< first row that the present sample has not reached
+        bool ready = false;  ///< film and frame are those of the request
+        int field_rays = geometry::field_rays_first;
+    };
     void work();
     bool step();
     // Its steps
@@ -79,12 +96,20 @@ private:
     bool refine_fields();
     void restart(bool with_coarse);
     bool show_coarse();
-    void render_band();
+    void render_band(State& into);
+    // Of paint (session_paint.cpp)
+    bool may_mend() const;
+    bool mend(const Box3f& painted);
+    void render_patch();
+    bool show_coarse_patch(const PixelRect& rect);
+    void post_patch(const PixelRect& rect, const std::vector<V3f>& linear, int width);
+    void catch_up();
+    void forget_patches();
     FrameSettings frame_of(int coarse) const;
     bool rendered(const FrameSettings& frame, uint32_t sample, Film& into);
     void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
     bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
-    bool take_pending(LiveRequest& current, uint64_t& edit, Change& change);
+    bool take_pending(LiveRequest& current, uint64_t& edit, Change& change, Box3f& painted);
     bool stands_on(const LiveRequest& request) const;
     void look_what_stands();
     void set_activity(const std::string& text);
@@ -95,6 +120,7 @@ private:
     LiveRequest wanted_;
     uint64_t wanted_edit_ = 0, taken_edit_ = 0;
     std::atomic<int> pending_change_{0};
+    Box3f pending_painted_;
     std::atomic<bool> stop_render_{false}, quit_{false};
     std::shared_ptr<const LiveImage> latest_;
     std::function<void()> posted_;
@@ -103,16 +129,7 @@ private:
     std::atomic<size_t> film_bytes_{0};
 
     // Worker only
-    struct State {
-        LiveRequest request;
-        uint64_t edit = 0;
-        FrameSettings frame;
-        Film film;
-        uint32_t sample = 0;
-        int band = 0;        ///< first row that the present sample has not reached
-        bool ready = false;  ///< film and frame are those of the request
-        int field_rays = geometry::field_rays_first;
-    } at_;
+    State at_;
     Clock::time_point last_post_ = Clock::now(), last_look_ = Clock::now();
     std::shared_ptr<const Prepared> prepared_;
     std::vector<LayerCost> costs_;
@@ -124,6 +141,16 @@ private:
         std::shared_ptr<const Prepared> prepared;
     } standing_, last_whole_;
     std::vector<uint8_t> edited_;  ///< build-ups that were edited since `standing_`; empty: nothing stands on
+    /// Parts of the film that were painted on and have fewer samples than the rest.
+    struct Patch {
+        PixelRect rect;
+        uint32_t sample = 0;
+        bool shown = false;
+    };
+    std::vector<Patch> patches_;
+    State fresh_;          ///< the picture begun anew behind the mended one, whose light is still the old one elsewhere
+    bool mended_ = false;  ///< at_.film is such a one
+    Clock::time_point painted_at_ = Clock::now();
     std::vector<V3f> previous_;
     int previous_width_ = 0, previous_height_ = 0;
     std::thread thread_;

@@ -37,6 +37,17 @@ void Autosaver::cancel() {
     idle_.wait(lock, [this] { return !writing_; });
 }
 
+void Autosaver::begin(const Scene& saved) {
+    cancel();
+    std::lock_guard lock(mutex_);
+    journal_.begin(saved);
+}
+void Autosaver::discard() {
+    cancel();
+    std::lock_guard lock(mutex_);
+    journal_.discard();
+}
+
 void Autosaver::finish() {
     std::unique_lock lock(mutex_);
     hurry_ = true;
@@ -61,7 +72,7 @@ void Autosaver::work() {
         const fs::path file = file_;
         writing_ = true;
         lock.unlock();
-        const Status saved = save(*scene, file);
+        const Status saved = save_in_progress(*scene, file, journal_);
         next = std::chrono::steady_clock::now() + between_writings;
         lock.lock();
         writing_ = false;

@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "base/file.h"
+#include "scene/paint_journal.h"
 #include "scene/scene.h"
 
 namespace vemtra::scene {
@@ -20,6 +21,10 @@ public:
 
     /// The newest state wins; it is written to `file` soon. Never waits.
     void keep(Snapshot scene, fs::path file);
+    /// Another document, or it was saved: what it has is in the files now.
+    void begin(const Scene& saved);
+    /// Takes away what was painted since; as cancel() for the rest.
+    void discard();
     /// What waits is forgotten; when it returns, nothing is being written any more.
     void cancel();
     /// Waits until all that was given is on the disk.
@@ -35,6 +40,7 @@ private:
     Snapshot waiting_;
     fs::path file_;
     std::optional<Error> problem_;
+    PaintJournal journal_;  // of the thread while it writes
     bool writing_ = false, hurry_ = false, quit_ = false;
     std::thread thread_;
 };

@@ -11,10 +11,14 @@ void Document::edit(const std::string& label, const std::function<void(Scene&)>&
     if (*next == *now_) return;
     const bool merged = !merge_key.empty() && merge_key == merge_key_ && !past_.empty();
     if (!merged) {
-        past_.push_back({label, now_, bytes_of(*now_)});
-        held_ += past_.back().bytes;
-        forget_oldest();
+        past_.push_back({label, now_, 0});
+        step_bytes_ = bytes_of(*now_);
     }
+    // A step holds the tiles of texels that the next one has others for.
+    held_ -= past_.back().bytes;
+    past_.back().bytes = step_bytes_ + texel_bytes_apart(*past_.back().snapshot, *next);
+    held_ += past_.back().bytes;
+    forget_oldest();
     merge_key_ = merge_key;
     future_.clear();
     now_ = std::move(next);
@@ -43,7 +47,8 @@ void Document::undo() {
 
 void Document::redo() {
     if (future_.empty()) return;
-    past_.push_back({future_.back().label, now_, bytes_of(*now_)});
+    past_.push_back(
+        {future_.back().label, now_, bytes_of(*now_) + texel_bytes_apart(*now_, *future_.back().snapshot)});
     held_ += past_.back().bytes;
     now_ = future_.back().snapshot;
     future_.pop_back();

@@ -17,6 +17,9 @@ public:
     /// Applies `change` to a copy and makes that the present. An edit with the same non-empty `merge_key` as the last
     /// one becomes one step with it (a drag). An edit that changes nothing leaves no step.
     void edit(const std::string& label, const std::function<void(Scene&)>& change, const std::string& merge_key = {});
+    /// Another present in place of this one, without a step: what saving writes into it.
+    void amend(Scene scene) { now_ = std::make_shared<const Scene>(std::move(scene)); }
+    const Snapshot& saved() const { return saved_; }  ///< the present as it was saved or opened
     void end_merge() { merge_key_.clear(); }  ///< the hand has let go
 
     /// The steps before the present one hold at most about this many bytes: the oldest are forgotten first, the last
@@ -50,6 +53,7 @@ private:
     std::deque<Step> past_;
     std::vector<Step> future_;
     size_t budget_ = size_t(256) << 20, held_ = 0;
+    size_t step_bytes_ = 0;  ///< of the last step, without its texels
     std::string merge_key_;
 };
 

@@ -20,6 +20,10 @@ public:
     void operator()(const char* key, const V3f& v) { out[key] = Json::array({number(v.x), number(v.y), number(v.z)}); }
     void operator()(const char* key, const Value& v) { out[key] = literal(v); }
     void operator()(const char* key, const LayerKind& v) { out[key] = traits(v).name; }
+    void operator()(const char* key, const Lies& v) { out[key] = ways_to_lie()[size_t(v)].name; }
+    void some(const char* key, const Decal& v) {
+        if (!(v == Decal())) (*this)(key, v);
+    }
     /// Written only where something was moved: most things stand where their file has them.
     void operator()(const char* key, const Placement& v) {
         if (!(v == Placement())) out[key] = object(v);
@@ -100,6 +104,7 @@ public:
     void operator()(const char* key, V3f& v) { read(key, "three numbers [x, y, z]", v); }
     void operator()(const char* key, Value& v) { read(key, "a value", v); }
     void operator()(const char* key, LayerKind& v) { read(key, "\"cover\" or \"coat\"", v); }
+    void operator()(const char* key, Lies& v) { read(key, "\"flat\", \"round\" or \"wrapped\"", v); }
     void operator()(const char* key, Input& v) { read(key, "a value, or {\"from\": node}", v); }
     void operator()(const char* key, std::vector<std::string>& items) { read(key, "a list of texts", items); }
     template <class T> void some(const char* key, T& v) { (*this)(key, v); }
@@ -192,6 +197,14 @@ private:
         for (const LayerTraits& t : layer_kinds())
             if (j.is_string() && j.get<std::string>() == t.name) {
                 v = t.kind;
+                return true;
+            }
+        return false;
+    }
+    static bool taken(const Json& j, Lies& v) {
+        for (const LiesTraits& t : ways_to_lie())
+            if (j.is_string() && j.get<std::string>() == t.name) {
+                v = t.lies;
                 return true;
             }
         return false;

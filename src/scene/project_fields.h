@@ -46,6 +46,39 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("mask", s.mask);
     a("amount", s.amount);
 }
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Pin> {
+    a.some("part", s.part);
+    a("position", s.position);
+    a("axis", s.axis);
+    a("turn", s.turn);
+    a("size", s.size);
+    a.some("mirrored", s.mirrored);
+    a.some("cell", s.cell);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Decal> {
+    a("pins", s.pins);
+    a("lies", s.lies);
+    a.some("through", s.through);
+    a.some("repeats", s.repeats);
+    a.some("weathers", s.weathers);
+    a("steep", s.steep);
+    a("columns", s.columns);
+    a("rows", s.rows);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Sheet> {
+    a("tile", s.tile);
+    a("size", s.size);
+    a.some("part", s.part);
+}
+template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Painting> {
+    a("id", s.id);
+    a("name", s.name);
+    a("type", s.type);
+    a("size", s.size);
+    a("texel", s.texel);
+    a("file", s.file);
+    a("sheets", s.sheets);
+}
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Layer> {
     a("id", s.id);
     a("name", s.name);
@@ -57,6 +90,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("surface", s.surface);
     a("nodes", s.nodes);
     a.some("note", s.note);
+    a.some("decal", s.decal);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, BuildUp> {
     a("id", s.id);
@@ -165,6 +199,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("parts", s.parts);
     a("build_ups", s.build_ups);
     a.some("networks", s.networks);
+    a.some("paintings", s.paintings);
     a("rigs", s.rigs);
     a("cameras", s.cameras);
     a("rig", s.rig);

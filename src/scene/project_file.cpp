@@ -2,6 +2,7 @@
 
 #include "base/json_text.h"
 #include "scene/field_walkers.h"
+#include "scene/paint_journal.h"
 #include "scene/project_fields.h"
 #include "scene/repair.h"
 
@@ -107,6 +108,34 @@ Result<Loaded> load(const fs::path& file) {
 
 Status save(const Scene& scene, const fs::path& file) {
     return write_file_atomically(file, to_text(scene));
+}
+
+namespace {
+constexpr const char* paint_state_key = "paint_state";
+}
+
+Status save_in_progress(const Scene& scene, const fs::path& file, PaintJournal& journal) {
+    const Result<int> state = journal.keep(scene, journal_path(file));
+    if (!state || *state == 0) {
+        const Status saved = save(scene, file);
+        return state ? saved : Status(state.error());
+    }
+    Scene kept = scene;
+    kept.extra[paint_state_key] = *state;
+    return save(kept, file);
+}
+
+fs::path journal_path(const fs::path& autosave) {
+    return autosave.string() + ".paint";
+}
+
+int take_paint_state(Scene& scene) {
+    if (!scene.extra.is_object() || !scene.extra.contains(paint_state_key)) return 0;
+    const Json& value = scene.extra[paint_state_key];
+    const int state = value.is_number_integer() ? value.get<int>() : 0;
+    scene.extra.erase(paint_state_key);
+    if (scene.extra.empty()) scene.extra = Json();
+    return state;
 }
 
 fs::path autosave_path(const std::optional<fs::path>& project) {

@@ -31,6 +31,13 @@ Json networks_json(const std::vector<Network>& networks);
 Result<Loaded> load(const fs::path& file);
 Status save(const Scene& scene, const fs::path& file);
 
+class PaintJournal;
+/// Writes an autosave: what was painted since the last saving goes to a journal beside it first.
+Status save_in_progress(const Scene& scene, const fs::path& file, PaintJournal& journal);
+fs::path journal_path(const fs::path& autosave);
+/// The state of the journal that an autosave belongs to, taken out of what it kept; 0: none.
+int take_paint_state(Scene& scene);
+
 /// The autosave stands beside the project; an untitled one goes to the cache folder.
 fs::path autosave_path(const std::optional<fs::path>& project);
 /// True if an autosave is there that is newer than the project: the last session did not end in good order.

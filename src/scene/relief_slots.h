@@ -26,6 +26,10 @@ VEMTRA_RELIEF_SLOTS(VEMTRA_SLOT_NAME)
 
 namespace vemtra::scene {
 
+#define VEMTRA_SLOT_NAME(name) #name,
+inline constexpr const char* relief_slots[] = {VEMTRA_RELIEF_SLOTS(VEMTRA_SLOT_NAME)};
+#undef VEMTRA_SLOT_NAME
+
 /// How a cover's height meets what is below it.
 enum class HeightJoin : int { by_coverage, added, highest, none };
 

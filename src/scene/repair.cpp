@@ -1,5 +1,7 @@
 #include "scene/repair.h"
 
+#include <set>
+
 #include "scene/edits.h"
 
 namespace vemtra::scene {
@@ -23,6 +25,8 @@ public:
     void placements();
     void rigs();
     void cameras();
+    void decals();
+    void paintings();
     void tell_rest();
 
 private:
@@ -160,6 +164,56 @@ void Repair::cameras() {
     }
 }
 
+void Repair::decals() {
+    for (BuildUp& b : scene_.build_ups)
+        for (Layer& l : b.layers) {
+            Decal& d = l.decal;
+            const std::string place = "build_ups." + b.id + "." + l.id + ".decal";
+            within(d.steep, 1.f, 90.f, place + ".steep");
+            within(d.columns, 1, 256, place + ".columns");
+            within(d.rows, 1, 256, place + ".rows");
+            for (Pin& p : d.pins) {
+                each_within(p.position, -farthest, farthest, place + ".pins.position");
+                within(p.turn, -most_degrees, most_degrees, place + ".pins.turn");
+                each_within(p.size, 1e-6f, farthest, place + ".pins.size");
+                within(p.cell, 0, 65535, place + ".pins.cell");
+                if (p.axis.length() >= 1e-6f) continue;
+                note(place + ".pins.axis", "an axis has a length", "It points up now");
+                p.axis = V3f(0.f, 1.f, 0.f);
+            }
+        }
+}
+
+void Repair::paintings() {
+    unique(scene_.paintings, "paintings");
+    auto power_of_two = [&](int& size, const std::string& place) {
+        const int before = size;
+        size = std::clamp(size, least_sheet, largest_sheet);
+        while (size & (size - 1)) size &= size - 1;
+        if (size != before)
+            note(place, "a sheet is 64 to 8192 texels a side, a power of two",
+                 "It is " + std::to_string(size) + " now");
+    };
+    for (Painting& p : scene_.paintings) {
+        const std::string place = "paintings." + p.id;
+        if (p.type != "float" && p.type != "color3") {
+            note(place + ".type", "a painting is \"float\" or \"color3\"", "It is \"float\" now");
+            p.type = "float";
+        }
+        within(p.texel, 0.f, 1000.f, place + ".texel");
+        power_of_two(p.size, place + ".size");
+        std::set<int> tiles;
+        std::erase_if(p.sheets, [&](const Sheet& s) {
+            const bool good = s.tile >= 1001 && s.tile <= 1999 && tiles.insert(s.tile).second;
+            if (!good)
+                note(place + ".sheets", "a sheet's tile is 1001 to 1999, and is there once",
+                     "The sheet " + std::to_string(s.tile) + " was left out");
+            return !good;
+        });
+        for (Sheet& s : p.sheets) power_of_two(s.size, place + ".sheets." + std::to_string(s.tile) + ".size");
+    }
+}
+
 void Repair::tell_rest() {
     if (notes_ > most_notes)
         problems_.push_back({"Corrected while loading", file_, "",
@@ -177,6 +231,8 @@ void repair(Scene& scene, const std::string& file, std::vector<Error>& problems)
     r.placements();
     r.rigs();
     r.cameras();
+    r.decals();
+    r.paintings();
     r.tell_rest();
 }
 

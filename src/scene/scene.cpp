@@ -13,6 +13,35 @@ const LayerTraits& traits(LayerKind kind) {
     return layer_kinds()[size_t(kind)];
 }
 
+const std::vector<LiesTraits>& ways_to_lie() {
+    static const std::vector<LiesTraits> all = {
+        {Lies::flat, "flat", "Flat", "Laid on straight along its axis."},
+        {Lies::round, "round", "Round a pole",
+         "Bent round the upright axis of its frame, as wide as it is on the way round."},
+        {Lies::wrapped, "wrapped", "Wrapped",
+         "Follows the form from its middle outwards, without stretching round corners."},
+    };
+    return all;
+}
+
+const Sheet* Painting::sheet(int tile) const {
+    for (const Sheet& s : sheets)
+        if (s.tile == tile) return &s;
+    return nullptr;
+}
+
+size_t texel_bytes_apart(const Scene& a, const Scene& b) {
+    size_t bytes = 0;
+    for (const Painting& p : a.paintings) {
+        const Painting* q = find(b.paintings, p.id);
+        for (const Sheet& s : p.sheets) {
+            const Sheet* t = q ? q->sheet(s.tile) : nullptr;
+            if (s.texels) bytes += t && t->texels ? s.texels->bytes_not_in(*t->texels) : s.texels->bytes();
+        }
+    }
+    return bytes;
+}
+
 M44f matrix_of(const Placement& p) {
     const float cx = std::cos(radians(p.rotation.x));
     const float sx = std::sin(radians(p.rotation.x));
@@ -126,9 +155,11 @@ size_t bytes_of(const Scene& s) {
     for (const BuildUp& b : s.build_ups) {
         n += bytes_of(b.commons) + b.layers.capacity() * sizeof(Layer);
         for (const Layer& l : b.layers)
-            n += bytes_of(l.id) + bytes_of(l.name) + bytes_of(l.surface) + bytes_of(l.nodes);
+            n += bytes_of(l.id) + bytes_of(l.name) + bytes_of(l.surface) + bytes_of(l.nodes) +
+                 l.decal.pins.capacity() * sizeof(Pin);
     }
     for (const Network& w : s.networks) n += bytes_of(w.nodes);
+    for (const Painting& p : s.paintings) n += sizeof(Painting) + p.sheets.capacity() * sizeof(Sheet);
     for (const Rig& r : s.rigs) n += r.lights.capacity() * sizeof(Light) + r.groups.capacity() * sizeof(LightGroup);
     return n;
 }

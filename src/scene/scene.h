@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "base/vec.h"
+#include "scene/texels.h"
 
 namespace vemtra::scene {
 
@@ -104,6 +105,43 @@ struct LayerTraits {
 const std::vector<LayerTraits>& layer_kinds();
 const LayerTraits& traits(LayerKind kind);
 
+/// A place on a part where something is stuck: a frame in the part's own space. z is the axis, x and y follow from it
+/// as base/vec.h's Frame has them, turned about it.
+struct Pin {
+    std::string part;          ///< id; empty: on every part that wears the build-up
+    V3f position{0.f};         ///< the middle
+    V3f axis{0.f, 1.f, 0.f};   ///< the way that the surface faces there
+    float turn = 0.f;          ///< degrees about the axis
+    V3f size{.1f, .1f, .05f};  ///< width, height and how deep it reaches, metres
+    bool mirrored = false;     ///< left and right change places
+    int cell = 0;              ///< of the sheet, from the upper left, row by row
+    Json extra;
+    bool operator==(const Pin&) const = default;
+};
+/// How a decal lies on what it is stuck to.
+enum class Lies : uint8_t { flat, round, wrapped };
+struct LiesTraits {
+    Lies lies;
+    const char* name;   ///< in the file
+    const char* title;  ///< on the screen
+    const char* help;
+};
+const std::vector<LiesTraits>& ways_to_lie();
+
+/// What makes a layer a decal: it is there only within the frames of its pins, and what it is made of reads the frame
+/// of the pin, 0..1 across and up, in place of the part's UVs. Of overlapping pins the later one lies on top.
+struct Decal {
+    std::vector<Pin> pins;  ///< none: the layer is no decal
+    Lies lies = Lies::flat;
+    bool through = false;       ///< also on what faces away, to the other side
+    bool repeats = false;       ///< it goes on beyond its frame, tile by tile, as deep as it reaches
+    bool weathers = false;      ///< it is only where the cover that it stands on is
+    float steep = 75.f;         ///< degrees: what is turned away from its axis more than that has none of it, 1..90
+    int columns = 1, rows = 1;  ///< cells of the sheet that its maps hold
+    Json extra;
+    bool operator==(const Decal&) const = default;
+};
+
 /// One layer of a build-up.
 struct Layer {
     std::string id, name;
@@ -115,6 +153,7 @@ struct Layer {
     Inputs surface;  ///< slots by OpenPBR Surface 1.1 name
     std::vector<Node> nodes;
     std::string note;  ///< what the artist wrote about it
+    Decal decal;
     Json extra;
     bool operator==(const Layer&) const = default;
 };
@@ -253,6 +292,31 @@ struct Display {
     bool operator==(const Display&) const = default;
 };
 
+/// A square of painted texels.
+struct Sheet {
+    int tile = 1001;   ///< of the UVs, 1001..1999; of a painting on the form itself its number, from 1001
+    int size = 2048;   ///< texels a side, a power of two, 64..8192
+    std::string part;  ///< id, of a painting on the form itself: whose faces it holds
+    std::shared_ptr<const Texels> texels;  ///< null: nothing is painted, or it could not be read. Not in the file
+    Json extra;
+    bool operator==(const Sheet&) const = default;
+};
+/// What was painted by hand, for nodes that read it by its id. Any number of parts may share it.
+struct Painting {
+    std::string id, name;
+    std::string type = "float";  ///< "float" or "color3", as Node::type
+    int size = 2048;             ///< of sheets that are begun
+    float texel = 0.f;           ///< millimetres that a texel is wide on the form itself; 0: it lies over the UVs
+    std::string file;            ///< of the sheets, with <UDIM>, relative to the project; empty: never saved
+    std::vector<Sheet> sheets;   ///< those that something was painted on
+    Json extra;
+    bool operator==(const Painting&) const = default;
+    bool colored() const { return type == "color3"; }
+    int lanes() const { return colored() ? 4 : 2; }
+    bool on_form() const { return texel > 0.f; }
+    const Sheet* sheet(int tile) const;  ///< null where there is none
+};
+
 /// A colour and roughness that the artist wrote down.
 struct KeptValue {
     std::string name;
@@ -268,6 +332,7 @@ struct Scene {
     std::vector<Part> parts;
     std::vector<BuildUp> build_ups;
     std::vector<Network> networks;
+    std::vector<Painting> paintings;
     std::vector<Rig> rigs;
     std::vector<Camera> cameras;
     std::string rig, camera;  ///< ids of the ones in use
@@ -282,8 +347,10 @@ struct Scene {
 
 using Snapshot = std::shared_ptr<const Scene>;
 
-/// What a copy of the scene takes in memory, about.
+/// What a copy of the scene takes in memory, about; texels are not counted.
 size_t bytes_of(const Scene& scene);
+/// Bytes of the painted texels of `a` that `b` does not hold.
+size_t texel_bytes_apart(const Scene& a, const Scene& b);
 
 /// Finds by `id`; null when there is none.
 template <class T> T* find(std::vector<T>& items, const std::string& id) {

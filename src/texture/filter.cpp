@@ -23,6 +23,9 @@ template <TexelFormat format, int lanes, bool curved> inline __m128 texel(const 
         else
             x = *reinterpret_cast<const float*>(p);
         return _mm_set_ss(x);
+    } else if constexpr (lanes == 2) {
+        static_assert(format == TexelFormat::half);
+        return _mm_cvtph_ps(_mm_cvtsi32_si128(*reinterpret_cast<const int*>(p)));
     } else {
         if constexpr (format == TexelFormat::u8) {
             if constexpr (curved)
@@ -322,10 +325,16 @@ void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const 
         case TexelFormat::u16:
             dispatch<TexelFormat::u16>(reading, image, curved ? decode->curve16.data() : nullptr, points, out);
             break;
-        case TexelFormat::half: dispatch<TexelFormat::half>(reading, image, nullptr, points, out); break;
+        case TexelFormat::half:
+            if (image.lanes() == 2)
+                Reader<TexelFormat::half, 2, false>{reading, image, nullptr, points.wrap_u, points.wrap_v}.run(points,
+                                                                                                              out);
+            else
+                dispatch<TexelFormat::half>(reading, image, nullptr, points, out);
+            break;
         case TexelFormat::f32: dispatch<TexelFormat::f32>(reading, image, nullptr, points, out); break;
     }
-    if (image.lanes() == 1) return;
+    if (image.lanes() == 1 || image.painted()) return;
     if (image.premultiplied() && decode)  // colour that was multiplied by its coverage gets its own value back
         for (int i = 0; i < points.count; ++i)
             if (const float a = out[i][3]; a > 1e-5f && a < 1.f)

@@ -22,7 +22,8 @@ struct Lookups {
     Filter filter = Filter::smooth;
 };
 
-/// Linear colour (or raw numbers) and alpha per point; single-channel images give their number in [0].
+/// Linear colour (or raw numbers) and alpha per point; single-channel images give their number in [0], painted ones
+/// what was painted times its coverage, and that behind it.
 void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const ColourDecode* decode,
                    const Lookups& points, float (*out)[4]);
 

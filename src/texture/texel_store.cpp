@@ -82,6 +82,32 @@ TexelImage::~TexelImage() {
     if (store_) store_->drop(*this);
 }
 
+std::shared_ptr<const TexelImage> TexelImage::of(std::shared_ptr<const scene::Texels> painted) {
+    static_assert(tile_edge == scene::texel_tile);
+    alignas(64) static const std::array<uint16_t, size_t(tile_edge) * tile_edge * 4> nothing{};
+    auto used = [](const uint16_t* texels) { return reinterpret_cast<uintptr_t>(texels) | 1; };
+    auto image = std::make_shared<TexelImage>();
+    image->format_ = TexelFormat::half;
+    image->lanes_ = painted->lanes();
+    image->file_channels_ = image->lanes_;
+    image->alpha_ = image->premultiplied_ = true;
+    for (int level = 0; level < painted->levels(); ++level) {
+        TexelImage::Level l;
+        l.width = l.height = painted->size(level);
+        l.across = l.down = painted->across(level);
+        const size_t count = size_t(l.across) * size_t(l.down);
+        l.tiles = std::make_unique<std::atomic<uintptr_t>[]>(count);
+        for (size_t i = 0; i < count; ++i) l.tiles[i].store(used(nothing.data()), std::memory_order_relaxed);
+        image->levels_.push_back(std::move(l));
+    }
+    painted->for_each([&](int level, int x, int y, const scene::TexelTile& tile) {
+        TexelImage::Level& l = image->levels_[size_t(level)];
+        l.tiles[size_t(y) * size_t(l.across) + size_t(x)].store(used(tile.get()), std::memory_order_relaxed);
+    });
+    image->painted_ = std::move(painted);
+    return image;
+}
+
 Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& source, const fs::path& from) {
     std::lock_guard lock(open_mutex_);
     std::erase_if(opened_, [](const Opened& o) { return o.image.expired(); });

@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "base/file.h"
+#include "scene/texels.h"
 #include "texture/colour.h"
 
 namespace vemtra::texture {
@@ -43,9 +44,12 @@ public:
         std::unique_ptr<std::atomic<uintptr_t>[]> tiles;  ///< address of the texels; the lowest bit: used lately
     };
     ~TexelImage();
+    /// Of painted texels, which it keeps: all of its tiles are there, in no store.
+    static std::shared_ptr<const TexelImage> of(std::shared_ptr<const scene::Texels> painted);
+    const scene::Texels* painted() const { return painted_.get(); }  ///< null where it is a file's
     const std::vector<Level>& levels() const { return levels_; }
     TexelFormat format() const { return format_; }
-    int lanes() const { return lanes_; }       ///< numbers per texel in memory: 1 or 4
+    int lanes() const { return lanes_; }       ///< numbers per texel in memory: 1 or 4, of painted numbers 2
     bool has_alpha() const { return alpha_; }  ///< in lane 3; else 1 stands there
     bool premultiplied() const { return premultiplied_; }
     bool prepared() const { return prepared_; }  ///< read from tiled mip maps
@@ -56,6 +60,7 @@ private:
     TexelSource source_;
     std::string read_from_;  // the file's prepared form, or itself
     std::vector<Level> levels_;
+    std::shared_ptr<const scene::Texels> painted_;
     TexelFormat format_ = TexelFormat::f32;
     int lanes_ = 1, file_channels_ = 1;
     bool alpha_ = false, premultiplied_ = false, prepared_ = false, decode_early_ = false;

@@ -92,19 +92,36 @@ Result<ImageHeader> TextureStore::header(const fs::path& file) {
 
 bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, const Paths& paths, Progress* progress) {
     std::set<std::pair<fs::path, std::string>> wanted;
-    for (const program::ImageRequest& r : requests)
+    for (const program::ImageRequest& r : requests) {
+        if (!r.painting.empty()) continue;
         if (const auto path = paths.find(r.file))
             for (const auto& [tile, file] : tile_files(*path))
                 if (auto h = header(file)) wanted.insert({file, space_of(r, *h)});
+    }
     return maps_.prepare_all({wanted.begin(), wanted.end()}, progress);
 }
 
+using nodes::no_painting;
+
 Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests,
-                   const Paths& paths, std::vector<Error>& problems)
+                   const Paths& paths, std::vector<Error>& problems, const std::vector<scene::Painting>* paintings)
     : store_(std::move(store)) {
     std::set<fs::path> folders;
     for (const program::ImageRequest& r : requests) {
         Image image;
+        if (!r.painting.empty()) {
+            image.painting = r.painting;
+            image.tiled = true;
+            image.wrap_u = image.wrap_v = Wrap::clamp;
+            if (const scene::Painting* p = paintings ? scene::find(*paintings, r.painting) : nullptr)
+                take_sheets(image, *p);
+            else if (r.painting != no_painting)
+                problems.push_back({"A painting is missing; nothing is painted in its place", "", r.painting,
+                                    "the project has no painting '" + r.painting + "'",
+                                    "Begin a new one in the node's detail"});
+            images_.push_back(std::move(image));
+            continue;
+        }
         image.wrap_u = wrap_of(r.wrap_u);
         image.wrap_v = wrap_of(r.wrap_v);
         image.filter = filter_of(r.filter);
@@ -225,10 +242,40 @@ std::pair<int, int> Textures::size(int handle) const {
     return largest;
 }
 
+void Textures::take_sheets(Image& image, const scene::Painting& painting) {
+    std::vector<std::shared_ptr<const TexelImage>> tiles;
+    for (const scene::Sheet& sheet : painting.sheets) {
+        if (!sheet.texels || sheet.tile < 1001) continue;
+        const size_t index = size_t(sheet.tile - 1001);
+        if (tiles.size() <= index) tiles.resize(index + 1);
+        const bool same =
+            index < image.tiles.size() && image.tiles[index] && image.tiles[index]->painted() == sheet.texels.get();
+        tiles[index] = same ? image.tiles[index] : TexelImage::of(sheet.texels);
+    }
+    image.tiles = std::move(tiles);
+}
+
+std::shared_ptr<const Textures> Textures::repainted(const std::vector<scene::Painting>& paintings) const {
+    auto next = std::make_shared<Textures>(*this);
+    for (Image& image : next->images_)
+        if (!image.painting.empty())
+            if (const scene::Painting* p = scene::find(paintings, image.painting)) take_sheets(image, *p);
+    return next;
+}
+
+void Textures::lie_over(int handle, int uv_set) {
+    images_[size_t(handle)].own_uv_set = uv_set;
+}
+int Textures::own_uv_set(int handle) const {
+    return handle >= 0 && size_t(handle) < images_.size() ? images_[size_t(handle)].own_uv_set : -1;
+}
+
 void Textures::sample(int handle, int n, const float* const* place, float* const* out, int components) const {
     static const Image none;
     const Image& image = handle >= 0 && size_t(handle) < images_.size() ? images_[size_t(handle)] : none;
-    if (image.seamless)
+    if (!image.painting.empty())
+        sample_painted(image, n, place, out, components);
+    else if (image.seamless)
         sample_seamless(image, n, place, out, components);
     else
         sample_copies(image, n, place, out, components);
@@ -279,11 +326,56 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
         }
 }
 
+/// Near the border of a tile the next one is read too, so that a stroke crosses it without a step.
+void Textures::sample_painted(const Image& image, int n, const float* const* place, float* const* out,
+                              int components) const {
+    sample_copies(image, n, place, out, components);
+    if (image.own_uv_set >= 0) return;  // its tiles are no neighbours
+    auto tile_at = [&](float fu, float fv) -> const TexelImage* {
+        if (!(fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f)) return nullptr;
+        const size_t index = size_t(fu) + 10 * size_t(fv);
+        return index < image.tiles.size() ? image.tiles[index].get() : nullptr;
+    };
+    for (int i = 0; i < n; ++i) {
+        const float fu = std::floor(place[0][i]);
+        const float fv = std::floor(place[1][i]);
+        const TexelImage* here = tile_at(fu, fv);
+        float widest = 0.f;
+        for (int a = 2; a < 6; ++a)
+            if (place[a]) widest = std::max(widest, std::fabs(place[a][i]));
+        for (int axis = 0; axis < 2; ++axis) {
+            const float part = place[axis][i] - (axis ? fv : fu);
+            const float side = part < .5f ? -1.f : 1.f;
+            const TexelImage* there = axis ? tile_at(fu, fv + side) : tile_at(fu + side, fv);
+            if (!here && !there) continue;
+            const float texel = 1.f / float((here ? here : there)->levels()[0].width);
+            const float reach = .5f * std::max(texel, std::min(widest, .5f));
+            const float away = part < .5f ? part : 1.f - part;
+            if (!(away < reach)) continue;
+            // Both are clamped, so that each gives its last texel here: between the two it goes evenly.
+            float over[6];
+            const float* at[6];
+            float value[4];
+            float* to[] = {value, value + 1, value + 2, value + 3};
+            for (int a = 0; a < 6; ++a) {
+                over[a] = place[a] ? place[a][i] : 0.f;
+                at[a] = place[a] ? &over[a] : nullptr;
+            }
+            over[axis] = side < 0.f ? (axis ? fv : fu) - 1e-6f : (axis ? fv : fu) + 1.f;
+            sample_copies(image, 1, at, to, components);
+            const float share = .5f * (1.f - away / reach);
+            for (int c = 0; c < components; ++c) out[c][i] += share * (value[c] - out[c][i]);
+        }
+    }
+}
+
 void Textures::sample_copies(const Image& source, int n, const float* const* place, float* const* out,
                              int components) const {
     const Image* image = &source;
     auto loud = [&](int i) {
-        for (int c = 0; c < components; ++c) out[c][i] = components == 1 ? missing_number : missing_color[c];
+        for (int c = 0; c < components && !image->painting.empty(); ++c) out[c][i] = 0.f;  // nothing is painted there
+        for (int c = 0; c < components && image->painting.empty(); ++c)
+            out[c][i] = components == 1 ? missing_number : missing_color[c];
     };
     if (image->tiles.empty()) {
         for (int i = 0; i < n; ++i) loud(i);

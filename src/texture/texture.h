@@ -60,9 +60,15 @@ struct Seamless {
 class Textures final : public nodes::TextureLookup {
 public:
     /// What cannot be opened is added to `problems`. What is not prepared yet is wanted from the map cache.
+    /// `paintings`: those of the scene; null: there are none.
     Textures(std::shared_ptr<TextureStore> store, const std::vector<program::ImageRequest>& requests,
-             const Paths& paths, std::vector<Error>& problems);
+             const Paths& paths, std::vector<Error>& problems, const std::vector<scene::Painting>* paintings = nullptr);
     void sample(int handle, int n, const float* const* place, float* const* out, int components) const override;
+    int own_uv_set(int handle) const override;
+    /// To be called before anything is read: the painting's texels lie over this further set of UVs.
+    void lie_over(int handle, int uv_set);
+    /// The same images, with the paintings as they are now; what did not change is shared.
+    std::shared_ptr<const Textures> repainted(const std::vector<scene::Painting>& paintings) const;
     /// All files that were read, to be watched; folders of maps over tiles among them, where new tiles may appear.
     const std::vector<fs::path>& files() const { return files_; }
     /// Texels across and up, of the largest tile; 0 where nothing could be opened.
@@ -70,6 +76,8 @@ public:
 
 private:
     struct Image {
+        std::string painting;  ///< id; empty: it is a file's
+        int own_uv_set = -1;
         bool tiled = false;
         std::vector<std::shared_ptr<const TexelImage>>
             tiles;                                   ///< by u + 10 v; one where there are no tiles; null: missing
@@ -80,6 +88,8 @@ private:
         std::shared_ptr<Seamless> seamless;  ///< null: copies simply repeat
     };
     void sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const;
+    void sample_painted(const Image& image, int n, const float* const* place, float* const* out, int components) const;
+    static void take_sheets(Image& image, const scene::Painting& painting);
     void sample_copies(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     std::shared_ptr<const TexelImage> open(const fs::path& file, const program::ImageRequest& r, Image& image,
                                            const std::string& space, std::vector<Error>& problems);

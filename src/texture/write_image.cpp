@@ -93,7 +93,43 @@ Status write_to(const fs::path& temporary, const fs::path& file, const OIIO::Ima
     return Done{};
 }
 
+Status write_levels_to(const fs::path& temporary, const fs::path& file, const OIIO::ImageSpec& finest, int levels,
+                       const std::function<void(int, int, uint16_t*)>& rows, Progress* progress) {
+    RememberingFile disk(temporary);
+    auto out = OIIO::ImageOutput::create(temporary.string());
+    if (!out) return unwritten(file, OIIO::geterror());
+    if (!disk.opened() || !out->set_ioproxy(&disk)) return unwritten(file, std::strerror(disk.finish()));
+    std::vector<uint16_t> texels(size_t(finest.width) * size_t(finest.tile_height) * size_t(finest.nchannels));
+    std::string why;
+    for (int level = 0; level < levels && why.empty(); ++level) {
+        OIIO::ImageSpec spec = finest;
+        spec.width = spec.full_width = std::max(1, finest.width >> level);
+        spec.height = spec.full_height = std::max(1, finest.height >> level);
+        const bool opened =
+            out->open(temporary.string(), spec, level ? OIIO::ImageOutput::AppendMIPLevel : OIIO::ImageOutput::Create);
+        if (!opened) why = out->geterror();
+        for (int y = 0; y < spec.height && why.empty(); y += spec.tile_height) {
+            if (stopped(progress)) return Error{"Stopped", file.string(), "", "the writing was stopped", "Save again"};
+            rows(level, y / spec.tile_height, texels.data());
+            if (!out->write_tiles(0, spec.width, y, std::min(y + spec.tile_height, spec.height), 0, 1,
+                                  OIIO::TypeDesc::HALF, texels.data()))
+                why = out->geterror();
+        }
+    }
+    if (!out->close() && why.empty()) why = out->geterror();
+    if (const int failed = disk.finish()) return unwritten(file, std::strerror(failed));
+    if (!why.empty()) return unwritten(file, why);
+    return Done{};
+}
+
 }  // namespace
+
+Status write_levels(const fs::path& file, const OIIO::ImageSpec& spec, int levels,
+                    const std::function<void(int, int, uint16_t*)>& rows, Progress* progress) {
+    return write_atomically_with(file, [&](const fs::path& temporary) {
+        return guarded(file, [&] { return write_levels_to(temporary, file, spec, levels, rows, progress); });
+    });
+}
 
 Status write_image(const fs::path& file, const OIIO::ImageSpec& spec, OIIO::TypeDesc type, const void* pixels) {
     return write_atomically_with(file, [&](const fs::path& temporary) {

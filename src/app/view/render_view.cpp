@@ -37,6 +37,10 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
     connect(&bench_, &Workbench::kept_changed, this, qOverload<>(&QWidget::update));
     connect(&bench_, &Workbench::changed, this, qOverload<>(&QWidget::update));
     connect(&bench_, &Workbench::arranging_changed, this, qOverload<>(&QWidget::update));
+    connect(&bench_.painter(), &Painter::tool_changed, this, [this] {
+        setCursor(bench_.painter().armed() ? Qt::BlankCursor : Qt::ArrowCursor);
+        update();
+    });
     connect(&bench_, &Workbench::picking_changed, this, [this] {
         setCursor(bench_.picking() || bench_.placing() ? Qt::CrossCursor : Qt::ArrowCursor);
         update();
@@ -64,6 +68,7 @@ void RenderView::paintEvent(QPaintEvent*) {
     if (bench_.live().view != render::View::uv) {
         handles_.paint(p, this->size());
         placing_.paint(p, this->size());
+        brush_.paint(p, this->size());
     }
     if (const QString note = hint(); !note.isEmpty()) {
         QRectF box = p.fontMetrics().boundingRect(note).adjusted(-8, -4, 8, 4);
@@ -150,6 +155,7 @@ QString RenderView::hint() const {
     if (bench_.picking()) return "Click in the picture to take its colour; Esc leaves";
     if (bench_.placing()) return "Click the place on the asset; Esc leaves";
     if (placing_.shown()) return placing_.hint();
+    if (bench_.painter().armed()) return brush_.hint();
     if (marking_) return "Drag over the part of the picture that should be rendered";
     if (bench_.live().hold) return "Held";
     if (bench_.live().view != render::View::node) return {};
@@ -181,6 +187,7 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
             Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
     }
+    if (press_brush(e)) return;
     const bool may_hold = e->button() == Qt::LeftButton && !marking_;
     const PlacementHandles::Handle held = may_hold ? placing_.at(e->position(), size()) : PlacementHandles::none;
     handle_ = may_hold && held == PlacementHandles::none ? handles_.at(e->position(), size()) : FrameHandles::none;
@@ -203,6 +210,18 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
 
 void RenderView::mouseMoveEvent(QMouseEvent* e) {
     const QPointF d = e->position() - last_;
+    brush_.hover(e->position());
+    if (bench_.painter().armed()) update();
+    if (drag_ == Drag::brush) {
+        bench_.painter().move(BrushOverlay::sample(e->position(), nullptr));
+        last_ = e->position();
+        moved_ = true;
+        return;
+    }
+    if (drag_ == Drag::none && bench_.painter().armed()) {
+        setCursor(brush_.over_photo(e->position()) != BrushOverlay::none ? Qt::SizeAllCursor : Qt::BlankCursor);
+        return;
+    }
     if (drag_ == Drag::none) {
         if (!bench_.picking() && !bench_.placing())
             setCursor(bench_.compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8
@@ -227,6 +246,8 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             placing_.drag(e->position(), size(), spot_beside(e->position()));
             update();
             break;
+        case Drag::outline: brush_.add_to_outline(e->position()); break;
+        case Drag::photo: brush_.drag_photo(d, e->modifiers() & Qt::ShiftModifier); break;
         case Drag::region:
             marked_ = QRectF(pressed_, e->position()).normalized() & QRectF(rect());
             update();
@@ -259,7 +280,61 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
     }
 }
 
+/// With a brush in hand the left button paints; what it is held over or with may mean something else.
+bool RenderView::press_brush(QMouseEvent* e) {
+    Painter& painter = bench_.painter();
+    if (!painter.armed() || e->button() != Qt::LeftButton || e->modifiers() & Qt::AltModifier) return false;
+    setFocus();
+    const QPointF at = e->position();
+    if (brush_.take_photo(at)) {
+        drag_ = Drag::photo;
+    } else if (painter.drawing_outline()) {
+        drag_ = Drag::outline;
+        brush_.add_to_outline(at);
+    } else if (e->modifiers() & Qt::ShiftModifier) {
+        painter.line_to(BrushOverlay::sample(at, nullptr), size());
+    } else {
+        painter.press(BrushOverlay::sample(at, nullptr), size());
+        drag_ = Drag::brush;
+    }
+    return true;
+}
+
+/// Pens speak of pressure and tilt; whoever has none of them is a mouse.
+void RenderView::tabletEvent(QTabletEvent* e) {
+    Painter& painter = bench_.painter();
+    brush_.hover(e->position());
+    if (!painter.armed() || painter.drawing_outline()) return e->ignore();  // then it comes as a mouse
+    switch (e->type()) {
+        case QEvent::TabletPress:
+            if (brush_.over_photo(e->position()) != BrushOverlay::none) return e->ignore();
+            painter.press(BrushOverlay::sample(e->position(), e), size());
+            drag_ = Drag::brush;
+            break;
+        case QEvent::TabletMove:
+            if (drag_ == Drag::brush) painter.move(BrushOverlay::sample(e->position(), e));
+            update();
+            break;
+        case QEvent::TabletRelease:
+            if (drag_ == Drag::brush) painter.release();
+            drag_ = Drag::none;
+            break;
+        default: break;
+    }
+    e->accept();
+}
+void RenderView::leaveEvent(QEvent*) {
+    brush_.hover(QPointF(-1e4, -1e4));
+    if (bench_.painter().armed()) update();
+}
+
 void RenderView::mouseReleaseEvent(QMouseEvent* e) {
+    if (drag_ == Drag::brush) {
+        bench_.painter().release();
+        drag_ = Drag::none;
+        return;
+    }
+    if (drag_ == Drag::outline) brush_.close_outline();
     if (drag_ == Drag::region) {
         const double s = bench_.live().scale_percent / 100.0;
         const bool marked = moved_ && marked_.width() > 4 && marked_.height() > 4;
@@ -279,6 +354,20 @@ void RenderView::mouseReleaseEvent(QMouseEvent* e) {
 
 void RenderView::wheelEvent(QWheelEvent* e) {
     const float steps = float(e->angleDelta().y()) / 120.f;
+    if (bench_.painter().armed() && e->modifiers() & (Qt::ControlModifier | Qt::ShiftModifier)) {
+        const bool turns = e->modifiers() & Qt::ShiftModifier;
+        if (HeldPhoto* photo = bench_.painter().photo(); photo && e->modifiers() & Qt::ControlModifier) {
+            brush_.turn_photo(turns ? steps * 3.f : 0.f, turns ? 1.f : std::exp(steps * .06f));
+            return;
+        }
+        bench_.painter().change_brush([&](paint::StockBrush& b) {
+            if (turns)
+                b.brush.angle = std::remainder(b.brush.angle + steps * 5.f, 360.f);
+            else
+                b.brush.size = std::clamp(b.brush.size * std::exp(steps * .12f), 1e-4f, 2000.f);
+        });
+        return;
+    }
     move_camera([&](scene::Camera& c) { c.position = c.target + (c.position - c.target) * std::exp(-steps * .12f); });
 }
 

@@ -3,6 +3,7 @@
 #pragma once
 #include <QWidget>
 
+#include "app/view/brush_overlay.h"
 #include "app/view/frame_handles.h"
 #include "app/view/placement_handles.h"
 
@@ -31,11 +32,13 @@ protected:
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
+    void tabletEvent(QTabletEvent*) override;
+    void leaveEvent(QEvent*) override;
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Drag { none, orbit, pan, dolly, divider, region, frame, placing };
+    enum class Drag { none, orbit, pan, dolly, divider, region, frame, placing, brush, outline, photo };
     void move_camera(const std::function<void(scene::Camera&)>& change);
     void frame_box(const Box3f& box);
     std::optional<V3f> linear_at(const QPointF& p) const;
@@ -43,6 +46,7 @@ private:
     std::optional<Workbench::SurfaceSpot> spot_beside(const QPointF& p) const;
     std::string part_at(const QPointF& p) const;  ///< id; empty: none
     void click(const QPointF& p);
+    bool press_brush(QMouseEvent* e);
     void paint_invitation(QPainter& p);
     void paint_picture(QPainter& p);
     void paint_compared(QPainter& p, const KeptPicture& kept);
@@ -56,6 +60,7 @@ private:
     Drag drag_ = Drag::none;
     FrameHandles handles_{bench_};
     PlacementHandles placing_{bench_};
+    BrushOverlay brush_{bench_};
     FrameHandles::Handle handle_ = FrameHandles::none;
     QPointF last_, pressed_;
     bool moved_ = false, marking_ = false, framed_part_ = false;

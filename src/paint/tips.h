@@ -1,0 +1,32 @@
+// Tips and whole brushes that ship. All are made here, by number alone: the same on every machine.
+#pragma once
+#include "paint/brush.h"
+
+namespace vemtra::paint {
+
+struct TipKind {
+    const char* id;
+    const char* title;
+    /// Value 0..1 at (x, y) in -1..1; `seed` gives another one of its kind.
+    float (*value)(float x, float y, uint32_t seed);
+};
+const std::vector<TipKind>& tip_kinds();
+/// Made at its first use and kept; null where there is no such kind.
+std::shared_ptr<const Tip> tip(const std::string& id, uint32_t seed = 0);
+/// Of a picture: its lightness, cut to a square, alpha minded where it has one. 1 x 1 .. 16384 x 16384.
+std::shared_ptr<const Tip> tip_from(const std::string& name, int width, int height,
+                                    const std::vector<float>& lightness);
+
+/// A brush as the stock keeps it: its tips by the ids of their kinds.
+struct StockBrush {
+    Brush brush;  ///< without tips
+    std::vector<std::string> tips;
+    Brush ready() const;  ///< with them, four of each kind where it varies
+};
+const std::vector<StockBrush>& shipped_brushes();
+
+/// What the artist keeps, in a file of one's own; what cannot be read is told and left out.
+std::vector<StockBrush> load_brushes(const fs::path& file, std::vector<Error>& problems);
+Status save_brushes(const fs::path& file, const std::vector<StockBrush>& brushes);
+
+}  // namespace vemtra::paint

@@ -1,0 +1,251 @@
+// What is painted shows in the live picture at once: only the pixels around it are rendered anew, into the film that
+// stands. Its light still is the old one elsewhere (what the paint reflects onto others); when the hand rests, the
+// picture is begun anew behind it and takes its place once it has as many samples as anybody can tell from it.
+#include "nodes/description.h"
+#include "render/pinhole.h"
+#include "render/session.h"
+#include "scene/graph.h"
+#include "scene/relief_slots.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr double coarse_patch_seconds = .022;  // what a first look at painted pixels may take to render
+constexpr uint32_t patch_samples = 64;         // that painted pixels are given before the picture is begun anew
+constexpr uint32_t settled_samples = 96;       // of the new picture: from there on nothing is filtered
+constexpr size_t most_patches = 6;
+constexpr int beside = 16;  // pixels around a patch that its filter looks at
+
+double seconds_since(std::chrono::steady_clock::time_point begin) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+}
+
+bool is_empty(const PixelRect& r) {
+    return r.x1 <= r.x0 || r.y1 <= r.y0;
+}
+PixelRect both(const PixelRect& a, const PixelRect& b) {
+    return {std::min(a.x0, b.x0), std::min(a.y0, b.y0), std::max(a.x1, b.x1), std::max(a.y1, b.y1)};
+}
+double area(const PixelRect& r) {
+    return double(r.x1 - r.x0) * double(r.y1 - r.y0);
+}
+
+/// The pixels in which a box of the world can be seen; all where it reaches behind the camera.
+PixelRect pixels_of(const Box3f& box, const scene::Camera& camera, int width, int height, float framed) {
+    const Pinhole eye(camera, width, height, framed);
+    float x0 = 1e9f;
+    float y0 = 1e9f;
+    float x1 = -1e9f;
+    float y1 = -1e9f;
+    for (int k = 0; k < 8; ++k) {
+        const V3f p(k & 1 ? box.max.x : box.min.x, k & 2 ? box.max.y : box.min.y, k & 4 ? box.max.z : box.min.z);
+        const V3f d = p - eye.origin;
+        const float depth = d.dot(eye.forward);
+        if (!(depth > 1e-6f)) return {0, 0, width, height};
+        const float x = (d.dot(eye.right) / depth / eye.tan_x * .5f + .5f) * float(width);
+        const float y = (.5f - .5f * d.dot(eye.up) / depth / eye.tan_y) * float(height);
+        x0 = std::min(x0, x), x1 = std::max(x1, x);
+        y0 = std::min(y0, y), y1 = std::max(y1, y);
+    }
+    auto pixel = [](float v, int limit) { return int(std::clamp(v, 0.f, float(limit))); };
+    return {pixel(std::floor(x0) - 2.f, width), pixel(std::floor(y0) - 2.f, height), pixel(std::ceil(x1) + 3.f, width),
+            pixel(std::ceil(y1) + 3.f, height)};
+}
+
+/// Whether some build-up in which paint may be read gives off light, or moves the form.
+bool paint_does_more_than_show(const Prepared& p) {
+    const scene::Scene& s = *p.scene;
+    for (size_t i = 0; i < s.build_ups.size() && i < p.build_ups.size(); ++i) {
+        bool paints = false;
+        scene::for_each_node(s.build_ups[i], [&](const scene::Node& n, const scene::Layer*) {
+            paints |= !n.network.empty() || nodes::has_use(n, nodes::Use::painting);
+        });
+        if (!paints) continue;
+        if (p.build_ups[i].may_shine) return true;
+        for (const scene::Layer& l : s.build_ups[i].layers)
+            for (const char* slot : scene::relief_slots)
+                if (const auto it = l.surface.find(slot); it != l.surface.end() && !it->second.from.empty())
+                    return true;
+    }
+    return false;
+}
+
+}  // namespace
+
+void LiveSession::forget_patches() {
+    patches_.clear();
+    fresh_ = State();
+    mended_ = false;
+}
+
+bool LiveSession::may_mend() const {
+    return prepared_ && at_.sample > 0 && at_.frame.width > 0 && prepared_->textures &&
+           !paint_does_more_than_show(*prepared_) && at_.request.scene->parts.size() == prepared_->scene->parts.size();
+}
+
+/// Takes up painted texels; true, as the picture is another one now.
+bool LiveSession::mend(const Box3f& painted) {
+    auto next = std::make_shared<Prepared>(*prepared_);
+    next->scene = at_.request.scene;
+    for (const scene::Part*& part : next->parts)
+        part = next->scene->parts.data() + (part - prepared_->scene->parts.data());
+    next->textures = prepared_->textures->repainted(next->scene->paintings);
+    prepared_ = std::move(next);
+    fresh_ = State();
+    mended_ = true;
+    painted_at_ = Clock::now();
+    edited_.clear();  // what stood before other edits does not know of the paint
+    standing_ = last_whole_ = Whole();
+    PixelRect rect =
+        pixels_of(painted, prepared_->camera, at_.frame.width, at_.frame.height, framed_aspect(*prepared_->scene));
+    const PixelRect& region = at_.frame.region;
+    if (!is_empty(region))
+        rect = {std::max(rect.x0, region.x0), std::max(rect.y0, region.y0), std::min(rect.x1, region.x1),
+                std::min(rect.y1, region.y1)};
+    at_.frame.edited = nullptr;
+    at_.band = 0;  // a sample that was begun is begun again: some pixels have it twice, which no eye can tell
+    if (is_empty(rect)) return true;
+    at_.film.clear(rect);
+    Patch added{rect};
+    std::erase_if(patches_, [&](const Patch& p) {
+        const PixelRect together = both(p.rect, added.rect);
+        if (p.sample > 1 || area(together) > 1.4 * (area(p.rect) + area(added.rect))) return false;
+        added.rect = together;
+        return true;
+    });
+    patches_.push_back(added);
+    while (patches_.size() > most_patches) {  // the two that have waited longest
+        patches_[1].rect = both(patches_[0].rect, patches_[1].rect);
+        patches_[1].sample = std::min(patches_[0].sample, patches_[1].sample);
+        patches_.erase(patches_.begin());
+    }
+    return true;
+}
+
+/// One more sample for the painted pixels that have the fewest.
+void LiveSession::render_patch() {
+    const uint32_t target = std::min(std::max(1u, at_.sample), patch_samples);
+    std::erase_if(patches_, [&](const Patch& p) { return p.sample >= target; });
+    if (patches_.empty()) {
+        post(at_.request, at_.film, 1, true, at_.edit);
+        return;
+    }
+    Patch& p = *std::min_element(patches_.begin(), patches_.end(), [](const Patch& a, const Patch& b) {
+        return a.sample < b.sample || (a.sample == b.sample && &a > &b);  // the newest first
+    });
+    if (!p.shown) {
+        p.shown = true;
+        if (show_coarse_patch(p.rect)) return;
+    }
+    FrameSettings f = at_.frame;
+    f.region = p.rect;
+    f.noise = 0.f;
+    if (!rendered(f, p.sample, at_.film)) {
+        if (interrupted()) at_.ready = false;
+        return;
+    }
+    ++p.sample;
+    const bool early = (p.sample & (p.sample - 1)) == 0;
+    if (!early && seconds_since(last_post_) < .25 && p.sample < target) return;
+    last_post_ = Clock::now();
+    const PixelRect wide{std::max(0, p.rect.x0 - beside), std::max(0, p.rect.y0 - beside),
+                         std::min(at_.film.width, p.rect.x1 + beside), std::min(at_.film.height, p.rect.y1 + beside)};
+    const Film part = at_.film.part(wide);
+    std::vector<V3f> linear;
+    part.resolve(group_gains(*prepared_, *prepared_->scene), linear);
+    if (at_.request.denoise && info(at_.request.view).lit) denoise(part, linear);
+    std::vector<V3f> inner;
+    for (int y = p.rect.y0; y < p.rect.y1; ++y)
+        for (int x = p.rect.x0; x < p.rect.x1; ++x)
+            inner.push_back(linear[size_t(y - wide.y0) * size_t(part.width) + size_t(x - wide.x0)]);
+    post_patch(p.rect, inner, p.rect.x1 - p.rect.x0);
+}
+
+/// A first look at painted pixels, as fine as the time allows. False where the time allows all of them.
+bool LiveSession::show_coarse_patch(const PixelRect& rect) {
+    const double cost = area(rect) * double(info(at_.request.view).rays_per_pixel) / rate_;
+    int coarse = 1;
+    while (coarse < 8 && cost / (coarse * coarse) > coarse_patch_seconds) coarse *= 2;
+    if (coarse == 1) return false;
+    FrameSettings f = frame_of(coarse);
+    f.edited = nullptr;
+    f.noise = 0.f;
+    f.region = {std::max(0, rect.x0 / coarse - 2), std::max(0, rect.y0 / coarse - 2),
+                std::min(f.width, rect.x1 / coarse + 3), std::min(f.height, rect.y1 / coarse + 3)};
+    Film quick(f.width, f.height, prepared_->rig.groups.size());
+    if (!rendered(f, 0, quick)) return true;
+    const Film part = quick.part(f.region);
+    std::vector<V3f> small;
+    part.resolve(group_gains(*prepared_, *prepared_->scene), small);
+    if (at_.request.denoise && info(at_.request.view).lit) denoise(part, small);
+    std::vector<V3f> linear;
+    for (int y = rect.y0; y < rect.y1; ++y)
+        for (int x = rect.x0; x < rect.x1; ++x) {
+            const float fx = std::clamp((float(x) + .5f) / float(coarse) - float(f.region.x0) - .5f, 0.f,
+                                        float(part.width) - 1.001f);
+            const float fy = std::clamp((float(y) + .5f) / float(coarse) - float(f.region.y0) - .5f, 0.f,
+                                        float(part.height) - 1.001f);
+            const size_t i = size_t(fy) * size_t(part.width) + size_t(fx);
+            const size_t right = part.width > 1 ? 1 : 0;
+            const size_t down = part.height > 1 ? size_t(part.width) : 0;
+            const float a = fx - std::floor(fx);
+            const float b = fy - std::floor(fy);
+            linear.push_back((small[i] * (1.f - a) + small[i + right] * a) * (1.f - b) +
+                             (small[i + down] * (1.f - a) + small[i + down + right] * a) * b);
+        }
+    post_patch(rect, linear, rect.x1 - rect.x0);
+    return true;
+}
+
+/// Posts the last picture with these pixels in it.
+void LiveSession::post_patch(const PixelRect& rect, const std::vector<V3f>& linear, int width) {
+    const std::shared_ptr<const LiveImage> last = latest();
+    const bool fits = last && last->width == at_.film.width && last->height == at_.film.height &&
+                      last->shown_width == last->width && last->shown_height == last->height;
+    if (!fits) return post(at_.request, at_.film, 1, true, at_.edit);
+    auto image = std::make_shared<LiveImage>(*last);
+    const auto rgba = displayed(linear, at_.request.view, at_.request.scene->display);
+    for (int y = rect.y0; y < rect.y1; ++y)
+        for (int x = rect.x0; x < rect.x1; ++x) {
+            const size_t from = size_t(y - rect.y0) * size_t(width) + size_t(x - rect.x0);
+            const size_t to = size_t(y) * size_t(image->width) + size_t(x);
+            image->linear[to] = linear[from];
+            for (size_t c = 0; c < 4 && rgba; ++c) image->bgra[4 * to + c] = (*rgba)[4 * from + (c < 3 ? 2 - c : 3)];
+        }
+    image->request = at_.request;
+    image->prepared = prepared_;
+    image->edit = at_.edit;
+    image->coarse = 1;
+    image->stands_on = true;
+    std::function<void()> tell;
+    std::shared_ptr<const LiveImage> replaced;
+    {
+        std::lock_guard lock(mutex_);
+        replaced = std::exchange(latest_, std::move(image));
+        tell = posted_;
+    }
+    if (tell) tell();
+}
+
+/// The picture anew, out of sight until it has enough samples.
+void LiveSession::catch_up() {
+    if (!fresh_.ready) {
+        fresh_ = State();
+        fresh_.frame = frame_of(1);
+        fresh_.film = Film(fresh_.frame.width, fresh_.frame.height, prepared_->rig.groups.size());
+        fresh_.ready = true;
+    }
+    const uint32_t all = uint32_t(at_.request.scene->render.samples);
+    const uint32_t enough = std::min({std::max(1u, at_.sample), settled_samples, std::max(1u, all)});
+    if (fresh_.sample < enough) return render_band(fresh_);
+    at_.film = std::move(fresh_.film);
+    at_.frame = fresh_.frame;
+    at_.sample = fresh_.sample;
+    at_.band = fresh_.band;
+    fresh_ = State();
+    mended_ = false;
+    post(at_.request, at_.film, 1, true, at_.edit);
+    last_post_ = Clock::now();
+}
+
+}  // namespace vemtra::render
