@@ -74,9 +74,8 @@ void Workbench::edit_build_up(const std::string& label, const std::function<void
 }
 
 void Workbench::painted(const std::string& label, const scene::Painting& painting, const Box3f& where,
-                        const std::string& merge_key) {
-    live_.painted = where;
-    edit(
+                        const std::string& merge_key, bool last) {
+    document_.edit(
         label,
         [&](scene::Scene& s) {
             if (scene::Painting* p = scene::find(s.paintings, painting.id)) {
@@ -85,6 +84,14 @@ void Workbench::painted(const std::string& label, const scene::Painting& paintin
             }
         },
         merge_key);
+    live_.painted = where;
+    if (!last) {
+        refresh();
+        live_.painted = Box3f();
+        return autosaver_.keep(document_.now(), scene::autosave_path(file_));
+    }
+    document_.end_merge();
+    unsaved_changed();
     live_.painted = Box3f();
 }
 

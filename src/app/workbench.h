@@ -56,8 +56,9 @@ public:
     void undo();
     void redo();
     /// A painting's next state; all edits with one key are one step. `where`: the texels that differ, in the world.
+    /// The picture is told at once; everything else once the stroke is done (`last`).
     void painted(const std::string& label, const scene::Painting& painting, const Box3f& where,
-                 const std::string& merge_key);
+                 const std::string& merge_key, bool last);
     Painter& painter() { return *painter_; }
     const Painter& painter() const { return *painter_; }
     void show_brush(bool on);  ///< the live render minds a brush
@@ -202,6 +203,7 @@ public:
         std::string part;
         V3f position, normal;  ///< in the part's own space; the normal is of unit length
         V3f position_world, normal_world;
+        geometry::Place at;  ///< of the geometry of the picture that was clicked in
     };
     void pick_place(std::function<void(const SurfaceSpot&)> use);
     bool placing() const { return bool(place_); }

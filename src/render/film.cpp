@@ -32,9 +32,9 @@ void Film::keep_only(const PixelRect& r) {
         }
 }
 
-void Film::clear(const PixelRect& r) {
-    for (int y = std::max(0, r.y0); y < std::min(height, r.y1); ++y)
-        for (int x = std::max(0, r.x0); x < std::min(width, r.x1); ++x) forget(size_t(y) * size_t(width) + size_t(x));
+void Film::clear(const std::vector<uint8_t>& pixels) {
+    for (size_t p = 0; p < pixels.size(); ++p)
+        if (pixels[p]) forget(p);
 }
 
 void Film::forget(size_t p) {

@@ -52,8 +52,8 @@ struct Film {
     float worst_noise(const PixelRect& r) const;
     /// Forgets what was rendered outside of the part.
     void keep_only(const PixelRect& r);
-    /// Forgets what was rendered within the part.
-    void clear(const PixelRect& r);
+    /// Forgets what was rendered of these pixels.
+    void clear(const std::vector<uint8_t>& pixels);
     /// The part alone, as a film of its size.
     Film part(const PixelRect& r) const;
     /// Keeps tiers from now on.

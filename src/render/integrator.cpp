@@ -53,10 +53,17 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
 uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
     const int w = r.x1 - r.x0;
     const int h = r.y1 - r.y0;
-    const int n = w * h;
     alignas(64) uint32_t seeds[tile_capacity];
-    for (int y = 0; y < h; ++y)
-        for (int x = 0; x < w; ++x) seeds[y * w + x] = pixel_seed(uint32_t(r.x0 + x), uint32_t(r.y0 + y), f_.seed);
+    uint16_t column[tile_capacity];
+    uint16_t row[tile_capacity];
+    int n = 0;
+    for (int y = r.y0; y < r.y0 + h; ++y)
+        for (int x = r.x0; x < r.x0 + w; ++x) {
+            if (f_.only && !(*f_.only)[size_t(y) * size_t(f_.width) + size_t(x)]) continue;
+            seeds[n] = pixel_seed(uint32_t(x), uint32_t(y), f_.seed);
+            column[n] = uint16_t(x);
+            row[n++] = uint16_t(y);
+        }
     float* cu = t.camera_u.data();
     float* cv = t.camera_v.data();
     for (int i = 0; i < n; ++i) sample_2d(seeds[i], sample, pair_camera, cu[i], cv[i]);
@@ -72,8 +79,8 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
         alignas(64) float sy[16];
         for (int k = 0; k < 16; ++k) {
             const int i = std::min(first + k, n - 1);
-            const int x = r.x0 + i % w;
-            const int y = r.y0 + i / w;
+            const int x = column[i];
+            const int y = row[i];
             sx[k] = (2.f * (float(x) + .5f + tent(cu[i])) / float(f_.width) - 1.f) * camera_.tan_x;
             sy[k] = (1.f - 2.f * (float(y) + .5f + tent(cv[i])) / float(f_.height)) * camera_.tan_y;
         }
@@ -90,7 +97,7 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
         for (int k = 0; k < count; ++k) {
             Path& path = t.paths[size_t(first + k)];
             const int i = first + k;
-            path.pixel = uint32_t((r.y0 + i / w) * f_.width + r.x0 + i % w);
+            path.pixel = uint32_t(row[i]) * uint32_t(f_.width) + column[i];
             path.seed = seeds[i];
             path.origin = path.vertex = camera_.origin;
             path.bodies = -1;

@@ -13,6 +13,8 @@ inline constexpr int tile_size = 32;
 struct FrameSettings {
     int width = 0, height = 0;
     PixelRect region{0, 0, 0, 0};  ///< pixels that are rendered; empty: all. With `noise`: all tiles that it touches
+    /// Per pixel of the frame: whether it is rendered at all; null: all are.
+    const std::vector<uint8_t>* only = nullptr;
     const scene::Camera* camera = nullptr;  ///< null: that of the prepared scene
     View view = View::beauty;
     uint32_t seed = 0;

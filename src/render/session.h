@@ -88,6 +88,15 @@ private:
         bool ready = false;  ///< film and frame are those of the request
         int field_rays = geometry::field_rays_first;
     };
+    /// Parts of the film that were painted on and have fewer samples than the rest.
+    struct Patch {
+        PixelRect rect{0, 0, 0, 0};
+        std::vector<uint8_t> pixels;  ///< of the frame: those whose sight lines meet what was painted
+        double count = 0;
+        uint32_t sample = 0;
+        bool shown = false;
+    };
+    Patch painted_pixels(const Box3f& painted, const std::vector<uint8_t>& paints) const;
     void work();
     bool step();
     // Its steps
@@ -101,8 +110,8 @@ private:
     bool may_mend() const;
     bool mend(const Box3f& painted);
     void render_patch();
-    bool show_coarse_patch(const PixelRect& rect);
-    void post_patch(const PixelRect& rect, const std::vector<V3f>& linear, int width);
+    bool show_coarse_patch(const Patch& patch);
+    void post_patch(const Patch& patch, const std::vector<V3f>& linear);
     void catch_up();
     void forget_patches();
     FrameSettings frame_of(int coarse) const;
@@ -141,12 +150,6 @@ private:
         std::shared_ptr<const Prepared> prepared;
     } standing_, last_whole_;
     std::vector<uint8_t> edited_;  ///< build-ups that were edited since `standing_`; empty: nothing stands on
-    /// Parts of the film that were painted on and have fewer samples than the rest.
-    struct Patch {
-        PixelRect rect;
-        uint32_t sample = 0;
-        bool shown = false;
-    };
     std::vector<Patch> patches_;
     State fresh_;          ///< the picture begun anew behind the mended one, whose light is still the old one elsewhere
     bool mended_ = false;  ///< at_.film is such a one

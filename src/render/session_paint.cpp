@@ -1,9 +1,11 @@
 // What is painted shows in the live picture at once: only the pixels around it are rendered anew, into the film that
 // stands. Its light still is the old one elsewhere (what the paint reflects onto others); when the hand rests, the
 // picture is begun anew behind it and takes its place once it has as many samples as anybody can tell from it.
+#include "base/parallel.h"
 #include "nodes/description.h"
 #include "render/pinhole.h"
 #include "render/session.h"
+#include "scene/edits.h"
 #include "scene/graph.h"
 #include "scene/relief_slots.h"
 
@@ -26,10 +28,6 @@ bool is_empty(const PixelRect& r) {
 PixelRect both(const PixelRect& a, const PixelRect& b) {
     return {std::min(a.x0, b.x0), std::min(a.y0, b.y0), std::max(a.x1, b.x1), std::max(a.y1, b.y1)};
 }
-double area(const PixelRect& r) {
-    return double(r.x1 - r.x0) * double(r.y1 - r.y0);
-}
-
 /// The pixels in which a box of the world can be seen; all where it reaches behind the camera.
 PixelRect pixels_of(const Box3f& box, const scene::Camera& camera, int width, int height, float framed) {
     const Pinhole eye(camera, width, height, framed);
@@ -52,15 +50,28 @@ PixelRect pixels_of(const Box3f& box, const scene::Camera& camera, int width, in
             pixel(std::ceil(y1) + 3.f, height)};
 }
 
-/// Whether some build-up in which paint may be read gives off light, or moves the form.
-bool paint_does_more_than_show(const Prepared& p) {
-    const scene::Scene& s = *p.scene;
-    for (size_t i = 0; i < s.build_ups.size() && i < p.build_ups.size(); ++i) {
+/// Build-ups in which a painting may be read, by themselves or through those that they show.
+std::vector<uint8_t> painted_build_ups(const scene::Scene& s) {
+    std::vector<uint8_t> out(s.build_ups.size(), 0);
+    const scene::BuildUpReach reach(s);
+    for (const scene::BuildUp& b : s.build_ups) {
         bool paints = false;
-        scene::for_each_node(s.build_ups[i], [&](const scene::Node& n, const scene::Layer*) {
+        scene::for_each_node(b, [&](const scene::Node& n, const scene::Layer*) {
             paints |= !n.network.empty() || nodes::has_use(n, nodes::Use::painting);
         });
         if (!paints) continue;
+        const std::vector<char> shown = reach.to(b.id);
+        for (size_t i = 0; i < out.size(); ++i) out[i] |= uint8_t(shown[i]);
+    }
+    return out;
+}
+
+/// Whether one of them gives off light, or moves the form.
+bool paint_does_more_than_show(const Prepared& p) {
+    const scene::Scene& s = *p.scene;
+    const std::vector<uint8_t> paints = painted_build_ups(s);
+    for (size_t i = 0; i < s.build_ups.size() && i < p.build_ups.size(); ++i) {
+        if (!paints[i]) continue;
         if (p.build_ups[i].may_shine) return true;
         for (const scene::Layer& l : s.build_ups[i].layers)
             for (const char* slot : scene::relief_slots)
@@ -96,30 +107,80 @@ bool LiveSession::mend(const Box3f& painted) {
     painted_at_ = Clock::now();
     edited_.clear();  // what stood before other edits does not know of the paint
     standing_ = last_whole_ = Whole();
-    PixelRect rect =
-        pixels_of(painted, prepared_->camera, at_.frame.width, at_.frame.height, framed_aspect(*prepared_->scene));
-    const PixelRect& region = at_.frame.region;
-    if (!is_empty(region))
-        rect = {std::max(rect.x0, region.x0), std::max(rect.y0, region.y0), std::min(rect.x1, region.x1),
-                std::min(rect.y1, region.y1)};
     at_.frame.edited = nullptr;
     at_.band = 0;  // a sample that was begun is begun again: some pixels have it twice, which no eye can tell
-    if (is_empty(rect)) return true;
-    at_.film.clear(rect);
-    Patch added{rect};
-    std::erase_if(patches_, [&](const Patch& p) {
-        const PixelRect together = both(p.rect, added.rect);
-        if (p.sample > 1 || area(together) > 1.4 * (area(p.rect) + area(added.rect))) return false;
-        added.rect = together;
-        return true;
+    Patch added = painted_pixels(painted, painted_build_ups(*prepared_->scene));
+    if (added.count < 1) return true;
+    at_.film.clear(added.pixels);
+    std::erase_if(patches_, [&](Patch& p) {  // each pixel is in one of them
+        const bool waits = p.sample == 0;
+        p.count = 0;
+        for (size_t i = 0; i < p.pixels.size(); ++i) {
+            if (waits)
+                added.count += p.pixels[i] && !added.pixels[i], added.pixels[i] |= p.pixels[i];
+            else
+                p.count += p.pixels[i] &= uint8_t(!added.pixels[i]);
+        }
+        if (waits) added.rect = both(added.rect, p.rect);
+        return waits || p.count < 1;
     });
-    patches_.push_back(added);
+    patches_.push_back(std::move(added));
     while (patches_.size() > most_patches) {  // the two that have waited longest
-        patches_[1].rect = both(patches_[0].rect, patches_[1].rect);
-        patches_[1].sample = std::min(patches_[0].sample, patches_[1].sample);
+        Patch& to = patches_[1];
+        for (size_t i = 0; i < to.pixels.size(); ++i) to.pixels[i] |= patches_[0].pixels[i];
+        to.count += patches_[0].count;
+        to.rect = both(to.rect, patches_[0].rect);
+        to.sample = std::min(to.sample, patches_[0].sample);
         patches_.erase(patches_.begin());
     }
     return true;
+}
+
+/// The pixels whose sight lines meet painted parts within the box, and those right beside them.
+LiveSession::Patch LiveSession::painted_pixels(const Box3f& painted, const std::vector<uint8_t>& paints) const {
+    const int w = at_.frame.width;
+    const int h = at_.frame.height;
+    Patch patch;
+    const float framed = framed_aspect(*prepared_->scene);
+    patch.rect = pixels_of(painted, prepared_->camera, w, h, framed);
+    if (const PixelRect& region = at_.frame.region; !is_empty(region))
+        patch.rect = {std::max(patch.rect.x0, region.x0), std::max(patch.rect.y0, region.y0),
+                      std::min(patch.rect.x1, region.x1), std::min(patch.rect.y1, region.y1)};
+    if (is_empty(patch.rect)) return patch;
+    const PixelRect& r = patch.rect;
+    Box3f box = painted;
+    const V3f margin(.01f * box.size().length());
+    box.min -= margin;
+    box.max += margin;
+    const Pinhole eye(prepared_->camera, w, h, framed);
+    std::vector<uint8_t> met(size_t(w) * size_t(h), 0);
+    parallel_ranges(size_t(r.y1 - r.y0), 4, [&](size_t first, size_t last) {
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        for (int y = r.y0 + int(first); y < r.y0 + int(last); ++y)
+            for (int x = r.x0; x < r.x1; ++x) {
+                const V3f d = eye.forward + eye.right * ((2.f * (float(x) + .5f) / float(w) - 1.f) * eye.tan_x) +
+                              eye.up * ((1.f - 2.f * (float(y) + .5f) / float(h)) * eye.tan_y);
+                RTCRayHit ray = geometry::single_ray(eye.origin, d);
+                rtcIntersect1(prepared_->geometry->scene(), &context, &ray);
+                const geometry::Place at = geometry::place_of(ray.hit);
+                if (!geometry::hit_something(at)) continue;
+                const int b = prepared_->build_up_of[at.instance];
+                met[size_t(y) * size_t(w) + size_t(x)] =
+                    size_t(b) < paints.size() && paints[size_t(b)] && box.intersects(eye.origin + d * ray.ray.tfar);
+            }
+    });
+    patch.pixels.assign(met.size(), 0);
+    for (int y = r.y0; y < r.y1; ++y)
+        for (int x = r.x0; x < r.x1; ++x) {
+            bool any = false;
+            for (int v = std::max(r.y0, y - 1); v <= std::min(r.y1 - 1, y + 1); ++v)
+                for (int u = std::max(r.x0, x - 1); u <= std::min(r.x1 - 1, x + 1); ++u)
+                    any |= met[size_t(v) * size_t(w) + size_t(u)] != 0;
+            patch.pixels[size_t(y) * size_t(w) + size_t(x)] = any;
+            patch.count += any;
+        }
+    return patch;
 }
 
 /// One more sample for the painted pixels that have the fewest.
@@ -135,10 +196,11 @@ void LiveSession::render_patch() {
     });
     if (!p.shown) {
         p.shown = true;
-        if (show_coarse_patch(p.rect)) return;
+        if (show_coarse_patch(p)) return;
     }
     FrameSettings f = at_.frame;
     f.region = p.rect;
+    f.only = &p.pixels;
     f.noise = 0.f;
     if (!rendered(f, p.sample, at_.film)) {
         if (interrupted()) at_.ready = false;
@@ -158,12 +220,13 @@ void LiveSession::render_patch() {
     for (int y = p.rect.y0; y < p.rect.y1; ++y)
         for (int x = p.rect.x0; x < p.rect.x1; ++x)
             inner.push_back(linear[size_t(y - wide.y0) * size_t(part.width) + size_t(x - wide.x0)]);
-    post_patch(p.rect, inner, p.rect.x1 - p.rect.x0);
+    post_patch(p, inner);
 }
 
 /// A first look at painted pixels, as fine as the time allows. False where the time allows all of them.
-bool LiveSession::show_coarse_patch(const PixelRect& rect) {
-    const double cost = area(rect) * double(info(at_.request.view).rays_per_pixel) / rate_;
+bool LiveSession::show_coarse_patch(const Patch& patch) {
+    const PixelRect& rect = patch.rect;
+    const double cost = patch.count * double(info(at_.request.view).rays_per_pixel) / rate_;
     int coarse = 1;
     while (coarse < 8 && cost / (coarse * coarse) > coarse_patch_seconds) coarse *= 2;
     if (coarse == 1) return false;
@@ -172,6 +235,14 @@ bool LiveSession::show_coarse_patch(const PixelRect& rect) {
     f.noise = 0.f;
     f.region = {std::max(0, rect.x0 / coarse - 2), std::max(0, rect.y0 / coarse - 2),
                 std::min(f.width, rect.x1 / coarse + 3), std::min(f.height, rect.y1 / coarse + 3)};
+    std::vector<uint8_t> only(size_t(f.width) * size_t(f.height), 0);
+    for (int y = rect.y0; y < rect.y1; ++y)
+        for (int x = rect.x0; x < rect.x1; ++x)
+            if (patch.pixels[size_t(y) * size_t(at_.film.width) + size_t(x)])
+                for (int v = std::max(0, y / coarse - 1); v <= std::min(f.height - 1, y / coarse + 1); ++v)
+                    for (int u = std::max(0, x / coarse - 1); u <= std::min(f.width - 1, x / coarse + 1); ++u)
+                        only[size_t(v) * size_t(f.width) + size_t(u)] = 1;
+    f.only = &only;
     Film quick(f.width, f.height, prepared_->rig.groups.size());
     if (!rendered(f, 0, quick)) return true;
     const Film part = quick.part(f.region);
@@ -193,12 +264,14 @@ bool LiveSession::show_coarse_patch(const PixelRect& rect) {
             linear.push_back((small[i] * (1.f - a) + small[i + right] * a) * (1.f - b) +
                              (small[i + down] * (1.f - a) + small[i + down + right] * a) * b);
         }
-    post_patch(rect, linear, rect.x1 - rect.x0);
+    post_patch(patch, linear);
     return true;
 }
 
 /// Posts the last picture with these pixels in it.
-void LiveSession::post_patch(const PixelRect& rect, const std::vector<V3f>& linear, int width) {
+void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear) {
+    const PixelRect& rect = patch.rect;
+    const int width = rect.x1 - rect.x0;
     const std::shared_ptr<const LiveImage> last = latest();
     const bool fits = last && last->width == at_.film.width && last->height == at_.film.height &&
                       last->shown_width == last->width && last->shown_height == last->height;
@@ -209,6 +282,7 @@ void LiveSession::post_patch(const PixelRect& rect, const std::vector<V3f>& line
         for (int x = rect.x0; x < rect.x1; ++x) {
             const size_t from = size_t(y - rect.y0) * size_t(width) + size_t(x - rect.x0);
             const size_t to = size_t(y) * size_t(image->width) + size_t(x);
+            if (!patch.pixels[to]) continue;
             image->linear[to] = linear[from];
             for (size_t c = 0; c < 4 && rgba; ++c) image->bgra[4 * to + c] = (*rgba)[4 * from + (c < 3 ? 2 - c : 3)];
         }

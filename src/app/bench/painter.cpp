@@ -24,6 +24,7 @@ Painter::Painter(Workbench& bench) : QObject(&bench), bench_(bench), brush_(pain
     std::vector<Error> problems;
     own_ = paint::load_brushes(own_file(), problems);
     thread_ = std::thread([this] { work(); });
+    connect(&bench_, &Workbench::picture_changed, this, &Painter::warm);
     connect(&bench_, &Workbench::changed, this, [this] {
         if (!armed() || down_) return;
         const auto* b = scene::find(bench_.scene().build_ups, build_up_);
@@ -78,13 +79,20 @@ void Painter::arm(const std::string& node) {
     build_up_ = b->id;
     node_ = node;
     bench_.show_brush(true);
-    if (const auto image = bench_.image(); image && image->prepared) {
-        Order o;
-        o.kind = Order::warm;
-        o.start = beginning(QSize(16, 16));
-        if (o.start) order(std::move(o));
-    }
+    warm_ = false;
+    warm();
     Q_EMIT tool_changed();
+}
+
+/// Lays the sheets out before the first stroke, once the picture knows of the painting.
+void Painter::warm() {
+    if (!armed() || warm_ || down_) return;
+    Order o;
+    o.kind = Order::warm;
+    o.start = beginning(QSize(16, 16), false);
+    if (!o.start) return;
+    warm_ = true;
+    order(std::move(o));
 }
 
 void Painter::arm_selected() {
@@ -211,13 +219,13 @@ void Painter::drop_photo() {
     Q_EMIT tool_changed();
 }
 
-std::shared_ptr<Painter::Begin> Painter::beginning(const QSize& view) {
+std::shared_ptr<Painter::Begin> Painter::beginning(const QSize& view, bool tell) {
     const scene::Painting* p = painting();
     const auto image = bench_.image();
     const scene::Camera* camera = scene::active_camera(bench_.scene());
     if (!p || !image || !image->prepared || !camera) return nullptr;
     if (!scene::find(image->prepared->scene->paintings, p->id)) {
-        Q_EMIT bench_.said("The painting is being made ready: once more in a moment");
+        if (tell) Q_EMIT bench_.said("The painting is being made ready: once more in a moment");
         return nullptr;
     }
     auto b = std::make_shared<Begin>();
@@ -355,7 +363,7 @@ bool Painter::run(Order& o) {
             }
             {
                 std::lock_guard lock(mutex_);
-                results_.push_back({{}, {}, o.start->stroke, true, false, 0.f});
+                results_.push_back({{}, {}, o.start->stroke, true, false, 0.f, 0.f});
             }
             QMetaObject::invokeMethod(
                 this, [this] { take_results(); }, Qt::QueuedConnection);
@@ -440,6 +448,7 @@ void Painter::publish(bool last) {
     r.stroke = now_->stroke;
     r.last = last;
     r.texels_across = stroke_->texels_across();
+    r.texel = hand_->radius() / r.texels_across;
     last_ = r.painting;
     {
         std::lock_guard lock(mutex_);
@@ -468,12 +477,12 @@ void Painter::take_results() {
         if (std::isfinite(r.texels_across) && r.texels_across > 0.f) {
             const bool was_fine = texels_across_ == 0.f || texels_across_ >= texels_to_be_fine;
             texels_across_ = r.texels_across;
+            texel_ = r.texel;
             if (was_fine && texels_across_ < texels_to_be_fine)
                 Q_EMIT bench_.said(
                     "The stroke is finer than the texels under it: make the painting larger, or the brush");
         }
-        bench_.painted(r.fills ? "Fill" : "Stroke", r.painting, r.box, "stroke " + std::to_string(r.stroke));
-        if (r.last) bench_.end_merge();
+        bench_.painted(r.fills ? "Fill" : "Stroke", r.painting, r.box, "stroke " + std::to_string(r.stroke), r.last);
     }
 }
 
@@ -588,6 +597,56 @@ Box3f Painter::between(const scene::Scene& before, const scene::Scene& after) co
         }
     }
     return box;
+}
+
+QString Painter::resolution() const {
+    const scene::Painting* p = painting();
+    if (!p) return {};
+    size_t bytes = 0;
+    for (const scene::Sheet& s : p->sheets) bytes += s.texels ? s.texels->bytes() : 0;
+    QString text = QString("%1 sheets, %2 MB; undo holds %3 MB of at most %4")
+                       .arg(p->sheets.size())
+                       .arg(double(bytes) / 1048576., 0, 'f', 1)
+                       .arg(double(bench_.document().held()) / 1048576., 0, 'f', 1)
+                       .arg(bench_.document().budget() >> 20);
+    if (texel_ > 0.f)
+        text =
+            QString("%1 texels to a millimetre where you painted last\n").arg(double(.001f / texel_), 0, 'g', 2) + text;
+    return text;
+}
+
+QString Painter::photo_sharpness() const {
+    const scene::Camera* camera = scene::active_camera(bench_.scene());
+    if (!photo_ || !(texel_ > 0.f) || !camera) return {};
+    const auto& c = photo_->photo.corners;
+    const float width = .5f * ((c[1] - c[0]).length() + (c[2] - c[3]).length());
+    const render::Pinhole eye(*camera, std::max(1, bench_.live().width), std::max(1, bench_.live().height),
+                              render::framed_aspect(bench_.scene()));
+    const float pixel = eye.pixel_angle * (camera->target - camera->position).length();
+    const float ratio = float(photo_->photo.width) / std::max(1.f, width) * texel_ / std::max(1e-9f, pixel);
+    return QString("%1 of its texels to one of the painting%2")
+        .arg(double(ratio), 0, 'g', 2)
+        .arg(ratio < .7f   ? ": it will look soft"
+             : ratio > 3.f ? ": finer than the painting can hold"
+                           : "");
+}
+
+bool Painter::tip_from_picture(const fs::path& file) {
+    auto picture = texture::read_picture(file);
+    if (!picture) {
+        Q_EMIT bench_.failed(picture.error());
+        return false;
+    }
+    std::vector<float> lightness;
+    lightness.reserve(picture->pixels.size());
+    for (const V3f& c : picture->pixels) lightness.push_back(linear_to_srgb(clamp01(luminance(c))));
+    auto made = paint::tip_from(file.stem().string(), picture->width, picture->height, lightness);
+    if (!made) return false;
+    change_brush([&](paint::StockBrush& b) {
+        b.tips.clear();
+        b.brush.tips = {std::move(made)};
+    });
+    return true;
 }
 
 std::vector<Error> Painter::problems() const {

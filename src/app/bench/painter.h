@@ -87,6 +87,11 @@ public:
 
     /// Texels that the last dab had across its radius; 0: none yet.
     float texels_across() const { return texels_across_; }
+    /// How fine the texels are here, and what the painting takes, in words.
+    QString resolution() const;
+    /// Texels of the held photo for a texel of the painting, in words; empty where that is not known yet.
+    QString photo_sharpness() const;
+    bool tip_from_picture(const fs::path& file);
     /// What stands in the way, or is to be known of the painting in hand.
     std::vector<Error> problems() const;
 
@@ -124,10 +129,11 @@ private:
         Box3f box;
         uint64_t stroke = 0;
         bool last = false, fills = false;
-        float texels_across = 0.f;
+        float texels_across = 0.f, texel = 0.f;
     };
-    std::shared_ptr<Begin> beginning(const QSize& view);
+    std::shared_ptr<Begin> beginning(const QSize& view, bool tell = true);
     void order(Order o);
+    void warm();
     void work();
     bool run(Order& o);
     void publish(bool last);
@@ -142,12 +148,12 @@ private:
     std::vector<paint::StockBrush> own_;
     V3f ink_{1.f};
     std::string mask_;
-    bool stamps_ = false, drawing_outline_ = false, down_ = false;
+    bool stamps_ = false, drawing_outline_ = false, down_ = false, warm_ = false;
     std::vector<V2f> outline_;
     std::optional<HeldPhoto> photo_;
     std::optional<paint::HandSample> last_sample_;
     uint64_t strokes_ = 0, applied_ = 0;
-    float texels_across_ = 0.f;
+    float texels_across_ = 0.f, texel_ = 0.f;
 
     mutable std::mutex mutex_;
     std::condition_variable wake_, idle_;

@@ -3,6 +3,7 @@
 #include <QLineEdit>
 #include <set>
 
+#include "app/detail/brush_form.h"
 #include "app/detail/form.h"
 #include "app/detail/levels_plot.h"
 #include "app/detail/list_rows.h"
@@ -31,12 +32,14 @@ DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent
     connect(&bench_, &Workbench::changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::arranging_changed, this, &DetailPanel::refresh);
+    connect(&bench_.painter(), &Painter::tool_changed, this, &DetailPanel::refresh);
     refresh();
 }
 
 std::string DetailPanel::shape() const {
     const Selection& s = bench_.selection();
     std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
+    if (bench_.painter().armed()) return shape_of_brush(bench_);
     if (bench_.arranging())
         return key + "arranged" + (bench_.whole_asset() ? " whole" : "") + std::to_string(bench_.scene().parts.size());
     if (!s.form.empty()) return key + shape_of_scene_form(bench_.scene(), s.form);
@@ -68,6 +71,7 @@ void DetailPanel::refresh() {
 }
 
 void DetailPanel::build() {
+    if (bench_.painter().armed()) return build_brush(*form_, bench_);
     if (bench_.arranging() && bench_.part()) return build_part(*form_, bench_);
     if (build_scene_form(*form_, bench_, bench_.selection().form)) return;
     if (const auto* n = bench_.node()) return build_node(*n);

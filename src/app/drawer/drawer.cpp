@@ -8,6 +8,7 @@ const std::vector<DrawerPage>& drawer_pages() {
         {Page::parts, "Parts", make_parts_page, nullptr},
         {Page::rigs, "Rigs", make_rigs_page, nullptr},
         {Page::stock, "Stock", make_stock_page, nullptr},
+        {Page::brushes, "Brushes", make_brushes_page, nullptr},
         {Page::maps, "Maps", make_maps_page, nullptr},
         {Page::values, "Values", make_kept_values_page, nullptr},
         {Page::snapshots, "Snapshots", make_snapshots_page, nullptr},

@@ -20,7 +20,7 @@ inline QPushButton* add_button(QBoxLayout* row, const QString& text, const QStri
     return b;
 }
 
-enum class Page : uint8_t { parts, rigs, stock, maps, values, snapshots, files, findings };
+enum class Page : uint8_t { parts, rigs, stock, brushes, maps, values, snapshots, files, findings };
 struct DrawerPage {
     Page id;
     const char* title;
@@ -44,6 +44,7 @@ private:
 QWidget* make_parts_page(Workbench& bench);
 QWidget* make_rigs_page(Workbench& bench);
 QWidget* make_stock_page(Workbench& bench);
+QWidget* make_brushes_page(Workbench& bench);
 QWidget* make_kept_values_page(Workbench& bench);
 QWidget* make_snapshots_page(Workbench& bench);
 QWidget* make_maps_page(Workbench& bench);

@@ -388,7 +388,7 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) cons
     const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
     // Pins and frames lie on the form as it was before heights moved it: networks read that.
     return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position - s.displaced_by),
-                                  in.normal_to_object(s.normal).normalized(), s.position, s.normal};
+                                  in.normal_to_object(s.normal).normalized(), s.position, s.normal, hit.at};
 }
 /// What lies under the point beside what is being arranged.
 std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {
