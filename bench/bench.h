@@ -35,6 +35,7 @@ void networks();
 void fields();
 void memory();
 void displacement();
+void paint();
 /// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
 void textures(bool many);
 void window(int argc, char** argv);

@@ -1,5 +1,5 @@
 // ./run bench convergence [SCENE ...] | against COMMIT [SCENE ...]: noise, see scenes.cpp
-// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|memory|window ...]; tiles needs
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|paint|memory|window ...]; tiles needs
 // about 60 GB of disk
 #include <string>
 
@@ -30,6 +30,7 @@ int main(int argc, char** argv) {
     else if (wanted("textures"))
         textures(false);
     if (wanted("displacement")) displacement();
+    if (wanted("paint")) paint();
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

@@ -11,6 +11,7 @@
 #include <QStatusBar>
 #include <QVBoxLayout>
 
+#include "app/bench/decal_tool.h"
 #include "app/board/board.h"
 #include "app/detail/detail_panel.h"
 #include "app/drawer/drawer.h"
@@ -299,6 +300,10 @@ void MainWindow::closeEvent(QCloseEvent* e) {
 void MainWindow::keyPressEvent(QKeyEvent* e) {
     if (e->key() == Qt::Key_Escape && (bench_->picking() || bench_->placing()))
         bench_->pick_color({});
+    else if (e->key() == Qt::Key_Escape && bench_->decals().placing())
+        bench_->decals().leave();
+    else if (e->key() == Qt::Key_Escape && bench_->painter().armed())
+        bench_->painter().put_down();
     else if (e->key() == Qt::Key_Escape && bench_->arranging())
         bench_->arrange(false);
     else

@@ -5,6 +5,7 @@
 #include <QSettings>
 #include <QToolButton>
 
+#include "app/bench/decal_tool.h"
 #include "app/board/board.h"
 #include "app/drawer/drawer.h"
 #include "app/main_window.h"
@@ -164,6 +165,15 @@ void MainWindow::make_layers_menu() {
     });
     add_command(layers, "&Paint on it", "A brush for the layer's mask, or for a base's colour; again puts it down",
                 QKeySequence("Q"), [this] { bench_->painter().arm_selected(); });
+    add_command(layers, "&Stick a decal on",
+                "The next drag on the asset places it: one more of the selected one, or a new one", QKeySequence("J"),
+                [this] { bench_->decals().begin(); });
+    add_command(layers, "Decal of a p&icture...", "A picture stuck on with a drag; its alpha cuts it out",
+                QKeySequence("Shift+J"), [this] {
+                    const QString f = QFileDialog::getOpenFileName(this, "A picture to stick on",
+                                                                   QString::fromStdString(bench_->folder().string()));
+                    if (!f.isEmpty()) bench_->decals().begin(f.toStdString());
+                });
     add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
                 QKeySequence("M"), [this] {
                     const QString f = QFileDialog::getExistingDirectory(

@@ -5,6 +5,7 @@
 #include <QSettings>
 #include <fstream>
 
+#include "app/bench/decal_tool.h"
 #include "exchange/collect.h"
 #include "render/asset_into.h"
 #include "render/picture.h"
@@ -18,7 +19,8 @@ Workbench::Workbench(QObject* parent)
       workshop_(std::make_shared<render::Workshop>()),
       session_(workshop_),
       measuring_(session_, *workshop_),
-      painter_(new Painter(*this)) {
+      painter_(new Painter(*this)),
+      decals_(new DecalTool(*this)) {
     session_.on_post([this] {
         QMetaObject::invokeMethod(
             this, [this] { posted(); }, Qt::QueuedConnection);

@@ -16,6 +16,8 @@
 
 namespace vemtra::app {
 
+class DecalTool;
+
 struct Selection {
     std::string part, build_up, layer, node;
     std::string form;  ///< what of the rest of the scene is edited in detail (detail/scene_forms.h); empty: the above
@@ -61,6 +63,8 @@ public:
                  const std::string& merge_key, bool last);
     Painter& painter() { return *painter_; }
     const Painter& painter() const { return *painter_; }
+    DecalTool& decals() { return *decals_; }
+    const DecalTool& decals() const { return *decals_; }
     void show_brush(bool on);  ///< the live render minds a brush
     void set_undo_budget(size_t bytes) { document_.set_budget(bytes); }
 
@@ -253,6 +257,7 @@ private:
     Measuring measuring_;
     Jobs jobs_;         // its work reads all of the above
     Painter* painter_;  ///< a child
+    DecalTool* decals_;  ///< likewise
 };
 
 }  // namespace vemtra::app

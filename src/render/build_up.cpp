@@ -33,11 +33,14 @@ void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vecto
 }  // namespace
 
 BuildUpCompiler::BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer,
-                                 program::Resources& resources, std::vector<Error>& problems)
+                                 program::Resources& resources, std::vector<Error>& problems,
+                                 const geometry::Geometry* geometry, const std::vector<const scene::Part*>* parts)
     : scene_(scene),
       first_layer_(first_layer),
       resources_(resources),
       problems_(problems),
+      geometry_(geometry),
+      parts_(parts),
       done_(scene.build_ups.size()) {
     for (size_t i = 0; i < scene.build_ups.size(); ++i) index_.try_emplace(scene.build_ups[i].id, i);
 }
@@ -60,6 +63,13 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
         const bool base = k == 0;
         if (!base && (!layer.on || layer.amount <= 0.f)) continue;
         PreparedLayer p;
+        p.own = int(k);
+        p.decal = !base && !layer.decal.pins.empty();
+        if (p.decal && layer.decal.weathers)
+            for (size_t below = k; below-- > 1 && p.stands_on < 0;)
+                if (b.layers[below].on && scene::traits(b.layers[below].kind).hides &&
+                    b.layers[below].decal.pins.empty())
+                    p.stands_on = int(below);
         p.index = first_layer + int(k);
         p.coat = !scene::traits(layer.kind).hides && !base;
         p.amount = base ? 1.f : clamp01(layer.amount);
@@ -72,7 +82,7 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
             if (const V3f* mask = p.gate.constant(0)) {
                 const float coverage = p.amount * (1.f + p.gate_amount * (clamp01(mask->x) - 1.f));
                 if (coverage <= 0.f) continue;
-                p.always = coverage >= 1.f;
+                p.always = coverage >= 1.f && !p.decal;
             }
         }
         if (!layer.build_up.empty() && !p.coat)
@@ -86,6 +96,8 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
         out.layers.push_back(std::move(p));
         if (hides_all) break;  // what is under it cannot show
     }
+    const bool any = std::any_of(out.layers.begin(), out.layers.end(), [](const PreparedLayer& l) { return l.decal; });
+    if (any && geometry_ && parts_) out.decals = std::make_shared<const Decals>(b, *geometry_, *parts_);
     return out;
 }
 

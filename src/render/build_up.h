@@ -5,6 +5,7 @@
 #include <unordered_map>
 
 #include "program/compile.h"
+#include "render/decals.h"
 #include "scene/scene.h"
 #include "surface/slots.h"
 
@@ -19,6 +20,9 @@ struct PreparedLayer {
     program::Program gate;  ///< one number
     bool always = false;    ///< it is there wherever it is asked
     bool coat = false;
+    bool decal = false;      ///< only within the frames of its pins, see PreparedBuildUp::decals
+    int stands_on = -1;      ///< of a decal that weathers: the layer of the build-up without which it is not there
+    int own = 0;             ///< its number among the layers of the build-up in the scene
     bool may_open = false;   ///< light may go through straight: by holes, or as through a pane
     bool may_shine = false;  ///< it may give off light
     surface::Slots fixed;    ///< values of the slots that are the same everywhere
@@ -30,12 +34,13 @@ struct PreparedLayer {
     template <class Put> void slots_at(const nodes::PointBatch& batch, program::Workspace& workspace, Put&& put) const;
 };
 struct PreparedBuildUp {
-    std::vector<PreparedLayer> layers;  ///< outermost first; ends with one that always covers
-    program::Program shown;             ///< the node shown on the asset, as a colour; empty when none is
-    bool may_open = false;              ///< light may go through some layer straight
-    bool may_shine = false;             ///< some layer may give off light
-    int height = 1;                     ///< build-ups within one another, itself among them
-    size_t total_layers = 0;            ///< with those of the build-ups that its layers show
+    std::vector<PreparedLayer> layers;     ///< outermost first; ends with one that always covers
+    std::shared_ptr<const Decals> decals;  ///< null: no layer is one
+    program::Program shown;                ///< the node shown on the asset, as a colour; empty when none is
+    bool may_open = false;                 ///< light may go through some layer straight
+    bool may_shine = false;                ///< some layer may give off light
+    int height = 1;                        ///< build-ups within one another, itself among them
+    size_t total_layers = 0;               ///< with those of the build-ups that its layers show
 };
 
 /// What a picture may be made of; beyond it layers are left plain, and told.
@@ -48,8 +53,10 @@ inline constexpr size_t most_total_layers = 4096;  ///< of one build-up, those o
 class BuildUpCompiler {
 public:
     /// `first_layer`: per build-up of the scene, the index of its base among all layers.
+    /// `geometry` and `parts` (one per instance): where decals stand; null: there are none.
     BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources,
-                    std::vector<Error>& problems);
+                    std::vector<Error>& problems, const geometry::Geometry* geometry = nullptr,
+                    const std::vector<const scene::Part*>* parts = nullptr);
     /// One for each build-up of the scene, in their order.
     std::vector<std::shared_ptr<const PreparedBuildUp>> all();
     /// One that is not in the scene.
@@ -65,6 +72,8 @@ private:
     const std::vector<int>& first_layer_;
     program::Resources& resources_;
     std::vector<Error>& problems_;
+    const geometry::Geometry* geometry_;
+    const std::vector<const scene::Part*>* parts_;
     std::unordered_map<std::string, size_t> index_;
     std::vector<std::shared_ptr<const PreparedBuildUp>> done_;  ///< per build-up of the scene; null: not compiled yet
 };

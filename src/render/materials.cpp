@@ -137,7 +137,10 @@ void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, pro
 }
 
 Materials::Materials()
-    : points(size_t(nodes::max_batch)), coverage_(size_t(nodes::max_batch)), last_coat_(size_t(nodes::max_batch)) {
+    : points(size_t(nodes::max_batch)),
+      coverage_(size_t(nodes::max_batch)),
+      below_(size_t(nodes::max_batch)),
+      last_coat_(size_t(nodes::max_batch)) {
 }
 
 void Materials::locate(int i, const Prepared& p) {
@@ -180,8 +183,13 @@ void Materials::add_coat(int i, const surface::Slots& slots) {
 void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs) {
     if (levels_.size() < level + 2) levels_.push_back(std::make_unique<Level>());
     Level& l = *levels_[level];
+    if (build_up.decals) find_decals(p, l, build_up);
     for (const PreparedLayer& layer : build_up.layers) {
         if (l.open.empty()) return;
+        if (layer.decal) {
+            if (build_up.decals) choose_decal(p, level, build_up, layer, costs);
+            continue;
+        }
         const auto begin = Clock::now();
         l.chosen.clear();
         if (layer.always && !layer.coat) {
@@ -210,29 +218,129 @@ void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp
             }
             l.open.swap(l.still);
         }
-        const int n = int(l.chosen.size());
-        if (n && layer.nested) {
-            levels_[level + 1]->open = l.chosen;
-            choose_at(p, level + 1, *layer.nested, costs);
-        } else if (n) {
-            auto put = [&](int k, const surface::Slots& slots) {
-                const int i = l.chosen[size_t(k)];
-                if (layer.coat) return add_coat(i, slots);
-                points[size_t(i)].slots = slots;
-                points[size_t(i)].layer = layer.index;
-            };
-            if (layer.varying.empty()) {
-                for (int k = 0; k < n; ++k) put(k, layer.fixed);
-            } else {
-                gather(l.chosen);
-                layer.slots_at(subset.batch(n, p), workspace, put);
-            }
-        }
+        take(p, level, layer, costs);
         if (costs && !layer.nested) {
             costs[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
-            costs[layer.index].points += uint64_t(n);
+            costs[layer.index].points += uint64_t(l.chosen.size());
         }
     }
+}
+
+/// The layer stands at the points that chose it: its slots, or the build-up that it is made of.
+void Materials::take(const Prepared& p, size_t level, const PreparedLayer& layer, LayerCost* costs) {
+    Level& l = *levels_[level];
+    const int n = int(l.chosen.size());
+    if (n && layer.nested) {
+        levels_[level + 1]->open = l.chosen;
+        choose_at(p, level + 1, *layer.nested, costs);
+    } else if (n) {
+        auto put = [&](int k, const surface::Slots& slots) {
+            const int i = l.chosen[size_t(k)];
+            if (layer.coat) return add_coat(i, slots);
+            points[size_t(i)].slots = slots;
+            points[size_t(i)].layer = layer.index;
+        };
+        if (layer.varying.empty()) {
+            for (int k = 0; k < n; ++k) put(k, layer.fixed);
+        } else {
+            gather(l.chosen);
+            layer.slots_at(subset.batch(n, p), workspace, put);
+        }
+    }
+}
+
+/// Which frames hold the open points, by layer; of one layer those on top come first.
+void Materials::find_decals(const Prepared& p, Level& l, const PreparedBuildUp& build_up) {
+    l.hits.clear();
+    const nodes::PointBatch all = arrays.batch(nodes::max_batch, p);
+    for (const int i : l.open) build_up.decals->at(all, i, l.hits);
+    std::sort(l.hits.begin(), l.hits.end(), [](const DecalHit& a, const DecalHit& b) {
+        if (a.layer != b.layer) return a.layer > b.layer;
+        return a.order != b.order ? a.order > b.order : a.point < b.point;
+    });
+}
+
+/// A decal at the points that its frames hold: there the rows of UVs are those of the frame, also for what is nested in
+/// it. Points that several of its frames hold are asked again for each, the topmost first.
+void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuildUp& build_up,
+                             const PreparedLayer& layer, LayerCost* costs) {
+    Level& l = *levels_[level];
+    auto first = std::lower_bound(l.hits.begin(), l.hits.end(), layer.own,
+                                  [](const DecalHit& h, int own) { return h.layer > own; });
+    if (first == l.hits.end() || first->layer != layer.own) return;
+    const auto begin = Clock::now();
+    std::vector<DecalHit> hits;
+    while (first != l.hits.end() && first->layer == layer.own) hits.push_back(*first++);
+    const PreparedLayer* below = nullptr;
+    for (const PreparedLayer& other : build_up.layers)
+        if (layer.stands_on >= 0 && other.own == layer.stands_on) below = &other;
+    constexpr int rows[] = {nodes::row_uv,          nodes::row_uv + 1,      nodes::row_uv_axes,
+                            nodes::row_uv_axes + 1, nodes::row_uv_axes + 2, nodes::row_uv_axes + 3,
+                            nodes::row_tangent,     nodes::row_tangent + 1, nodes::row_tangent + 2};
+    constexpr size_t count = std::size(rows);
+    size_t taken = 0;
+    while (!hits.empty()) {
+        std::vector<DecalHit> now;  // one for each point
+        std::vector<DecalHit> later;
+        std::vector<char> open(size_t(nodes::max_batch), 0);
+        for (const int i : l.open) open[size_t(i)] = 1;
+        for (const DecalHit& h : hits) {
+            char& state = open[size_t(h.point)];
+            if (state == 1)
+                now.push_back(h), state = 2;
+            else if (state == 2)
+                later.push_back(h);
+        }
+        hits.swap(later);
+        if (now.empty()) break;
+        const int n = int(now.size());
+        std::vector<int> points;
+        for (const DecalHit& h : now) points.push_back(h.point);
+        if (below && !below->always) {
+            gather(points);
+            coverage_of(*below, subset.batch(n, p), workspace, below_.data());
+        } else {
+            std::fill_n(below_.begin(), n, 1.f);
+        }
+        std::vector<std::array<float, count>> before(now.size());
+        for (size_t k = 0; k < now.size(); ++k) {
+            const DecalHit& h = now[k];
+            const size_t i = size_t(h.point);
+            const V3f t = h.across.length2() > 0.f ? h.across.normalized() : V3f(0.f);
+            const float values[count] = {h.uv[0], h.uv[1], h.axes[0], h.axes[1], h.axes[2], h.axes[3], t.x, t.y, t.z};
+            for (size_t r = 0; r < count; ++r) {
+                before[k][r] = arrays.values[size_t(rows[r])][i];
+                arrays.values[size_t(rows[r])][i] = values[r];
+            }
+        }
+        if (const V3f* mask = layer.gate.constant(0)) {
+            std::fill_n(coverage_.begin(), n, layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)));
+        } else {
+            gather(points);
+            coverage_of(layer, subset.batch(n, p), workspace, coverage_.data());
+        }
+        l.chosen.clear();
+        std::vector<char> gone(size_t(nodes::max_batch), 0);
+        for (size_t k = 0; k < now.size(); ++k) {
+            float& u = this->points[size_t(now[k].point)].choice;
+            const float c = coverage_[k] * below_[k] * now[k].fade;
+            if (u < c) {
+                u /= c;
+                l.chosen.push_back(now[k].point);
+                gone[size_t(now[k].point)] = !layer.coat;
+            } else {
+                u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f;
+            }
+        }
+        take(p, level, layer, costs);
+        taken += l.chosen.size();
+        for (size_t k = 0; k < now.size(); ++k)
+            for (size_t r = 0; r < count; ++r) arrays.values[size_t(rows[r])][size_t(now[k].point)] = before[k][r];
+        std::erase_if(l.open, [&](int i) { return gone[size_t(i)] != 0; });
+    }
+    if (!costs || layer.nested) return;
+    costs[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
+    costs[layer.index].points += uint64_t(taken);
 }
 
 surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset,

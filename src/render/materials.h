@@ -79,7 +79,12 @@ private:
     };
     struct Level {
         std::vector<int> open, chosen, still;
+        std::vector<DecalHit> hits;  ///< of its decals, by layer, those on top first
     };
+    void find_decals(const Prepared& p, Level& level, const PreparedBuildUp& build_up);
+    void choose_decal(const Prepared& p, size_t level, const PreparedBuildUp& build_up, const PreparedLayer& layer,
+                      LayerCost* costs);
+    void take(const Prepared& p, size_t level, const PreparedLayer& layer, LayerCost* costs);
     void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
     void add_coat(int i, const surface::Slots& slots);
     bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
@@ -89,7 +94,7 @@ private:
                        bool brushed) const;
 
     std::vector<std::unique_ptr<Level>> levels_;
-    std::vector<float> coverage_;
+    std::vector<float> coverage_, below_;
     std::vector<CoatAt> coats_;
     std::vector<int> last_coat_;
 };

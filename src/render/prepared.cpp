@@ -114,8 +114,11 @@ private:
             p_->first_layer.push_back(int(p_->layers.size()));
             for (const scene::Layer& layer : b.layers) p_->layers.push_back({b.id, layer.id, layer.name});
         }
-        BuildUpCompiler compiler(s_, p_->first_layer, p_->resources, p_->problems);
+        BuildUpCompiler compiler(s_, p_->first_layer, p_->resources, p_->problems, p_->geometry.get(), &p_->parts);
         const auto compiled = compiler.all();
+        for (const auto& b : compiled)  // what they hold is judged by how much of it a ray sees
+            if (b->decals) p_->resources.footprint = true;
+        lost_decals();
         for (size_t i = 0; i < s_.build_ups.size(); ++i) {
             const scene::BuildUp& b = s_.build_ups[i];
             p_->build_ups.push_back(*compiled[i]);
@@ -142,6 +145,17 @@ private:
             if (b.layers.empty()) b = p_->build_ups.back();
             p_->may_open |= b.may_open;
         }
+    }
+
+    /// Decals whose part is gone.
+    void lost_decals() {
+        for (const scene::BuildUp& b : s_.build_ups)
+            for (const scene::Layer& l : b.layers)
+                for (const scene::Pin& pin : l.decal.pins)
+                    if (!pin.part.empty() && !scene::find(s_.parts, pin.part))
+                        p_->problems.push_back({"A decal is stuck on nothing", "", b.name + " / " + l.name,
+                                                "its part '" + pin.part + "' does not exist",
+                                                "Place it again, or remove it"});
     }
 
     /// A node may have asked for a problem twice, once per part that wears it. Of very many the first are told.

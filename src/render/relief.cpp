@@ -60,7 +60,7 @@ private:
         for (size_t k = 0; k < b.layers.size(); ++k) {
             const scene::Layer& layer = b.layers[k];
             const bool base = k == 0;
-            if (!base && (!layer.on || layer.amount <= 0.f)) continue;
+            if (!base && (!layer.on || layer.amount <= 0.f || !layer.decal.pins.empty())) continue;
             ReliefLayer r;
             if (!effect_of(b, layer, base, r)) continue;
             r.amount = base ? 1.f : clamp01(layer.amount);

@@ -157,6 +157,7 @@ uint64_t LiveSession::request(LiveRequest request) {
     if (change == int(Change::paint)) pending_painted_.extendBy(wanted_.painted);
     pending_change_ = std::max(pending_change_.load(), change);
     if (change >= int(Change::shading)) stop_render_ = true, progress_.stop = true;
+    if (change == int(Change::paint) && in_band_) stop_render_ = true;
     wake_.notify_all();
     return wanted_edit_;
 }
@@ -439,7 +440,10 @@ void LiveSession::render_band(State& into) {
     const int rows = std::max(tile_size, int(seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
     FrameSettings part = frame;
     part.region = {all.x0, all.y0 + into.band, all.x1, std::min(all.y1, all.y0 + into.band + rows)};
-    if (!rendered(part, into.sample, into.film)) {
+    in_band_ = true;
+    const bool whole = rendered(part, into.sample, into.film);
+    in_band_ = false;
+    if (!whole) {  // for paint the film may stay uneven: it is made anew when the hand rests
         if (interrupted()) into.ready = at_.ready = false;
         return;
     }

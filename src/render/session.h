@@ -131,6 +131,7 @@ private:
     std::atomic<int> pending_change_{0};
     Box3f pending_painted_;
     std::atomic<bool> stop_render_{false}, quit_{false};
+    std::atomic<bool> in_band_{false};  ///< what renders may be put aside for paint
     std::shared_ptr<const LiveImage> latest_;
     std::function<void()> posted_;
     std::string activity_;

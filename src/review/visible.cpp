@@ -68,15 +68,17 @@ private:
     void measure(const render::PreparedLayer& layer) {
         const size_t k = size_t(layer.index - p_.first_layer[index_]);
         const std::string place = build_up_.name + " / " + build_up_.layers[k].name;
-        const std::vector<float> takes =
-            layer.always ? std::vector<float>(picks_.size(), 1.f) : through_gate(layer, k, place);
+        const std::vector<float> takes = layer.always  ? std::vector<float>(picks_.size(), 1.f)
+                                         : layer.decal ? through_frames(layer)
+                                                       : through_gate(layer, k, place);
         double sum = 0;
         V3f color(0.f);
         const render::PreparedLayer* shown = &layer;  // a build-up as a layer is known by its base
         while (shown->nested) shown = &shown->nested->layers.back();
         program::Workspace workspace;
         LayerFaults faults(p_, *shown);
-        over_batches(p_, points_, picks_, [&](const nodes::PointBatch& batch, size_t first) {
+        over_batches(p_, points_, picks_, [&](const nodes::PointBatch& seen, size_t first) {
+            const nodes::PointBatch& batch = layer.decal ? framed(layer, seen) : seen;
             faults.look(batch, workspace);
             shown->slots_at(batch, workspace, [&](int at, const surface::Slots& slots) {
                 const size_t i = first + size_t(at);
@@ -89,6 +91,36 @@ private:
         faults.tell(place, out_.faults);
         if (!picks_.empty()) out_.layers[k].coverage = float(sum / double(picks_.size()));
         if (sum > 0) out_.layers[k].color = color / float(sum);
+    }
+
+    /// The batch as a decal reads it; points that none of its frames holds fade to nothing.
+    const nodes::PointBatch& framed(const render::PreparedLayer& layer, const nodes::PointBatch& batch) {
+        const auto& decals = p_.build_ups[index_].decals;
+        hits_.assign(size_t(batch.n), render::DecalHit());
+        for (render::DecalHit& h : hits_) {
+            h = {};
+            h.fade = 0.f;
+            std::fill_n(h.uv, 2, 0.f);
+            std::fill_n(h.axes, 4, 0.f);
+        }
+        for (int i = 0; decals && i < batch.n; ++i) {
+            found_.clear();
+            decals->at(batch, i, found_);
+            for (const render::DecalHit& h : found_)
+                if (h.layer == layer.own && (hits_[size_t(i)].fade <= 0.f || h.order > hits_[size_t(i)].order))
+                    hits_[size_t(i)] = h;
+        }
+        return decal_batch_->over(batch, hits_.data());
+    }
+    std::vector<float> through_frames(const render::PreparedLayer& layer) {
+        std::vector<float> takes(picks_.size(), 0.f);
+        program::Workspace workspace;
+        std::vector<float> out(size_t(nodes::max_batch));
+        over_batches(p_, points_, picks_, [&](const nodes::PointBatch& batch, size_t first) {
+            render::coverage_of(layer, framed(layer, batch), workspace, out.data());
+            for (size_t i = 0; i < size_t(batch.n); ++i) takes[first + i] = out[i] * hits_[i].fade;
+        });
+        return takes;
     }
 
     std::vector<float> through_gate(const render::PreparedLayer& layer, size_t k, const std::string& place) {
@@ -115,6 +147,8 @@ private:
     Measured& out_;
     std::vector<size_t> picks_;
     std::vector<float> open_;
+    std::vector<render::DecalHit> hits_, found_;
+    std::unique_ptr<render::DecalBatch> decal_batch_ = std::make_unique<render::DecalBatch>();
 };
 
 }  // namespace

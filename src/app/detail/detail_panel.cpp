@@ -3,7 +3,9 @@
 #include <QLineEdit>
 #include <set>
 
+#include "app/bench/decal_tool.h"
 #include "app/detail/brush_form.h"
+#include "app/detail/decal_form.h"
 #include "app/detail/form.h"
 #include "app/detail/levels_plot.h"
 #include "app/detail/list_rows.h"
@@ -33,6 +35,7 @@ DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent
     connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::arranging_changed, this, &DetailPanel::refresh);
     connect(&bench_.painter(), &Painter::tool_changed, this, &DetailPanel::refresh);
+    connect(&bench_.decals(), &DecalTool::tool_changed, this, &DetailPanel::refresh);
     refresh();
 }
 
@@ -51,6 +54,7 @@ std::string DetailPanel::shape() const {
             if (!input.from.empty()) key += name + ",";
             if (input.worn) key += name + "+,";
         }
+    if (const auto* l = bench_.layer()) key += std::to_string(l->decal.pins.size()) + "@";
     if (const auto* l = bench_.layer()) key += std::string(scene::traits(l->kind).name) + "|" + l->build_up;
     return key;
 }
@@ -167,6 +171,7 @@ void DetailPanel::build_layer(const scene::Layer& layer) {
             *form_, "gate amount", "Towards 0 the mask is pushed to white: the gate stands open.", at,
             [](auto& l) -> auto& { return l.gate.amount; });
     }
+    if (!base && !layer.decal.pins.empty()) build_decal(*form_, bench_, layer);
     if (scene::traits(layer.kind).may_be_build_up) {
         build_made_of(layer);
         if (!layer.build_up.empty()) {

@@ -41,6 +41,10 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
         setCursor(bench_.painter().armed() ? Qt::BlankCursor : Qt::ArrowCursor);
         update();
     });
+    connect(&bench_.decals(), &DecalTool::tool_changed, this, [this] {
+        setCursor(bench_.decals().placing() ? Qt::CrossCursor : Qt::ArrowCursor);
+        update();
+    });
     connect(&bench_, &Workbench::picking_changed, this, [this] {
         setCursor(bench_.picking() || bench_.placing() ? Qt::CrossCursor : Qt::ArrowCursor);
         update();
@@ -69,6 +73,7 @@ void RenderView::paintEvent(QPaintEvent*) {
         handles_.paint(p, this->size());
         placing_.paint(p, this->size());
         brush_.paint(p, this->size());
+        decal_.paint(p, this->size());
     }
     if (const QString note = hint(); !note.isEmpty()) {
         QRectF box = p.fontMetrics().boundingRect(note).adjusted(-8, -4, 8, 4);
@@ -156,6 +161,8 @@ QString RenderView::hint() const {
     if (bench_.placing()) return "Click the place on the asset; Esc leaves";
     if (placing_.shown()) return placing_.hint();
     if (bench_.painter().armed()) return brush_.hint();
+    if (bench_.decals().placing())
+        return "Press where the decal goes and drag it to its size, Shift turns it; Esc leaves";
     if (marking_) return "Drag over the part of the picture that should be rendered";
     if (bench_.live().hold) return "Held";
     if (bench_.live().view != render::View::node) return {};
@@ -187,7 +194,7 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
             Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
     }
-    if (press_brush(e)) return;
+    if (press_brush(e) || press_decal(e)) return;
     const bool may_hold = e->button() == Qt::LeftButton && !marking_;
     const PlacementHandles::Handle held = may_hold ? placing_.at(e->position(), size()) : PlacementHandles::none;
     handle_ = may_hold && held == PlacementHandles::none ? handles_.at(e->position(), size()) : FrameHandles::none;
@@ -246,6 +253,15 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             placing_.drag(e->position(), size(), spot_beside(e->position()));
             update();
             break;
+        case Drag::stick:
+            bench_.decals().drag(e->position(), size(), e->modifiers() & Qt::ShiftModifier);
+            update();
+            break;
+        case Drag::decal:
+            decal_.drag(decal_handle_, e->position(), size(),
+                        decal_handle_ == DecalHandles::middle ? spot_at(e->position()) : std::nullopt);
+            update();
+            break;
         case Drag::outline: brush_.add_to_outline(e->position()); break;
         case Drag::photo: brush_.drag_photo(d, e->modifiers() & Qt::ShiftModifier); break;
         case Drag::region:
@@ -300,6 +316,29 @@ bool RenderView::press_brush(QMouseEvent* e) {
     return true;
 }
 
+/// A decal is stuck on, or the one that is shown is taken by a handle.
+bool RenderView::press_decal(QMouseEvent* e) {
+    DecalTool& decals = bench_.decals();
+    if (e->button() != Qt::LeftButton || marking_) return false;
+    if (decals.placing()) {
+        if (const auto spot = spot_at(e->position())) {
+            decals.press(*spot, e->position(), size());
+            drag_ = Drag::stick;
+        } else {
+            Q_EMIT bench_.said("Nothing is there: press on the asset");
+        }
+        return true;
+    }
+    decal_handle_ = decal_.at(e->position(), size());
+    if (decal_handle_ != DecalHandles::none) {
+        drag_ = Drag::decal;
+        return true;
+    }
+    const int other = decal_.other_at(e->position(), size());
+    if (other >= 0) decals.select_pin(other);
+    return other >= 0;
+}
+
 /// Pens speak of pressure and tilt; whoever has none of them is a mouse.
 void RenderView::tabletEvent(QTabletEvent* e) {
     Painter& painter = bench_.painter();
@@ -331,6 +370,11 @@ void RenderView::leaveEvent(QEvent*) {
 void RenderView::mouseReleaseEvent(QMouseEvent* e) {
     if (drag_ == Drag::brush) {
         bench_.painter().release();
+        drag_ = Drag::none;
+        return;
+    }
+    if (drag_ == Drag::stick) {
+        bench_.decals().release();
         drag_ = Drag::none;
         return;
     }
@@ -387,8 +431,12 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) cons
     const geometry::SurfacePoint s = prepared.geometry->at(hit.at);
     const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
     // Pins and frames lie on the form as it was before heights moved it: networks read that.
-    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id, in.point_to_object(s.position - s.displaced_by),
-                                  in.normal_to_object(s.normal).normalized(), s.position, s.normal, hit.at};
+    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id,
+                                  in.point_to_object(s.position - s.displaced_by),
+                                  in.normal_to_object(s.normal).normalized(),
+                                  s.position,
+                                  s.normal,
+                                  hit.at};
 }
 /// What lies under the point beside what is being arranged.
 std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include "app/view/brush_overlay.h"
+#include "app/view/decal_handles.h"
 #include "app/view/frame_handles.h"
 #include "app/view/placement_handles.h"
 
@@ -20,6 +21,7 @@ public:
     const FrameHandles& handles() const { return handles_; }
     QPointF divider() const { return {width() * divider_, height() * .5}; }
     const PlacementHandles& placing() const { return placing_; }
+    const DecalHandles& decal() const { return decal_; }
     QSize minimumSizeHint() const override { return {320, 240}; }
 
 Q_SIGNALS:
@@ -38,7 +40,7 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Drag { none, orbit, pan, dolly, divider, region, frame, placing, brush, outline, photo };
+    enum class Drag { none, orbit, pan, dolly, divider, region, frame, placing, brush, outline, photo, decal, stick };
     void move_camera(const std::function<void(scene::Camera&)>& change);
     void frame_box(const Box3f& box);
     std::optional<V3f> linear_at(const QPointF& p) const;
@@ -47,6 +49,7 @@ private:
     std::string part_at(const QPointF& p) const;  ///< id; empty: none
     void click(const QPointF& p);
     bool press_brush(QMouseEvent* e);
+    bool press_decal(QMouseEvent* e);
     void paint_invitation(QPainter& p);
     void paint_picture(QPainter& p);
     void paint_compared(QPainter& p, const KeptPicture& kept);
@@ -61,6 +64,8 @@ private:
     FrameHandles handles_{bench_};
     PlacementHandles placing_{bench_};
     BrushOverlay brush_{bench_};
+    DecalHandles decal_{bench_};
+    DecalHandles::Handle decal_handle_ = DecalHandles::none;
     FrameHandles::Handle handle_ = FrameHandles::none;
     QPointF last_, pressed_;
     bool moved_ = false, marking_ = false, framed_part_ = false;
