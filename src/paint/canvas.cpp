@@ -3,6 +3,7 @@
 #include <unordered_set>
 
 #include "nodes/description.h"
+#include "render/form_sheets.h"
 #include "scene/edits.h"
 #include "scene/graph.h"
 
@@ -50,7 +51,32 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
         const geometry::Shape& shape = p.geometry->shape(i);
         const geometry::Mesh& mesh = shape.faces_as_triangles();
         const std::string& part = p.parts[i]->name;
-        if (!own || own->on_form()) continue;
+        if (!own) continue;
+        if (own->on_form()) {
+            const auto tiles = render::tiles_of_parts(*p.scene, *own);
+            const auto tile = tiles.find(p.parts[i]->id);
+            if (tile == tiles.end()) {
+                problems_.push_back({"A part cannot be painted", "", "part " + part,
+                                     "a painting on the form holds 999 parts at most",
+                                     "Begin another painting for it"});
+                continue;
+            }
+            const geometry::Instance& in = p.geometry->instances()[i];
+            const float wanted = .001f * own->texel / in.scale;
+            const auto charts = geometry::charts_of(in.shape, wanted);
+            if (charts->texel > 1.01f * wanted)
+                problems_.push_back({"The texels of a part are wider than asked for", "", "part " + part,
+                                     "at that width its sheet would have more than 8192 texels a side",
+                                     "Ask for wider ones, or part the asset"});
+            charts_.push_back(charts);
+            SheetPlace& s = places[tile->second];
+            s.tile = tile->second;
+            s.part = p.parts[i]->id;
+            s.size = charts->size;
+            s.bounds = in.bounds();
+            s.uvs.push_back({i, &mesh, &charts->corner, render::corner_of_tile(s.tile)});
+            continue;
+        }
         if (mesh.uvs.empty()) {
             problems_.push_back({"A part cannot be painted over its UVs", "", "part " + part, "it has none",
                                  "Begin a painting on the form itself, or bring the part with UVs"});

@@ -18,6 +18,7 @@ public:
     struct SheetPlace {
         int tile = 1001;
         std::string part;  ///< of a painting on the form itself
+        int size = 0;      ///< likewise: texels a side that its charts take; 0: as the painting has it
         Box3f bounds;      ///< of what lies on it, in the world
         std::vector<FaceUvs> uvs;
     };
@@ -25,6 +26,11 @@ public:
     const std::vector<uint32_t>& instances() const { return instances_; }
     const std::shared_ptr<const render::Prepared>& prepared() const { return prepared_; }
     const std::string& painting() const { return painting_; }
+    /// Texels a side of a sheet of the painting, as it is there or would be begun.
+    static int size_of(const SheetPlace& place, const scene::Painting& painting) {
+        const scene::Sheet* sheet = painting.sheet(place.tile);
+        return sheet ? sheet->size : place.size ? place.size : painting.size;
+    }
     /// Where texels of a sheet of that size lie. From any thread.
     std::shared_ptr<const SheetLayout> layout(const SheetPlace& sheet, int size) const;
     /// Whether it still fits: the same form, and the same parts read it.
@@ -39,6 +45,7 @@ private:
     std::vector<uint32_t> instances_;
     std::vector<SheetPlace> sheets_;
     std::vector<Error> problems_;
+    std::vector<std::shared_ptr<const geometry::Charts>> charts_;
     mutable std::mutex mutex_;
     mutable std::map<std::pair<int, int>, std::shared_ptr<const SheetLayout>> layouts_;
 };

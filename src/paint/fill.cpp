@@ -106,7 +106,7 @@ scene::Painting filled(const Canvas& canvas, const scene::Painting& before, cons
         for (scene::Sheet& s : out.sheets)
             if (s.tile == place.tile) sheet = &s;
         if (!sheet) {
-            out.sheets.push_back({place.tile, before.size, place.part, nullptr, {}});
+            out.sheets.push_back({place.tile, Canvas::size_of(place, before), place.part, nullptr, {}});
             sheet = &out.sheets.back();
         }
         const auto layout = canvas.layout(place, sheet->size);

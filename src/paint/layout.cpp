@@ -446,6 +446,7 @@ void SheetLayout::complete(Leaf& l) const {
             const V3f n = inside ? s.normal : s.normal_geometric;
             for (int c = 0; c < 3; ++c) l.position[c][i] = s.position[c], l.normal[c][i] = finite(n) ? n[c] : 0.f;
             l.bounds.extendBy(s.position);
+            l.blocks[size_t(block_of(int(i)))].extendBy(s.position);
         }
     if (!finite(l.bounds.min) || !finite(l.bounds.max)) l.rows.fill(0), l.inside.fill(0);
 }

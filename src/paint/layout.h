@@ -3,6 +3,7 @@
 // one leaf for each. Around the islands a few texels more are laid out, on the plane of the nearest face, so that a
 // stroke goes on beyond the seam as if it were not there.
 #pragma once
+#include <array>
 #include <memory>
 #include <mutex>
 #include <unordered_map>
@@ -26,8 +27,12 @@ struct Leaf {
     alignas(64) float u[texels_of_tile], v[texels_of_tile];
     uint32_t instance[texels_of_tile], face[texels_of_tile];
     Box3f bounds;
-    float texel = 0.f;  ///< metres that a texel is wide, in the mean
+    std::array<Box3f, 64> blocks;  ///< of its 8 x 8 blocks of 8 x 8 texels
+    float texel = 0.f;             ///< metres that a texel is wide, in the mean
 };
+inline int block_of(int texel) {
+    return texel / edge / 8 * 8 + texel % edge / 8;
+}
 struct LaidTile {
     std::vector<std::unique_ptr<Leaf>> leaves;
 };

@@ -1,5 +1,7 @@
 #include "paint/stroke.h"
 
+#include <immintrin.h>
+
 #include <bit>
 #include <cstring>
 
@@ -12,6 +14,17 @@ namespace {
 
 constexpr float least = 1.f / 4096.f;  // of a dab's shape, that counts
 constexpr float unknown = -1.f;        // of what is allowed
+
+bool meets(const Box3f& a, const Box3f& b) {
+    return a.intersects(b);
+}
+Box3f around(const Dab& d) {
+    Box3f box(d.centre, d.centre);
+    const V3f r(d.radius * (d.tip ? 1.75f : 1.f));
+    box.min -= r;
+    box.max += r;
+    return box;
+}
 
 /// How much of a dab each texel of a leaf gets, 0..1: its shape, times how the surface faces it.
 void shape_of(const Leaf& leaf, const Dab& d, float* out) {
@@ -31,26 +44,39 @@ void shape_of(const Leaf& leaf, const Dab& d, float* out) {
     const float* const nx = leaf.normal[0];
     const float* const ny = leaf.normal[1];
     const float* const nz = leaf.normal[2];
-    for (int i = 0; i < texels_of_tile; ++i) {
-        const float dx = px[i] - d.centre.x;
-        const float dy = py[i] - d.centre.y;
-        const float dz = pz[i] - d.centre.z;
-        const float x = (dx * d.across.x + dy * d.across.y + dz * d.across.z) * to_unit;
-        const float y = (dx * y_axis.x + dy * y_axis.y + dz * y_axis.z) * to_unit * round;
-        const float z = (dx * d.axis.x + dy * d.axis.y + dz * d.axis.z) * to_unit;
-        const float rho = std::sqrt(x * x + y * y + z * z);
-        float t = (1.f - rho) * inverse_soft;
-        t = t < 0.f ? 0.f : t > 1.f ? 1.f : t;
-        const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
-        float f = (facing - limit) * inverse_fade;
-        f = f < 0.f ? 0.f : f > 1.f ? 1.f : f;
-        out[i] = t * t * (3.f - 2.f * t) * (all_ways ? 1.f : f);
+    const Box3f reached = around(d);
+    for (int b = 0; b < 64; ++b) {
+        const int first = b / 8 * 8 * edge + b % 8 * 8;
+        const bool met = !leaf.blocks[size_t(b)].isEmpty() && meets(leaf.blocks[size_t(b)], reached);
+        for (int r = 0; r < 8; ++r) {
+            const int from = first + r * edge;
+            if (!met) {
+                std::memset(out + from, 0, 8 * sizeof(float));
+                continue;
+            }
+            for (int i = from; i < from + 8; ++i) {
+                const float dx = px[i] - d.centre.x;
+                const float dy = py[i] - d.centre.y;
+                const float dz = pz[i] - d.centre.z;
+                const float x = (dx * d.across.x + dy * d.across.y + dz * d.across.z) * to_unit;
+                const float y = (dx * y_axis.x + dy * y_axis.y + dz * y_axis.z) * to_unit * round;
+                const float z = (dx * d.axis.x + dy * d.axis.y + dz * d.axis.z) * to_unit;
+                const float rho = std::sqrt(x * x + y * y + z * z);
+                float t = (1.f - rho) * inverse_soft;
+                t = t < 0.f ? 0.f : t > 1.f ? 1.f : t;
+                const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
+                float f = (facing - limit) * inverse_fade;
+                f = f < 0.f ? 0.f : f > 1.f ? 1.f : f;
+                out[i] = t * t * (3.f - 2.f * t) * (all_ways ? 1.f : f);
+            }
+        }
     }
     if (d.tip) {
         const float width = 2.f * leaf.texel * to_unit;
         for (size_t r = 0; r < edge; ++r)
             for (uint64_t row = leaf.rows[r]; row; row &= row - 1) {
                 const size_t i = r * edge + size_t(std::countr_zero(row));
+                if (!meets(leaf.blocks[size_t(block_of(int(i)))], reached)) continue;
                 const V3f p(px[i] - d.centre.x, py[i] - d.centre.y, pz[i] - d.centre.z);
                 const float z = std::fabs(p.dot(d.axis)) * to_unit;
                 const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
@@ -65,17 +91,6 @@ void shape_of(const Leaf& leaf, const Dab& d, float* out) {
         for (size_t x = 0; x < edge; ++x)
             if (!(row >> x & 1)) out[r * edge + x] = 0.f;
     }
-}
-
-bool meets(const Box3f& a, const Box3f& b) {
-    return a.intersects(b);
-}
-Box3f around(const Dab& d) {
-    Box3f box(d.centre, d.centre);
-    const V3f r(d.radius * (d.tip ? 1.75f : 1.f));
-    box.min -= r;
-    box.max += r;
-    return box;
 }
 
 }  // namespace
@@ -155,8 +170,7 @@ struct Stroke::Tile {
     std::vector<V3f> ink;                     ///< of each texel, times `added`: where a photo gives it
     std::vector<std::vector<float>> allowed;  ///< per leaf: how much the stroke may do, `unknown` until it is asked
     std::vector<std::vector<V3f>> photo;      ///< per leaf: the photo's colour
-    std::vector<std::vector<float>> photo_amount;
-    std::vector<float> work;  ///< of brushes that rub: all lanes as they are now
+    std::vector<float> work;                  ///< of brushes that rub: all lanes as they are now
     bool dirty = false;
 };
 
@@ -185,11 +199,6 @@ Stroke::Stroke(std::shared_ptr<const Canvas> canvas, scene::Painting before, con
 }
 Stroke::~Stroke() = default;
 
-int Stroke::size_of(const Canvas::SheetPlace& s) const {
-    const scene::Sheet* sheet = before_.sheet(s.tile);
-    return sheet ? sheet->size : before_.size;
-}
-
 Stroke::Tile& Stroke::tile_at(size_t sheet, int x, int y) {
     auto& t = tiles_[{int(sheet), x, y}];
     if (!t) {
@@ -212,40 +221,53 @@ void Stroke::allow(Tile& t, size_t k, const float* shape, const Dab& dab) {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCScene scene = p.geometry->scene();
+    std::vector<int> fresh;
+    for (int i = 0; i < texels_of_tile; ++i)
+        if (shape[i] > least && allowed[size_t(i)] == unknown) fresh.push_back(i);
+    std::vector<V3f> places(fresh.size());
+    for (size_t j = 0; j < fresh.size(); ++j) {
+        const int i = fresh[j];
+        places[j] = V3f(leaf.position[0][i], leaf.position[1][i], leaf.position[2][i]);
+        allowed[size_t(i)] = 1.f;
+        if (leaf.inside[size_t(i) / edge] >> (i % edge) & 1) continue;
+        const float u = clamp01(leaf.u[i]);  // a texel of the gutter stands for the nearest point of its face
+        places[j] = p.geometry->at({leaf.instance[i], leaf.face[i], u, std::clamp(leaf.v[i], 0.f, 1.f - u)}).position;
+    }
+    if (!limits_.through && !dab.mirrored)
+        for (size_t first = 0; first < fresh.size(); first += 16) {
+            const int n = int(std::min<size_t>(16, fresh.size() - first));
+            alignas(64) RTCRay16 rays;
+            alignas(64) int valid[16];
+            for (int k = 0; k < 16; ++k) {
+                const size_t j = first + size_t(std::min(k, n - 1));
+                const int i = fresh[j];
+                V3f normal(leaf.normal[0][i], leaf.normal[1][i], leaf.normal[2][i]);
+                const V3f to_eye = eye.origin - places[j];
+                const float distance = to_eye.length();
+                if (normal.dot(to_eye) < 0.f) normal = -normal;
+                geometry::set_ray(rays, k, places[j] + normal * (.75f * leaf.texel), to_eye / distance,
+                                  distance * .999f);
+                valid[k] = k < n ? -1 : 0;
+            }
+            rtcOccluded16(valid, scene, &context, &rays);
+            for (int k = 0; k < n; ++k)
+                if (rays.tfar[k] < 0.f) allowed[size_t(fresh[first + size_t(k)])] = 0.f;
+        }
     std::vector<int> masked;
-    for (int i = 0; i < texels_of_tile; ++i) {
-        if (!(shape[i] > least) || allowed[size_t(i)] != unknown) continue;
+    const bool looks = !limits_.outline.empty() || photo_ || limits_.mask;
+    for (size_t j = 0; looks && j < fresh.size(); ++j) {
+        const int i = fresh[j];
         float& a = allowed[size_t(i)];
-        a = 1.f;
-        V3f at(leaf.position[0][i], leaf.position[1][i], leaf.position[2][i]);
-        V3f n(leaf.normal[0][i], leaf.normal[1][i], leaf.normal[2][i]);
-        const bool gutter_texel = !(leaf.inside[size_t(i) / edge] >> (i % edge) & 1);
-        if (gutter_texel) {  // it stands for the nearest point of its face
-            const float u = clamp01(leaf.u[i]);
-            at = p.geometry->at({leaf.instance[i], leaf.face[i], u, std::clamp(leaf.v[i], 0.f, 1.f - u)}).position;
-        }
-        const V3f to_eye = eye.origin - at;
+        const V3f to_eye = eye.origin - places[j];
         const float distance = to_eye.length();
-        if (!limits_.through && !dab.mirrored) {
-            if (n.dot(to_eye) < 0.f) n = -n;
-            const V3f from = at + n * (.75f * leaf.texel);
-            RTCRayHit ray = geometry::single_ray(from, to_eye / distance, distance * .999f);
-            rtcOccluded1(scene, &context, &ray.ray);
-            if (ray.ray.tfar < 0.f) a = 0.f;
-        }
+        const V3f n(leaf.normal[0][i], leaf.normal[1][i], leaf.normal[2][i]);
         const float depth = -to_eye.dot(eye.forward);
         const V2f view((-to_eye.dot(eye.right) / std::max(1e-9f, depth) / eye.tan_x * .5f + .5f) * float(view_.width),
                        (.5f + .5f * to_eye.dot(eye.up) / std::max(1e-9f, depth) / eye.tan_y) * float(view_.height));
         if (a > 0.f && !limits_.outline.empty()) a *= depth > 0.f && inside(limits_.outline, view) ? 1.f : 0.f;
         if (a > 0.f && photo_) {
-            if (t.photo.size() <= k) {
-                t.photo.resize(t.laid->leaves.size());
-                t.photo_amount.resize(t.laid->leaves.size());
-            }
-            if (t.photo[k].empty()) {
-                t.photo[k].resize(texels_of_tile);
-                t.photo_amount[k].resize(texels_of_tile);
-            }
+            if (t.photo.size() <= k) t.photo.resize(t.laid->leaves.size());
+            if (t.photo[k].empty()) t.photo[k].resize(texels_of_tile);
             V2f place;
             if (depth > 0.f && photo_->place(view, place)) {
                 float amount = 0.f;
@@ -422,7 +444,7 @@ void Stroke::dab(const Dab& one) {
         for (size_t s = 0; s < canvas_->sheets().size(); ++s) {
             const Canvas::SheetPlace& place = canvas_->sheets()[s];
             if (!meets(place.bounds, box)) continue;
-            if (!layouts_[s]) layouts_[s] = canvas_->layout(place, size_of(place));
+            if (!layouts_[s]) layouts_[s] = canvas_->layout(place, Canvas::size_of(place, before_));
             const SheetLayout& layout = *layouts_[s];
             for (int y = 0; y < layout.across(); ++y)
                 for (int x = 0; x < layout.across(); ++x)
@@ -460,7 +482,7 @@ const scene::Painting& Stroke::now() {
         };
         scene::Sheet* sheet = sheet_of(now_);
         if (!sheet) {
-            now_.sheets.push_back({place.tile, before_.size, place.part, nullptr, {}});
+            now_.sheets.push_back({place.tile, Canvas::size_of(place, before_), place.part, nullptr, {}});
             sheet = &now_.sheets.back();
         }
         const scene::Sheet* old = before_.sheet(place.tile);
@@ -482,25 +504,45 @@ const scene::Painting& Stroke::now() {
                     std::memcpy(out, base->get(), halves * sizeof(uint16_t));
                 else
                     std::memset(out, 0, halves * sizeof(uint16_t));
-                for (size_t i = 0; i < texels_of_tile; ++i) {
-                    const float a = clamp01(t.added[i] * brush_.opacity);
-                    if (a <= 0.f) continue;
-                    V3f ink = ink_;
-                    if (!t.ink.empty()) ink = t.ink[i] / std::max(1e-9f, t.added[i]);
-                    if (!t.ink.empty() && lanes == 2) ink.x = luminance(ink);
-                    uint16_t* texel = out + i * size_t(lanes);
-                    const bool erases = brush_.mode == Mode::erase;
-                    for (int c = 0; c < lanes; ++c) {
-                        const float was = scene::half_to_float(texel[c]);
-                        const float full = erases ? 0.f : c == lanes - 1 ? 1.f : ink[c];
-                        texel[c] = scene::float_to_half(was * (1.f - a) + full * a);
-                    }
-                }
+                composite(t, out, lanes);
             }
         });
         sheet->texels = edit.done(layouts_[s].get());
     }
     return now_;
+}
+
+/// What the stroke has added, over what was there: halves in and out.
+void Stroke::composite(const Tile& t, uint16_t* texels, int lanes) const {
+    alignas(64) float work[texels_of_tile * 4];
+    const size_t halves = size_t(texels_of_tile) * size_t(lanes);
+    for (size_t i = 0; i < halves; i += 8)
+        _mm256_store_ps(work + i, _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(texels + i))));
+    const bool erases = brush_.mode == Mode::erase;
+    V3f ink = erases ? V3f(0.f) : ink_;
+    const float opacity = brush_.opacity;
+    const float* added = t.added.data();
+    if (t.ink.empty()) {
+        const float full[4] = {ink.x, lanes == 2 ? (erases ? 0.f : 1.f) : ink.y, ink.z, erases ? 0.f : 1.f};
+        for (int i = 0; i < texels_of_tile; ++i) {
+            const float a = std::min(1.f, std::max(0.f, added[i] * opacity));
+            float* w = work + i * lanes;
+            for (int c = 0; c < lanes; ++c) w[c] += (full[c] - w[c]) * a;
+        }
+    } else {
+        for (int i = 0; i < texels_of_tile; ++i) {
+            const float a = clamp01(added[i] * opacity);
+            if (a <= 0.f) continue;
+            ink = erases ? V3f(0.f) : t.ink[size_t(i)] / std::max(1e-9f, added[i]);
+            if (lanes == 2) ink.x = luminance(ink);
+            float* w = work + i * lanes;
+            for (int c = 0; c < lanes - 1; ++c) w[c] += (ink[c] - w[c]) * a;
+            w[lanes - 1] += ((erases ? 0.f : 1.f) - w[lanes - 1]) * a;
+        }
+    }
+    for (size_t i = 0; i < halves; i += 8)
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(texels + i),
+                         _mm256_cvtps_ph(_mm256_load_ps(work + i), _MM_FROUND_TO_NEAREST_INT));
 }
 
 Box3f Stroke::changed() {

@@ -60,8 +60,8 @@ private:
     Tile& tile_at(size_t sheet, int x, int y);
     void allow(Tile& t, size_t leaf, const float* shape, const Dab& dab);
     void lay_on(Tile& t, const Dab& dab);
+    void composite(const Tile& t, uint16_t* texels, int lanes) const;
     void rub(const std::vector<Tile*>& hits, const Dab& dab);
-    int size_of(const Canvas::SheetPlace& s) const;
 
     std::shared_ptr<const Canvas> canvas_;
     scene::Painting before_, now_;

@@ -97,7 +97,16 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
         if (hides_all) break;  // what is under it cannot show
     }
     const bool any = std::any_of(out.layers.begin(), out.layers.end(), [](const PreparedLayer& l) { return l.decal; });
-    if (any && geometry_ && parts_) out.decals = std::make_shared<const Decals>(b, *geometry_, *parts_);
+    if (any && geometry_ && parts_) {
+        out.decals = std::make_shared<const Decals>(b, *geometry_, *parts_);
+        out.place_of.assign(b.layers.size(), -1);
+        out.plain_after.assign(out.layers.size(), int(out.layers.size()));
+        for (size_t i = out.layers.size(); i-- > 0;) {
+            out.place_of[size_t(out.layers[i].own)] = int(i);
+            if (i + 1 < out.layers.size())
+                out.plain_after[i] = out.layers[i + 1].decal ? out.plain_after[i + 1] : int(i + 1);
+        }
+    }
     return out;
 }
 

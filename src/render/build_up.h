@@ -36,6 +36,8 @@ struct PreparedLayer {
 struct PreparedBuildUp {
     std::vector<PreparedLayer> layers;     ///< outermost first; ends with one that always covers
     std::shared_ptr<const Decals> decals;  ///< null: no layer is one
+    std::vector<int> place_of;             ///< per layer of the build-up in the scene: its place in `layers`, or -1
+    std::vector<int> plain_after;          ///< per place: that of the next layer which is no decal
     program::Program shown;                ///< the node shown on the asset, as a colour; empty when none is
     bool may_open = false;                 ///< light may go through some layer straight
     bool may_shine = false;                ///< some layer may give off light

@@ -90,9 +90,19 @@ void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geomet
     const size_t instances = prepared.build_up_of.size();
     resize_sets(prepared.uv_set_of.size() / std::max<size_t>(1, instances));
     for (size_t k = 0; k < sets.size() / 6; ++k) {
-        const int set = prepared.uv_set_of[k * instances + at.instance];
-        const V2f uv = prepared.geometry->uv(at, set);
-        prepared.geometry->uv_gradients(at, gu, gv, set);
+        const size_t here = k * instances + at.instance;
+        const int set = prepared.uv_set_of[here];
+        V2f uv;
+        if (const geometry::Charts* charts = prepared.charts_of[here].get()) {
+            const geometry::Instance& in = prepared.geometry->instances()[at.instance];
+            uv = charts->at(at.face, at.u, at.v) + prepared.chart_tile[here];
+            charts->gradients(in.shape->faces_as_triangles(), at.face, gu, gv);
+            gu = in.normal_to_world(gu);
+            gv = in.normal_to_world(gv);
+        } else {
+            uv = prepared.geometry->uv(at, set);
+            prepared.geometry->uv_gradients(at, gu, gv, set);
+        }
         const float six[] = {uv.x, uv.y, gu.dot(axes[0]), gv.dot(axes[0]), gu.dot(axes[1]), gv.dot(axes[1])};
         for (size_t c = 0; c < 6; ++c) sets[6 * k + c][i] = six[c];
     }
@@ -140,6 +150,8 @@ Materials::Materials()
     : points(size_t(nodes::max_batch)),
       coverage_(size_t(nodes::max_batch)),
       below_(size_t(nodes::max_batch)),
+      closed_(size_t(nodes::max_batch), 0),
+      round_(size_t(nodes::max_batch), 0),
       last_coat_(size_t(nodes::max_batch)) {
 }
 
@@ -183,13 +195,38 @@ void Materials::add_coat(int i, const surface::Slots& slots) {
 void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs) {
     if (levels_.size() < level + 2) levels_.push_back(std::make_unique<Level>());
     Level& l = *levels_[level];
+    l.hits.clear();
     if (build_up.decals) find_decals(p, l, build_up);
-    for (const PreparedLayer& layer : build_up.layers) {
+    const bool decals = !l.hits.empty();
+    bool stale = false;  // `open` has points that decals have closed
+    auto drop_closed = [&] {
+        if (stale) std::erase_if(l.open, [&](int i) { return closed_[size_t(i)] != 0; });
+        stale = false;
+    };
+    size_t next_hit = 0;  // of the decals that hold some point
+    for (size_t place = 0; place < build_up.layers.size(); ++place) {
         if (l.open.empty()) return;
-        if (layer.decal) {
-            if (build_up.decals) choose_decal(p, level, build_up, layer, costs);
+        if (build_up.layers[place].decal) {  // those that hold none are passed over all at once
+            size_t to = build_up.decals ? size_t(build_up.plain_after[place]) : place + 1;
+            while (next_hit < l.hits.size()) {
+                const int at = build_up.place_of[size_t(l.hits[next_hit].layer)];
+                if (at >= int(place)) {
+                    to = std::min(to, size_t(at));
+                    break;
+                }
+                ++next_hit;
+            }
+            if (to > place) {
+                place = to - 1;
+                continue;
+            }
+            choose_decal(p, level, build_up, build_up.layers[place], costs);
+            stale = true;
             continue;
         }
+        const PreparedLayer& layer = build_up.layers[place];
+        drop_closed();
+        if (l.open.empty()) return;
         const auto begin = Clock::now();
         l.chosen.clear();
         if (layer.always && !layer.coat) {
@@ -219,6 +256,8 @@ void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp
             l.open.swap(l.still);
         }
         take(p, level, layer, costs);
+        if (decals && !layer.coat)
+            for (const int i : l.chosen) closed_[size_t(i)] = 1;
         if (costs && !layer.nested) {
             costs[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());
             costs[layer.index].points += uint64_t(l.chosen.size());
@@ -251,9 +290,11 @@ void Materials::take(const Prepared& p, size_t level, const PreparedLayer& layer
 
 /// Which frames hold the open points, by layer; of one layer those on top come first.
 void Materials::find_decals(const Prepared& p, Level& l, const PreparedBuildUp& build_up) {
-    l.hits.clear();
     const nodes::PointBatch all = arrays.batch(nodes::max_batch, p);
-    for (const int i : l.open) build_up.decals->at(all, i, l.hits);
+    for (const int i : l.open) {
+        closed_[size_t(i)] = 0;
+        build_up.decals->at(all, i, l.hits);
+    }
     std::sort(l.hits.begin(), l.hits.end(), [](const DecalHit& a, const DecalHit& b) {
         if (a.layer != b.layer) return a.layer > b.layer;
         return a.order != b.order ? a.order > b.order : a.point < b.point;
@@ -269,8 +310,8 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
                                   [](const DecalHit& h, int own) { return h.layer > own; });
     if (first == l.hits.end() || first->layer != layer.own) return;
     const auto begin = Clock::now();
-    std::vector<DecalHit> hits;
-    while (first != l.hits.end() && first->layer == layer.own) hits.push_back(*first++);
+    waiting_.clear();
+    while (first != l.hits.end() && first->layer == layer.own) waiting_.push_back(*first++);
     const PreparedLayer* below = nullptr;
     for (const PreparedLayer& other : build_up.layers)
         if (layer.stands_on >= 0 && other.own == layer.stands_on) below = &other;
@@ -279,20 +320,21 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
                             nodes::row_tangent,     nodes::row_tangent + 1, nodes::row_tangent + 2};
     constexpr size_t count = std::size(rows);
     size_t taken = 0;
-    while (!hits.empty()) {
-        std::vector<DecalHit> now;  // one for each point
-        std::vector<DecalHit> later;
-        std::vector<char> open(size_t(nodes::max_batch), 0);
-        for (const int i : l.open) open[size_t(i)] = 1;
-        for (const DecalHit& h : hits) {
-            char& state = open[size_t(h.point)];
-            if (state == 1)
-                now.push_back(h), state = 2;
-            else if (state == 2)
-                later.push_back(h);
+    while (!waiting_.empty()) {
+        now_.clear();  // one for each point
+        later_.clear();
+        ++rounds_;
+        for (const DecalHit& h : waiting_) {
+            if (closed_[size_t(h.point)]) continue;
+            uint32_t& round = round_[size_t(h.point)];
+            (round == rounds_ ? later_ : now_).push_back(h);
+            round = rounds_;
         }
-        hits.swap(later);
-        if (now.empty()) break;
+        waiting_.swap(later_);
+        if (now_.empty()) break;
+        // What is nested may hold decals itself: what it uses of ours is kept by value.
+        const std::vector<DecalHit> now = now_;
+        const std::vector<DecalHit> rest = waiting_;
         const int n = int(now.size());
         std::vector<int> points;
         for (const DecalHit& h : now) points.push_back(h.point);
@@ -320,14 +362,12 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
             coverage_of(layer, subset.batch(n, p), workspace, coverage_.data());
         }
         l.chosen.clear();
-        std::vector<char> gone(size_t(nodes::max_batch), 0);
         for (size_t k = 0; k < now.size(); ++k) {
             float& u = this->points[size_t(now[k].point)].choice;
             const float c = coverage_[k] * below_[k] * now[k].fade;
             if (u < c) {
                 u /= c;
                 l.chosen.push_back(now[k].point);
-                gone[size_t(now[k].point)] = !layer.coat;
             } else {
                 u = c < 1.f ? std::min(.99999994f, (u - c) / (1.f - c)) : 0.f;
             }
@@ -336,7 +376,9 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
         taken += l.chosen.size();
         for (size_t k = 0; k < now.size(); ++k)
             for (size_t r = 0; r < count; ++r) arrays.values[size_t(rows[r])][size_t(now[k].point)] = before[k][r];
-        std::erase_if(l.open, [&](int i) { return gone[size_t(i)] != 0; });
+        if (!layer.coat)
+            for (const int i : l.chosen) closed_[size_t(i)] = 1;
+        waiting_ = rest;
     }
     if (!costs || layer.nested) return;
     costs[layer.index].nanoseconds += uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count());

@@ -95,6 +95,10 @@ private:
 
     std::vector<std::unique_ptr<Level>> levels_;
     std::vector<float> coverage_, below_;
+    std::vector<uint8_t> closed_;  ///< per point of a level with decals: some cover has taken it
+    std::vector<uint32_t> round_;  ///< per point: the last round of decals that had it
+    uint32_t rounds_ = 0;
+    std::vector<DecalHit> waiting_, now_, later_;
     std::vector<CoatAt> coats_;
     std::vector<int> last_coat_;
 };

@@ -6,6 +6,7 @@
 
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
+#include "render/form_sheets.h"
 #include "render/mesh_lights.h"
 #include "render/relief.h"
 #include "scene/edits.h"
@@ -209,14 +210,40 @@ private:
     bool maps(Prepared& p) {
         if (options_.maps_now && !shop_.textures()->prepare(p.resources.images, paths_, options_.progress))
             return false;
-        p.textures = std::make_shared<texture::Textures>(shop_.textures(), p.resources.images, paths_, p.problems,
-                                                         &s_.paintings);
+        for (const nodes::ImageRequest& r : p.resources.images)
+            if (const scene::Painting* own = scene::find(s_.paintings, r.painting); own && own->on_form())
+                p.resources.uv_set(own_uv_set(own->id));
+        const auto textures = std::make_shared<texture::Textures>(shop_.textures(), p.resources.images, paths_,
+                                                                  p.problems, &s_.paintings);
+        p.textures = textures;
         for (const fs::path& file : p.textures->files()) shop_.watch(file);
         const auto& instances = p.geometry->instances();
         for (const geometry::Instance& i : instances) p.uv_per_metre.push_back(i.shape->uv_per_metre(-1) / i.scale);
-        for (const std::string& name : p.resources.uv_sets)
+        for (size_t i = 0; i < p.resources.images.size(); ++i)
+            for (size_t set = 0; set < p.resources.uv_sets.size(); ++set)
+                if (!p.resources.images[i].painting.empty() &&
+                    p.resources.uv_sets[set] == own_uv_set(p.resources.images[i].painting))
+                    textures->lie_over(int(i), int(set));
+        for (const std::string& name : p.resources.uv_sets) {
+            const scene::Painting* own = nullptr;
+            for (const scene::Painting& painting : s_.paintings)
+                if (name == own_uv_set(painting.id)) own = &painting;
+            const auto tiles = own ? tiles_of_parts(s_, *own) : std::unordered_map<std::string, int>();
             for (size_t k = 0; k < instances.size(); ++k) {
                 const geometry::Shape& shape = *instances[k].shape;
+                if (own) {
+                    const auto tile = tiles.find(p.parts[k]->id);
+                    p.charts_of.push_back(
+                        tile == tiles.end()
+                            ? nullptr
+                            : geometry::charts_of(instances[k].shape, .001f * own->texel / instances[k].scale));
+                    p.chart_tile.push_back(tile == tiles.end() ? V2f(0.f) : corner_of_tile(tile->second));
+                    p.uv_set_of.push_back(-1);
+                    p.uv_per_metre.push_back(0.f);
+                    continue;
+                }
+                p.charts_of.push_back(nullptr);
+                p.chart_tile.push_back(V2f(0.f));
                 const int set = shape.uv_set(name);
                 const auto names = shape.uv_set_names();
                 if (shape.has_uvs() && std::find(names.begin(), names.end(), name) == names.end())
@@ -226,6 +253,7 @@ private:
                 p.uv_set_of.push_back(set);
                 p.uv_per_metre.push_back(shape.uv_per_metre(set) / instances[k].scale);
             }
+        }
         return true;
     }
 

@@ -2,6 +2,7 @@
 // shared with the one before (docs/decisions/0007). Cameras stand beside it: looking from elsewhere needs no other
 // Prepared.
 #pragma once
+#include "geometry/charts.h"
 #include "geometry/field.h"
 #include "geometry/geometry.h"
 #include "render/build_up.h"
@@ -27,6 +28,9 @@ struct Prepared {
     std::vector<int> build_up_of;           ///< per instance
     std::vector<int>
         uv_set_of;  ///< per named set of UVs in `resources` and instance: its index in the shape, -1: the first one
+    /// As uv_set_of: UVs of a form's own, where a painting lies on it, and the tile of its sheet; null: the shape's.
+    std::vector<std::shared_ptr<const geometry::Charts>> charts_of;
+    std::vector<V2f> chart_tile;
     std::vector<float> uv_per_metre;  ///< per instance the first set's, in the world; then likewise
     std::vector<int> priority_of;     ///< per instance, of clear bodies that overlap
     bool may_open = false;            ///< light may pass somewhere through holes

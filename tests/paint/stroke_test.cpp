@@ -111,13 +111,84 @@ TEST_CASE("only what the camera sees is painted, unless through is asked") {
     }
 }
 
-TEST_CASE("a brush does not reach what is turned away from it") {
-    Painted p(sphere_obj(24).insert(0, ""), 256, "float", 0.f);
-    CHECK(p.canvas()->sheets().empty());  // no UVs: told
-    REQUIRE_FALSE(p.canvas()->problems().empty());
-    CHECK(p.canvas()->problems()[0].why.find("it has none") != std::string::npos);
-    p.paint({p.dab({0, 0, .5f}, {0, 0, 1}, .2f)});
-    CHECK(p.painting().sheets.empty());
+TEST_CASE("a form without UVs is told of, and painted on itself") {
+    Painted over(sphere_obj(24), 256);
+    CHECK(over.canvas()->sheets().empty());
+    REQUIRE_FALSE(over.canvas()->problems().empty());
+    CHECK(over.canvas()->problems()[0].why.find("it has none") != std::string::npos);
+    over.paint({over.dab({0, 0, .5f}, {0, 0, 1}, .2f)});
+    CHECK(over.painting().sheets.empty());
+
+    Painted p(sphere_obj(24), 256, "float", 2.f);  // two millimetres
+    REQUIRE(p.canvas()->sheets().size() == 1);
+    CHECK(p.canvas()->problems().empty());
+    p.paint(std::vector<paint::Dab>(12, p.dab({0, 0, .5f}, {0, 0, 1}, .2f)));
+    REQUIRE(p.painting().sheets.size() == 1);
+    CHECK(p.painting().sheets[0].part == "part");
+    CHECK(p.seen({0, 0, 2.f}, {0, 0, -1}) > .98f);
+    CHECK(p.seen({.45f, 0, 2.f}, {0, 0, -1}) == 0.f);
+    CHECK(p.seen({0, 0, -2.f}, {0, 0, 1}) == 0.f);  // what is turned away
+}
+
+TEST_CASE("painted with UVs and without, a form looks the same") {
+    // The same ball: with UVs in one tile, and on itself in charts whose borders run through the strokes.
+    auto ball = [](bool uvs) {
+        const int n = 40;
+        std::string text = "o ball\n";
+        char line[192];
+        for (int j = 0; j <= n; ++j)
+            for (int i = 0; i <= n; ++i) {
+                const double t = M_PI * (.05 + .9 * j / n), a = M_PI * (double(i) / n - .5);
+                const double x = std::sin(t) * std::sin(a), y = std::cos(t), z = std::sin(t) * std::cos(a);
+                std::snprintf(line, sizeof line, "v %.9g %.9g %.9g\nvn %.9g %.9g %.9g\n", .5 * x, .5 * y, .5 * z, x, y,
+                              z);
+                text += line;
+                std::snprintf(line, sizeof line, "vt %.9g %.9g\n", .02 + .96 * i / n, .98 - .96 * j / n);
+                if (uvs) text += line;
+            }
+        for (int j = 0; j < n; ++j)
+            for (int i = 0; i < n; ++i) {
+                const int a = j * (n + 1) + i + 1, b = a + 1, c = b + n + 1, d = a + n + 1;
+                if (uvs)
+                    std::snprintf(line, sizeof line, "f %d/%d/%d %d/%d/%d %d/%d/%d %d/%d/%d\n", a, a, a, d, d, d, c, c,
+                                  c, b, b, b);
+                else
+                    std::snprintf(line, sizeof line, "f %d//%d %d//%d %d//%d %d//%d\n", a, a, d, d, c, c, b, b);
+                text += line;
+            }
+        return text;
+    };
+    Painted with(ball(true), 1024);
+    Painted without(ball(false), 1024, "float", 1.f);
+    CHECK(without.prepared->charts_of[0]->count > 3);
+    std::vector<paint::Dab> dabs;
+    for (int i = 0; i < 40; ++i) {
+        const float a = -.9f + .045f * float(i);
+        const V3f out(std::sin(a), .3f * std::sin(5.f * a), std::cos(a));
+        paint::Dab d = with.dab(out.normalized() * .5f, out, .09f);
+        d.hardness = 0.f;
+        d.flow = .5f;
+        dabs.push_back(d);
+    }
+    paint::Limits through;
+    through.through = true;
+    with.paint(dabs, {}, V3f(1.f), through);
+    without.paint(dabs, {}, V3f(1.f), through);
+    float worst = 0.f;
+    double apart = 0;
+    int painted = 0;
+    for (float y = -.3f; y < .3f; y += .01f)
+        for (float x = -.4f; x < .4f; x += .01f) {
+            if (x * x + y * y > .18f) continue;  // beside the ball
+            const float a = with.seen({x, y, 2.f}, {0, 0, -1});
+            const float b = without.seen({x, y, 2.f}, {0, 0, -1});
+            worst = std::max(worst, std::fabs(a - b));
+            apart += double(std::fabs(a - b));
+            painted += a > .1f;
+        }
+    CHECK(painted > 200);
+    CHECK(worst < .03f);
+    CHECK(apart / (60 * 80) < .002);
 }
 
 TEST_CASE("smudging carries paint along, blurring evens it out, both across the seam") {

@@ -49,9 +49,19 @@ const scene::Painting* Painter::painting() const {
 
 namespace {
 
+/// Millimetres to a texel for a painting on the selected part where it has no UVs; else 0.
+float texel_without_uvs(const Workbench& bench) {
+    const auto image = bench.image();
+    const int i = image && image->prepared ? image->prepared->instance_of(bench.selection().part) : -1;
+    if (i < 0) return 0.f;
+    const geometry::Instance& in = image->prepared->geometry->instances()[size_t(i)];
+    return in.shape->has_uvs() ? 0.f : 1e3f * in.bounds().size().length() / 1500.f;
+}
+
 /// A painting of that type, which nothing reads yet.
-std::string begin_painting(scene::Scene& s, const std::string& name, nodes::Type type) {
+std::string begin_painting(scene::Scene& s, const std::string& name, nodes::Type type, float texel) {
     scene::Painting p;
+    p.texel = texel;
     p.id = scene::FreshIds(scene::ids_of(s.paintings)).take(scene::stem_of(name));
     p.name = name;
     p.type = nodes::type_name(type);
@@ -72,7 +82,7 @@ void Painter::arm(const std::string& node) {
         const nodes::Type type = nodes::describe(n->kind)->output_type(*n);
         const std::string name = n->name.empty() ? "Paint" : n->name;
         bench_.edit("Begin a painting", [&](scene::Scene& s) {
-            const std::string id = begin_painting(s, name, type);
+            const std::string id = begin_painting(s, name, type, texel_without_uvs(bench_));
             nodes::set(*scene::node(*scene::find(s.build_ups, b->id), node), nodes::Role::painting, id);
         });
     }
@@ -118,7 +128,7 @@ void Painter::arm_selected() {
     const std::string name = base ? "Painted colour" : "Painted " + l->name;
     bench_.edit("Paint on " + l->name, [&](scene::Scene& s) {
         const nodes::Type type = base ? nodes::Type::color : nodes::Type::number;
-        const std::string painting = begin_painting(s, name, type);
+        const std::string painting = begin_painting(s, name, type, texel_without_uvs(bench_));
         scene::BuildUp& x = *scene::find(s.build_ups, b->id);
         made = nodes::add(x, layer, nodes::Use::painting, type, name);
         scene::Node& n = *scene::node(x, made);
@@ -358,8 +368,7 @@ bool Painter::run(Order& o) {
     switch (o.kind) {
         case Order::warm:
             for (const auto& s : canvas_for(o.start->prepared, o.start->painting.id)->sheets()) {
-                const scene::Sheet* sheet = o.start->painting.sheet(s.tile);
-                canvas_->layout(s, sheet ? sheet->size : o.start->painting.size);
+                canvas_->layout(s, paint::Canvas::size_of(s, o.start->painting));
             }
             {
                 std::lock_guard lock(mutex_);
@@ -515,6 +524,19 @@ void Painter::resample(int size) {
         if (painting() && canvas_ && canvas_->painting() == painting()->id) canvas = canvas_;
     }
     edit_whole("Resample the painting", [&](scene::Painting& p) { p = paint::resampled(p, size, canvas.get()); });
+}
+
+void Painter::lie_on_form(bool on) {
+    const scene::Painting* p = painting();
+    if (!p || p->on_form() == on) return;
+    if (!p->sheets.empty()) {
+        Q_EMIT bench_.said("It is painted already: clear it first, or begin another painting");
+        Q_EMIT tool_changed();
+        return;
+    }
+    const float texel = 1e3f * bench_.size_of_asset() / 1500.f;
+    edit_whole("Where the painting lies", [=](scene::Painting& x) { x.texel = on ? texel : 0.f; });
+    Q_EMIT tool_changed();
 }
 
 bool Painter::write_out(const fs::path& pattern) {

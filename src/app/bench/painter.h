@@ -79,6 +79,7 @@ public:
     void turn_over();
     void level(float low, float high);
     void resample(int size);
+    void lie_on_form(bool on);  ///< only while nothing is painted
     bool write_out(const fs::path& pattern);
     bool read_in(const fs::path& pattern);
     /// Where the texels of two states of the document differ, in the world; empty where that is not known, or more than

@@ -257,6 +257,26 @@ void BrushForm::whole() {
         [=](Scene& s, const std::string& v) {
             if (scene::Painting* x = scene::find(s.paintings, id)) x->name = v;
         });
+    form_.choice(
+        "lies", "Over the UVs, or on the form itself, for parts without usable ones; chosen before the first stroke.",
+        {"over the UVs", "on the form"},
+        [=](const Scene& s) {
+            const scene::Painting* x = scene::find(s.paintings, id);
+            return x ? std::optional(int(x->on_form())) : std::nullopt;
+        },
+        [=, this](Scene&, int v) { later([=, this] { painter_.lie_on_form(v == 1); }); });
+    if (p->on_form())
+        form_.number(
+            "texel", "How wide a texel is on the form; chosen before the first stroke.",
+            {.01f, 10.f, 1.f, false, false, "mm"},
+            [=](const Scene& s) {
+                const scene::Painting* x = scene::find(s.paintings, id);
+                return x ? std::optional(x->texel) : std::nullopt;
+            },
+            [=](Scene& s, float v) {
+                scene::Painting* x = scene::find(s.paintings, id);
+                if (x && x->sheets.empty()) x->texel = std::clamp(v, 1e-3f, 1000.f);
+            });
     QStringList sizes;
     std::vector<int> all;
     for (int size = 256; size <= scene::largest_sheet; size *= 2) {
@@ -322,7 +342,7 @@ std::string shape_of_brush(const Workbench& bench) {
            (p.brush().in_scene ? "m" : "p") +
            (p.stock_brush().tips.empty() && p.brush().tips.empty() ? "round" : "tip") +
            (p.outline().empty() ? "" : "outline") + (const_cast<Painter&>(p).photo() ? "photo" : "") +
-           std::to_string(p.problems().size());
+           (on && on->on_form() ? "form" : "") + std::to_string(p.problems().size());
 }
 
 }  // namespace vemtra::app
