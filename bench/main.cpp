@@ -1,6 +1,6 @@
 // ./run bench convergence [SCENE ...] | against COMMIT [SCENE ...]: noise, see scenes.cpp
-// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|paint|memory|window ...]; tiles needs
-// about 60 GB of disk
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|paint|memory|window ...]; tiles
+// needs about 60 GB of disk
 #include <string>
 
 #include "bench.h"

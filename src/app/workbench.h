@@ -255,8 +255,8 @@ private:
     scene::Autosaver autosaver_;
     render::LiveSession session_;  // its worker must end before anything that it reads
     Measuring measuring_;
-    Jobs jobs_;         // its work reads all of the above
-    Painter* painter_;  ///< a child
+    Jobs jobs_;          // its work reads all of the above
+    Painter* painter_;   ///< a child
     DecalTool* decals_;  ///< likewise
 };
 

@@ -83,7 +83,18 @@ struct KernelPair {
 bool wide_kernels_run();  ///< whether this processor runs the AVX-512 build
 
 /// What others reach for a node by: to make one, or to know what a chain does.
-enum class Use : uint8_t { none, map, relief, directions, placement, even_light, move_range, turn_over, field, painting };
+enum class Use : uint8_t {
+    none,
+    map,
+    relief,
+    directions,
+    placement,
+    even_light,
+    move_range,
+    turn_over,
+    field,
+    painting
+};
 
 /// Where a kernel reads a uniform number: held against the ports by a test.
 struct UniformAt {

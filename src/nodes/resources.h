@@ -12,7 +12,7 @@ namespace vemtra::nodes {
 struct ImageRequest {
     std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
     int components = 3;
-    bool seamless = false;  ///< mixed from shifted copies, so that nothing repeats
+    bool seamless = false;   ///< mixed from shifted copies, so that nothing repeats
     std::string painting{};  ///< id of a painting of the scene, in place of a file
     auto operator<=>(const ImageRequest&) const = default;
 };

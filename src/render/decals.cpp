@@ -77,6 +77,35 @@ Decals::Decals(const scene::BuildUp& b, const geometry::Geometry& geometry,
     if (frames_.empty()) return;
     nodes_.push_back({});
     build(0, 0, int(frames_.size()));
+    note_cells();
+}
+
+void Decals::note_cells() {
+    const Box3f& all = nodes_[0].box;
+    origin_ = all.min;
+    for (int c = 0; c < 3; ++c) to_cell_[c] = float(cells) / std::max(1e-20f, all.max[c] - all.min[c]);
+    taken_.assign(size_t(cells) * cells, 0);
+    for (const Frame& f : frames_) {
+        int low[3];
+        int high[3];
+        for (int c = 0; c < 3; ++c) {
+            low[c] = std::clamp(int((f.box.min[c] - origin_[c]) * to_cell_[c]) - 1, 0, cells - 1);
+            high[c] = std::clamp(int((f.box.max[c] - origin_[c]) * to_cell_[c]) + 1, 0, cells - 1);
+        }
+        const uint32_t row = uint32_t(((uint64_t(1) << (high[0] + 1)) - 1) & ~((uint64_t(1) << low[0]) - 1));
+        for (int z = low[2]; z <= high[2]; ++z)
+            for (int y = low[1]; y <= high[1]; ++y) taken_[size_t(z) * cells + size_t(y)] |= row;
+    }
+}
+
+bool Decals::maybe(const V3f& p) const {
+    int at[3];
+    for (int c = 0; c < 3; ++c) {
+        const float x = (p[c] - origin_[c]) * to_cell_[c];
+        if (!(x >= 0.f && x <= float(cells))) return false;
+        at[c] = std::min(cells - 1, int(x));
+    }
+    return (taken_[size_t(at[2]) * cells + size_t(at[1])] >> at[0] & 1) != 0;
 }
 
 void Decals::build(int node, int first, int count) {
@@ -184,6 +213,7 @@ void Decals::at(const nodes::PointBatch& batch, int i, std::vector<DecalHit>& hi
     if (nodes_.empty()) return;
     const V3f p(batch.rows[nodes::row_position][i], batch.rows[nodes::row_position + 1][i],
                 batch.rows[nodes::row_position + 2][i]);
+    if (!maybe(p)) return;
     int stack[64];
     int top = 0;
     stack[top++] = 0;

@@ -56,9 +56,15 @@ private:
         int first, count;  ///< count 0: children at first and first + 1
     };
     void build(int node, int first, int count);
+    void note_cells();
+    bool maybe(const V3f& p) const;
     bool hit(const Frame& f, const nodes::PointBatch& b, int i, DecalHit& out) const;
     std::vector<Frame> frames_;
     std::vector<Node> nodes_;
+    /// Cells of the frames' common box in which some frame lies: most points are answered by one of these bits.
+    static constexpr int cells = 32;
+    std::vector<uint32_t> taken_;  ///< a row of cells per number, by y + cells * z
+    V3f origin_{0.f}, to_cell_{0.f};
 };
 
 /// A batch of points that read a decal's frame: the rows of UVs are those of the hits, everything else is `of`'s.

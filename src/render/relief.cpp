@@ -165,7 +165,9 @@ private:
         program::Resources own;
         std::vector<Error> told;
         program::compile(b, {{"", nodes::Type::number, input}}, own, told, &scene_.networks);
-        if (own.images.size() != 1 || !own.images[0].painting.empty() || !own.fields.empty() || !own.uv_sets.empty() || own.tangents) return std::nullopt;
+        if (own.images.size() != 1 || !own.images[0].painting.empty() || !own.fields.empty() || !own.uv_sets.empty() ||
+            own.tangents)
+            return std::nullopt;
         BuildUpRelief::Map out{own.images[0], {}, r.numbers};
         const nodes::ImageRequest& image = out.image;
         if (image.seamless || image.components != 1 || image.wrap_u != image.wrap_v ||

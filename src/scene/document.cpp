@@ -47,8 +47,7 @@ void Document::undo() {
 
 void Document::redo() {
     if (future_.empty()) return;
-    past_.push_back(
-        {future_.back().label, now_, bytes_of(*now_) + texel_bytes_apart(*now_, *future_.back().snapshot)});
+    past_.push_back({future_.back().label, now_, bytes_of(*now_) + texel_bytes_apart(*now_, *future_.back().snapshot)});
     held_ += past_.back().bytes;
     now_ = future_.back().snapshot;
     future_.pop_back();

@@ -20,7 +20,7 @@ public:
     /// Another present in place of this one, without a step: what saving writes into it.
     void amend(Scene scene) { now_ = std::make_shared<const Scene>(std::move(scene)); }
     const Snapshot& saved() const { return saved_; }  ///< the present as it was saved or opened
-    void end_merge() { merge_key_.clear(); }  ///< the hand has let go
+    void end_merge() { merge_key_.clear(); }          ///< the hand has let go
 
     /// The steps before the present one hold at most about this many bytes: the oldest are forgotten first, the last
     /// one never.

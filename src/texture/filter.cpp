@@ -328,7 +328,7 @@ void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const 
         case TexelFormat::half:
             if (image.lanes() == 2)
                 Reader<TexelFormat::half, 2, false>{reading, image, nullptr, points.wrap_u, points.wrap_v}.run(points,
-                                                                                                              out);
+                                                                                                               out);
             else
                 dispatch<TexelFormat::half>(reading, image, nullptr, points, out);
             break;

@@ -114,10 +114,32 @@ fs::path sheet_file(const fs::path& pattern, int tile) {
     return name;
 }
 
-/// A name that no file of the folder has yet: "worn_2.<UDIM>.exr".
-fs::path fresh_pattern(const fs::path& folder, const std::string& id) {
+std::string stem_for(const std::string& id) {
     std::string stem;
     for (const char c : id) stem += std::isalnum(static_cast<unsigned char>(c)) || c == '-' ? c : '-';
+    return stem;
+}
+
+/// Sheets of the painting in the folder that are not those which `pattern` stands for: older ones, and what a killed
+/// saving left behind.
+void other_generations(const fs::path& folder, const std::string& id, const fs::path& pattern,
+                       std::vector<fs::path>& out) {
+    const std::string stem = stem_for(id) + "_";
+    const std::string own = pattern.filename().string().substr(0, pattern.filename().string().find('<'));
+    for (const fs::directory_entry& e : entries_of(folder)) {
+        const std::string name = e.path().filename().string();
+        if (!name.starts_with(stem) || name.starts_with(own) || !name.ends_with(".exr")) continue;
+        const std::string rest = name.substr(stem.size(), name.size() - stem.size() - 4);  // "3.1001"
+        const size_t point = rest.find('.');
+        const bool ours = point != std::string::npos && point > 0 && rest.size() == point + 5 &&
+                          rest.find_first_not_of("0123456789.") == std::string::npos;
+        if (ours && std::find(out.begin(), out.end(), e.path()) == out.end()) out.push_back(e.path());
+    }
+}
+
+/// A name that no file of the folder has yet: "worn_2.<UDIM>.exr".
+fs::path fresh_pattern(const fs::path& folder, const std::string& id) {
+    const std::string stem = stem_for(id);
     const std::vector<fs::directory_entry> there = entries_of(folder);
     for (int generation = 1;; ++generation) {
         const std::string begin = stem + "_" + std::to_string(generation) + ".";
@@ -259,6 +281,7 @@ Result<std::vector<fs::path>> save_paintings(scene::Scene& s, const fs::path& pr
             for (const scene::Sheet& sheet : old->sheets)
                 gone.push_back(sheet_file(project.parent_path() / old->file, sheet.tile));
         p.file = path_from(project.parent_path(), pattern);
+        other_generations(folder, p.id, pattern, gone);
     }
     if (saved)  // what was taken out
         for (const scene::Painting& old : saved->paintings)

@@ -1,7 +1,10 @@
 // Not a test: writes docs/screenshots from the real window with the demo. Run by `./run shots`.
 #include "app/window.h"
 
+#include "app/bench/decal_tool.h"
+
 #include <QListWidget>
+#include <QPainter>
 #include <QSplitter>
 #include <QToolButton>
 
@@ -63,40 +66,75 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         for (int i = 0; i < 3; ++i) bench.undo();
         bench.select_node("wear");
     }
-    if (wants("stack")) {
-        std::string id;
-        bench.edit_build_up("Stack", [&](scene::BuildUp& b) {
-            id = scene::add_node(b, bench.selection().layer, "mapstack", "float", "Dirt");
-            scene::Node& n = *scene::node(b, id);
-            n.inputs["entries"].value = std::string("1 2 4( 3 5a )");
-            n.inputs["map1"].from = "wear";
-            n.inputs["title1"].value = std::string("Wear");
-            n.inputs["map2"].from = "wear";
-            n.inputs["mode2"].value = 2.f;
-            n.inputs["opacity2"].value = .6f;
-            n.inputs["title2"].value = std::string("Streaks");
-            n.inputs["title4"].value = std::string("Scuffs, as a whole");
+    if (wants("decals")) {  // a printed label on the body, worn with the paint that it stands on
+        const Scratch scratch;
+        QImage label(768, 384, QImage::Format_RGBA8888);
+        label.fill(Qt::transparent);
+        {
+            QPainter p(&label);
+            p.setRenderHint(QPainter::Antialiasing);
+            p.setPen(Qt::NoPen);
+            p.setBrush(QColor(222, 208, 170));
+            p.drawRoundedRect(6, 6, 756, 372, 40, 40);
+            p.setPen(QColor(24, 24, 26));
+            QFont f = app::strong_font();
+            f.setPixelSize(110);
+            p.setFont(f);
+            p.drawText(QRect(0, 30, 768, 150), Qt::AlignCenter, "SKERRIN");
+            f.setPixelSize(62);
+            p.setFont(f);
+            p.drawText(QRect(0, 180, 768, 90), Qt::AlignCenter, "HARBOUR LIGHTS");
+            p.drawText(QRect(0, 270, 768, 90), Qt::AlignCenter, "No. 7");
+        }
+        const fs::path file = scratch.path / "label.png";
+        label.save(QString::fromStdString(file.string()));
+        auto* v = w.view();
+        bench.decals().begin(file);
+        const QPoint m(v->width() / 2 + 30, v->height() / 2 + 122);
+        QTest::mousePress(v, Qt::LeftButton, {}, m);
+        QTest::mouseMove(v, m + QPoint(30, 10));
+        QTest::mouseMove(v, m + QPoint(40, 20));
+        QTest::mouseRelease(v, Qt::LeftButton, {}, m + QPoint(40, 20));
+        bench.decals().lie(scene::Lies::wrapped);
+        bench.decals().change_decal("Weathers", [](scene::Decal& d) { d.weathers = true; });
+        bench.edit("Nearer", [&](scene::Scene& s) {
+            auto* c = const_cast<scene::Camera*>(scene::active_camera(s));
+            c->target = bench.decals().shown()->position;
+            c->position = c->target + (c->position - c->target) * .38f;
         });
-        bench.select_node(id);
-        picture(w, 8);
-        if (auto* head = w.detail()->findChild<QToolButton*>("entry-2")) head->click();
-        shot("stack");
-        bench.edit_build_up("Curves", [&](scene::BuildUp& b) {
-            id = scene::add_node(b, bench.selection().layer, "curves", "float", "Curves");
-            scene::Node& n = *scene::node(b, id);
-            n.inputs["in"].from = "wear";
-            n.inputs["all_knots"].value = 4.f;
-            n.inputs["all2"].value = V2f(.3f, .12f);
-            n.inputs["all3"].value = V2f(.6f, .85f);
-        });
-        bench.select_node(id);
-        picture(w, 8);
+        picture(w, uint32_t(samples));
         QTest::qWait(600);
-        shot("curves");
-        bench.undo();
-        bench.undo();
+        shot("decals");
+        while (bench.document().can_undo()) bench.undo();
         bench.select_layer("marine-enamel");
+        picture(w, 4);
+    }
+    if (wants("paint")) {  // enamel worn off along the front of the base plate
+        QApplication::setActiveWindow(&w);
+        QTest::keyClick(&w, Qt::Key_Q);
+        picture(w, uint32_t(samples));
+        w.drawer()->show_page(app::Page::brushes);
+        bench.painter().set_ink(V3f(0.f));
+        bench.painter().change_brush([](paint::StockBrush& b) {
+            b = paint::shipped_brushes()[3];
+            b.brush.size = 26.f;
+        });
+        auto* v = w.view();
+        const QPoint from(v->width() / 2 - 112, v->height() / 2 + 178);
+        QTest::mousePress(v, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 20; ++i) {
+            QTest::mouseMove(v, from + QPoint(i * 7, i * 8 / 5));
+            QTest::qWait(16);
+        }
+        QTest::mouseRelease(v, Qt::LeftButton, {}, from + QPoint(140, 32));
+        bench.painter().finish();
+        QTest::qWait(7000);  // the hand has rested: all of the picture knows of it
+        shot("paint");
+        bench.painter().put_down();
+        while (bench.document().can_undo()) bench.undo();
         w.drawer()->show_page(app::Page::parts);
+        bench.select_layer("marine-enamel");
+        picture(w, 4);
     }
     if (wants("maps")) {
         bench.select_part("handle");

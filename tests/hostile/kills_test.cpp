@@ -87,3 +87,6 @@ TEST_CASE("killed while preparing maps", "[kills]") {
 TEST_CASE("killed while keeping fields", "[kills]") {
     killed_while("fields");
 }
+TEST_CASE("killed while painting and saving", "[kills]") {
+    killed_while("paint");
+}

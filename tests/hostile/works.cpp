@@ -7,7 +7,9 @@
 #include "exchange/map_pack.h"
 #include "geometry/field.h"
 #include "scene/autosave.h"
+#include "scene/paint_journal.h"
 #include "support.h"
+#include "texture/paint_files.h"
 #include "texture/texture.h"
 
 namespace vemtra::hostile {
@@ -215,13 +217,89 @@ std::string wrong_fields(const fs::path& folder) {
     return wrong;
 }
 
+/// Two sheets that are painted all over with the number of the state.
+Scene painted(Scene before, int number) {
+    before.name = std::to_string(number);
+    before.kept_values.resize(size_t(number % 7) * 20);
+    if (before.paintings.empty()) before.paintings.push_back({.id = "p", .name = "P", .size = 128});
+    scene::Painting& p = before.paintings[0];
+    for (const int tile : {1001, 1002}) {
+        if (!p.sheet(tile)) p.sheets.push_back({tile, 128, "", scene::Texels::blank(128, 2), {}});
+        for (scene::Sheet& sheet : p.sheets) {
+            if (sheet.tile != tile) continue;
+            scene::TexelsEdit edit(sheet.texels);
+            for (int i = 0; i < 4; ++i)
+                std::fill_n(edit.tile(i % 2, i / 2), sheet.texels->halves(),
+                            scene::float_to_half(float(number % 1000)));
+            sheet.texels = edit.done();
+        }
+    }
+    return before;
+}
+void paint(const fs::path& folder, bool once) {
+    const fs::path project = folder / "p.vemtra";
+    const fs::path autosave = scene::autosave_path(project);
+    const Paths paths(folder);
+    Scene saved;
+    if (auto loaded = scene::load(project)) {
+        saved = std::move(loaded->scene);
+        std::vector<Error> problems;
+        texture::load_paintings(saved, paths, problems);
+    }
+    Scene now = saved;
+    scene::PaintJournal journal;
+    journal.begin(saved);
+    for (int i = 0; i == 0 || !once; ++i) {
+        now = painted(now, i);
+        (void)scene::save_in_progress(now, autosave, journal);
+        if (i % 3 == 0) {
+            const auto gone = texture::save_paintings(now, project, paths, &saved);
+            if (!gone || !scene::save(now, project)) continue;
+            saved = now;
+            fs::remove(autosave);
+            journal.discard();
+            journal.begin(saved);
+            for (const fs::path& f : *gone) fs::remove(f);
+        }
+        if (!i) begun(folder);
+    }
+}
+std::string wrong_painted(const fs::path& file, const fs::path& folder) {
+    auto loaded = scene::load(file);
+    if (!loaded) return loaded.error().line();
+    Scene& s = loaded->scene;
+    const int state = scene::take_paint_state(s);
+    texture::load_paintings(s, Paths(folder), loaded->problems);
+    if (!loaded->problems.empty()) return loaded->problems.front().line();
+    if (!scene::PaintJournal::replay(scene::journal_path(file), state, s)) return "the journal does not have the state";
+    const float number = float(std::stoi(s.name) % 1000);
+    for (const int tile : {1001, 1002}) {
+        const scene::Sheet* sheet = s.paintings.empty() ? nullptr : s.paintings[0].sheet(tile);
+        if (!sheet || !sheet->texels) return "a sheet is missing";
+        for (int i = 0; i < 4; ++i) {
+            const scene::TexelTile& t = sheet->texels->tile(0, i % 2, i / 2);
+            const float value = t ? scene::half_to_float(t[0]) : 0.f;
+            if (value != number)
+                return "sheet " + std::to_string(tile) + " has " + std::to_string(value) + " for " + s.name;
+        }
+    }
+    return "";
+}
+std::string wrong_paint(const fs::path& folder) {
+    if (std::string w = wrong_painted(folder / "p.vemtra", folder); !w.empty()) return "project: " + w;
+    const fs::path autosave = scene::autosave_path(folder / "p.vemtra");
+    if (!fs::exists(autosave)) return "";
+    const std::string w = wrong_painted(autosave, folder);
+    return w.empty() ? "" : "autosave: " + w;
+}
+
 }  // namespace
 
 const std::vector<Work>& works() {
     static const std::vector<Work> all = {
         {"save", save, wrong_save},       {"autosave", autosave, wrong_autosave}, {"picture", picture, wrong_picture},
         {"pack", pack, wrong_pack},       {"collect", collect, wrong_collect},    {"prepare", prepare, wrong_prepare},
-        {"fields", fields, wrong_fields},
+        {"fields", fields, wrong_fields}, {"paint", paint, wrong_paint},
     };
     return all;
 }

@@ -138,9 +138,7 @@ void DetailPanel::add_filter() {
 void DetailPanel::build_layer(const scene::Layer& layer) {
     const LayerPlace at{bench_.selection().build_up, layer.id};
     const bool base = bench_.build_up()->layers.front().id == layer.id;
-    form_->heading(base                        ? "Base layer"
-                   : layer.decal.pins.empty() ? scene::traits(layer.kind).title
-                                              : "Decal");
+    form_->heading(base ? "Base layer" : layer.decal.pins.empty() ? scene::traits(layer.kind).title : "Decal");
     add_filter();
     form_->text(
         "name", "What the layer is called on the board.",
