@@ -360,6 +360,9 @@ void DetailPanel::build_node(const scene::Node& node) {
                           });
                       });
     }
+    if (nodes::has_use(node, nodes::Use::painting))
+        form_->button("Take the brush", "Strokes in the picture go to this painting (Q).",
+                      [this, id] { bench_.painter().arm(id); });
     if (nodes::is_stack(node)) build_stack(*form_, bench_, node);
     if (d->port(nodes::Role::knot)) build_curves(*form_, bench_, node, *d);
     if (nodes::has_pin(*d))

@@ -104,6 +104,7 @@ private:
     std::function<void(Scene&, scene::Value)> write() const;
     void add_uv_set();
     void add_file();
+    void add_painting();
     void add_choice();
     void add_ends();
     void add_connection();
@@ -145,6 +146,7 @@ std::function<void(Scene&, scene::Value)> PortRows::write() const {
 void PortRows::add() {
     if (port_.role == nodes::Role::uv_set) return add_uv_set();
     if (port_.role == nodes::Role::file) return add_file();
+    if (port_.role == nodes::Role::painting) return add_painting();
     if (!port_.choices.empty()) return add_choice();
     add_ends();
 }
@@ -167,6 +169,23 @@ void PortRows::add_uv_set() {
             return std::optional(int(std::find(sets.begin(), sets.end(), *text(s)) - sets.begin()));
         },
         [sets, write = write()](Scene& s, int i) { write(s, sets[size_t(i)]); });
+}
+
+// The paintings of the project.
+void PortRows::add_painting() {
+    std::vector<std::string> ids{""};
+    QStringList items{"none yet"};
+    for (const scene::Painting& p : bench_.scene().paintings) {
+        ids.push_back(p.id);
+        items << QString::fromStdString(p.name);
+    }
+    form_.choice(
+        label_, help_, items,
+        [ids, text = text()](const Scene& s) {
+            const auto it = std::find(ids.begin(), ids.end(), *text(s));
+            return std::optional(it == ids.end() ? 0 : int(it - ids.begin()));
+        },
+        [ids, write = write()](Scene& s, int i) { write(s, ids[size_t(i)]); });
 }
 
 void PortRows::add_file() {
