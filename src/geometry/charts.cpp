@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <cmath>
 #include <mutex>
-#include <unordered_map>
+
+#include "geometry/places.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -18,36 +19,6 @@ struct Chart {
     V2f low, high;  // metres
 };
 
-/// The face on the other side of each side, by places.
-std::vector<std::array<int, 3>> beside(const Mesh& m) {
-    struct HashPlace {
-        size_t operator()(const V3f& p) const {
-            auto part = [](float x) { return size_t(__builtin_bit_cast(uint32_t, x == 0.f ? 0.f : x)); };
-            return part(p.x) * 0x9e3779b97f4a7c15ull ^ part(p.y) * 0xbf58476d1ce4e5b9ull ^
-                   part(p.z) * 0x94d049bb133111ebull;
-        }
-    };
-    std::unordered_map<V3f, uint32_t, HashPlace> first;
-    first.reserve(m.positions.size());
-    std::vector<uint32_t> place;
-    for (uint32_t i = 0; i < m.positions.size(); ++i)
-        place.push_back(first.try_emplace(m.positions[i], i).first->second);
-    std::vector<std::array<int, 3>> out(m.triangles(), {-1, -1, -1});
-    std::unordered_map<uint64_t, uint64_t> open;
-    open.reserve(m.triangles() * 2);
-    for (size_t f = 0; f < m.triangles(); ++f)
-        for (size_t k = 0; k < 3; ++k) {
-            const uint64_t a = place[m.indices[3 * f + k]];
-            const uint64_t b = place[m.indices[3 * f + (k + 1) % 3]];
-            const auto [it, fresh] = open.try_emplace(std::min(a, b) << 32 | std::max(a, b), 3 * f + k);
-            if (fresh) continue;
-            out[f][k] = int(it->second / 3);
-            out[it->second / 3][it->second % 3] = int(f);
-            open.erase(it);
-        }
-    return out;
-}
-
 std::vector<Chart> cut(const Mesh& m) {
     const size_t count = m.triangles();
     std::vector<V3f> normal(count);
@@ -56,7 +27,7 @@ std::vector<Chart> cut(const Mesh& m) {
         const V3f n = (m.positions[c[1]] - m.positions[c[0]]).cross(m.positions[c[2]] - m.positions[c[0]]);
         normal[f] = n.length() > 1e-20f ? n.normalized() : V3f(0.f);
     }
-    const auto next = beside(m);
+    const auto next = faces_beside(m, first_at_place(m));
     std::vector<Chart> charts;
     std::vector<char> taken(count, 0);
     std::vector<uint32_t> open;

@@ -7,6 +7,8 @@
 #include <queue>
 #include <unordered_map>
 
+#include "geometry/places.h"
+
 namespace vemtra::geometry {
 namespace {
 
@@ -17,22 +19,16 @@ struct Around {
     std::vector<uint32_t> first, faces;  // faces of each place
 };
 
-struct HashPlace {
-    size_t operator()(const V3f& p) const {
-        auto part = [](float x) { return size_t(__builtin_bit_cast(uint32_t, x == 0.f ? 0.f : x)); };
-        return part(p.x) * 0x9e3779b97f4a7c15ull ^ part(p.y) * 0xbf58476d1ce4e5b9ull ^
-               part(p.z) * 0x94d049bb133111ebull;
-    }
-};
-
 std::shared_ptr<const Around> around_of(const Mesh& m) {
     auto a = std::make_shared<Around>();
-    std::unordered_map<V3f, uint32_t, HashPlace> known;
-    known.reserve(m.positions.size());
-    for (const V3f& p : m.positions) {
-        const auto [it, fresh] = known.try_emplace(p, uint32_t(a->position.size()));
-        if (fresh) a->position.push_back(p);
-        a->place_of.push_back(it->second);
+    const std::vector<uint32_t> first = first_at_place(m);
+    std::vector<uint32_t> number(first.size(), 0);
+    for (size_t i = 0; i < first.size(); ++i) {
+        if (first[i] == i) {  // the first of a place comes before all others of it
+            number[i] = uint32_t(a->position.size());
+            a->position.push_back(m.positions[i]);
+        }
+        a->place_of.push_back(number[first[i]]);
     }
     a->normal.assign(a->position.size(), V3f(0.f));
     a->first.assign(a->position.size() + 1, 0);

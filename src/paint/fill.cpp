@@ -5,47 +5,9 @@
 #include <unordered_map>
 
 #include "base/parallel.h"
+#include "geometry/places.h"
 
 namespace vemtra::paint {
-namespace {
-
-/// The faces on the other side of each side of a face, by the corners that `id` says are the same.
-template <class Id> std::vector<std::array<int, 3>> neighbours(const geometry::Mesh& mesh, Id&& id) {
-    const size_t count = mesh.triangles();
-    std::vector<std::array<int, 3>> out(count, {-1, -1, -1});
-    std::unordered_map<uint64_t, uint64_t> open;  // side -> face and which of its sides
-    open.reserve(count * 2);
-    for (size_t f = 0; f < count; ++f)
-        for (size_t k = 0; k < 3; ++k) {
-            const uint64_t a = id(mesh.indices[3 * f + k]);
-            const uint64_t b = id(mesh.indices[3 * f + (k + 1) % 3]);
-            const auto [it, fresh] = open.try_emplace(std::min(a, b) << 32 | std::max(a, b), f * 3 + k);
-            if (fresh) continue;
-            const uint64_t other = it->second;
-            out[f][k] = int(other / 3);
-            out[other / 3][other % 3] = int(f);
-            open.erase(it);
-        }
-    return out;
-}
-
-/// The same number for all vertices at one place.
-std::vector<uint32_t> by_place(const geometry::Mesh& mesh) {
-    struct HashPlace {
-        size_t operator()(const V3f& p) const {
-            auto part = [](float x) { return size_t(__builtin_bit_cast(uint32_t, x == 0.f ? 0.f : x)); };
-            return part(p.x) * 0x9e3779b97f4a7c15ull ^ part(p.y) * 0xbf58476d1ce4e5b9ull ^
-                   part(p.z) * 0x94d049bb133111ebull;
-        }
-    };
-    std::unordered_map<V3f, uint32_t, HashPlace> first;
-    std::vector<uint32_t> out;
-    for (uint32_t i = 0; i < mesh.positions.size(); ++i)
-        out.push_back(first.try_emplace(mesh.positions[i], i).first->second);
-    return out;
-}
-
-}  // namespace
 
 FaceSet faces_at(const render::Prepared& p, const geometry::Place& at, FillWhat what, float degrees) {
     FaceSet set;
@@ -54,7 +16,7 @@ FaceSet faces_at(const render::Prepared& p, const geometry::Place& at, FillWhat 
     const geometry::Mesh& mesh = p.geometry->shape(at.instance).faces_as_triangles();
     if (at.face >= mesh.triangles()) return set;
     const bool island = what == FillWhat::island;
-    const std::vector<uint32_t> places = by_place(mesh);
+    const std::vector<uint32_t> places = geometry::first_at_place(mesh);
     // Of an island two corners are the same where their place and their UVs are.
     std::unordered_map<uint64_t, uint32_t> corner;
     std::vector<uint32_t> ids(mesh.positions.size());
@@ -67,7 +29,7 @@ FaceSet faces_at(const render::Prepared& p, const geometry::Place& at, FillWhat 
             uint64_t(__builtin_bit_cast(uint32_t, mesh.uvs[i].x)) << 32 | __builtin_bit_cast(uint32_t, mesh.uvs[i].y);
         ids[i] = corner.try_emplace(uv * 0x9e3779b97f4a7c15ull ^ places[i], i).first->second;
     }
-    const auto beside = neighbours(mesh, [&](uint32_t i) { return uint64_t(ids[i]); });
+    const auto beside = geometry::faces_beside(mesh, ids);
     auto normal = [&](uint32_t f) {
         const uint32_t* c = &mesh.indices[3 * size_t(f)];
         return (mesh.positions[c[1]] - mesh.positions[c[0]])

@@ -1,5 +1,6 @@
 // A small form that is painted on: parts, a painting that the base's roughness reads, and what it says at a place.
 #pragma once
+#include "paint/fill.h"
 #include "paint/stroke.h"
 #include "render/materials.h"
 #include "render/pinhole.h"

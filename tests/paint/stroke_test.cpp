@@ -368,3 +368,30 @@ TEST_CASE("the same hand gives the same dabs, spaced as asked, behind a string")
     }
     CHECK(other);
 }
+
+TEST_CASE("faces are filled by island, and as far as they go on evenly") {
+    Painted p(two_islands_obj());
+    paint::Brush brush;
+    auto fill = [&](const V3f& at, paint::FillWhat what, const V3f& along = {0, 0, -1}) {
+        const paint::FaceSet faces = paint::faces_at(*p.prepared, p.look(at, along), what, 30.f);
+        p.painting() = paint::filled(*p.canvas(), p.painting(), faces, brush, V3f(1.f));
+        p.prepare();
+    };
+    fill({-.5f, .2f, 1.f}, paint::FillWhat::island);
+    CHECK(p.seen({-.9f, -.9f, 1.f}, {0, 0, -1}) == 1.f);
+    CHECK(p.seen({-.01f, .9f, 1.f}, {0, 0, -1}) == 1.f);
+    CHECK(p.seen({.01f, .9f, 1.f}, {0, 0, -1}) < .6f);  // the other island: at most what lies within a texel
+    CHECK(p.seen({.5f, 0.f, 1.f}, {0, 0, -1}) == 0.f);
+    fill({-.5f, .2f, 1.f}, paint::FillWhat::faces);  // over the seam: the form goes on there
+    CHECK(p.seen({.5f, 0.f, 1.f}, {0, 0, -1}) == 1.f);
+
+    Painted corner(
+        "o corner\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 1 0 -1\nv 1 1 -1\nvt .1 .1\nvt .4 .1\nvt .4 .4\n"
+        "vt .1 .4\nvt .7 .1\nvt .7 .4\nf 1/1 2/2 3/3 4/4\nf 2/2 5/5 6/6 3/3\n");
+    const paint::FaceSet even =
+        paint::faces_at(*corner.prepared, corner.look({.5f, .5f, 1.f}, {0, 0, -1}), paint::FillWhat::faces, 30.f);
+    CHECK(std::count(even.faces.begin(), even.faces.end(), 1) == 2);  // up to the edge
+    const paint::FaceSet all =
+        paint::faces_at(*corner.prepared, corner.look({.5f, .5f, 1.f}, {0, 0, -1}), paint::FillWhat::faces, 100.f);
+    CHECK(std::count(all.faces.begin(), all.faces.end(), 1) == 4);
+}
