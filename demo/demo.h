@@ -16,4 +16,7 @@ Status write_studio(const std::string& file);  ///< dark room with soft boxes
 /// read or written.
 bool write_maps(const fs::path& project);
 
+/// What is painted by hand, beside the project, which has the paintings already. Likewise.
+bool write_paint(const fs::path& project);
+
 }  // namespace vemtra::demo

@@ -1,5 +1,5 @@
 // Writes the demo's asset and environments into a folder (default: demo/); `make_demo FOLDER maps` writes its texture
-// set alone. They are committed; run this after changing the generator.
+// set alone, `make_demo FOLDER paint` what is painted on it by hand. They are committed; run this after changing the generator.
 #include <cstdio>
 
 #include "demo.h"
@@ -9,6 +9,7 @@ int main(int argc, char** argv) {
     using namespace vemtra;
     const std::string folder = argc > 1 ? argv[1] : "demo";
     if (argc > 2 && std::string(argv[2]) == "maps") return demo::write_maps(folder + "/lantern.vemtra") ? 0 : 1;
+    if (argc > 2 && std::string(argv[2]) == "paint") return demo::write_paint(folder + "/lantern.vemtra") ? 0 : 1;
     const auto triangles = demo::write_glb(demo::lantern(), 2, folder + "/lantern.glb");
     if (!triangles) return std::fprintf(stderr, "error: %s\n", triangles.error().line().c_str()), 1;
     std::printf("lantern.glb: %zu triangles\n", *triangles);

@@ -65,7 +65,12 @@ void MainWindow::make_project_menu() {
             this, "Open a project", QString::fromStdString(bench_->folder().string()), "Vemtra projects (*.vemtra)");
         if (!f.isEmpty()) open_project(f.toStdString());
     });
-    add_command(project, "&Save", "Save the project", QKeySequence("Ctrl+S"), [this] { save(false); });
+    add_command(project, "&Save", "Save the project", QKeySequence("Ctrl+S"), [this] {
+        if (bench_->file())
+            bench_->save_aside();
+        else
+            save(false);
+    });
     add_command(project, "Save &elsewhere...", "Save under another name", QKeySequence("Ctrl+Shift+S"),
                 [this] { save(true); });
     project->addSeparator();
@@ -173,6 +178,13 @@ void MainWindow::make_layers_menu() {
                     const QString f = QFileDialog::getOpenFileName(this, "A picture to stick on",
                                                                    QString::fromStdString(bench_->folder().string()));
                     if (!f.isEmpty()) bench_->decals().begin(f.toStdString());
+                });
+    add_command(layers, "Decal of &words...", "Letters stuck on with a drag; face, arc and stencil are chosen after",
+                QKeySequence("Ctrl+J"), [this] {
+                    bool good = false;
+                    const QString words = QInputDialog::getText(this, "Words to stick on", "Words; \\n begins a line",
+                                                                QLineEdit::Normal, "", &good);
+                    if (good && !words.trimmed().isEmpty()) bench_->decals().begin_lettering(words.toStdString());
                 });
     add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
                 QKeySequence("M"), [this] {

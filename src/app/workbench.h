@@ -72,6 +72,8 @@ public:
     void start_new();
     bool open(const fs::path& file);
     bool save(const fs::path& file);
+    /// Saves where the project is; much paint is written in the background, and `then` told when it is done.
+    void save_aside(std::function<void(bool)> then = [](bool) {});
     const std::optional<fs::path>& file() const { return file_; }
     fs::path folder() const;
     void autosave_now();

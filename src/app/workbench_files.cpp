@@ -108,6 +108,68 @@ bool Workbench::save(const fs::path& file) {
     return true;
 }
 
+namespace {
+/// Tiles of paint that the disk does not have.
+size_t unsaved_tiles(const scene::Scene& now, const scene::Scene* saved) {
+    size_t tiles = 0;
+    for (const scene::Painting& p : now.paintings) {
+        const scene::Painting* old = saved ? scene::find(saved->paintings, p.id) : nullptr;
+        for (const scene::Sheet& s : p.sheets) {
+            const scene::Sheet* there = old ? old->sheet(s.tile) : nullptr;
+            if (s.texels && !(there && *there == s)) tiles += s.texels->tiles();
+        }
+    }
+    return tiles;
+}
+}  // namespace
+
+/// Large paintings are written while the hand goes on; the project file follows when they are there. It names the state
+/// that was there when saving began.
+void Workbench::save_aside(std::function<void(bool)> then) {
+    painter_->finish();
+    constexpr size_t at_once = 400;  // tiles: some hundredths of a second
+    if (!file_) return then(false);
+    if (unsaved_tiles(scene(), document_.saved().get()) < at_once) return then(save(*file_));
+    if (jobs_.busy()) {
+        Q_EMIT said("Not saved: " + jobs_.text() + " goes on; stop it, or save again when it is done");
+        return then(false);
+    }
+    const fs::path target = absolute_path(*file_);
+    jobs_.start("Saving what is painted",
+                [this, target, now = snapshot(), saved = document_.saved(), paths = paths(),
+                 then](Progress& progress) -> Jobs::Finish {
+                    auto moved = std::make_shared<scene::Scene>(*now);
+                    auto gone = std::make_shared<Result<std::vector<fs::path>>>(
+                        texture::save_paintings(*moved, target, paths, saved.get(), &progress));
+                    return [this, moved, gone, now, target, then] {
+                        if (!*gone) return Q_EMIT failed(gone->error()), then(false);
+                        if (!file_ || absolute_path(*file_) != target) return then(false);  // another project is open
+                        if (Status s = scene::save(*moved, target); !s) return Q_EMIT failed(s.error()), then(false);
+                        const bool went_on = snapshot() != now;
+                        const auto as_saved = std::make_shared<const scene::Scene>(std::move(*moved));
+                        scene::Scene next = went_on ? scene() : *as_saved;
+                        for (scene::Painting& p : next.paintings)
+                            if (const scene::Painting* s = scene::find(as_saved->paintings, p.id)) p.file = s->file;
+                        document_.amend(std::move(next));
+                        if (went_on)
+                            document_.mark_saved(as_saved);
+                        else
+                            document_.mark_saved();
+                        if (!went_on) discard_autosave();
+                        autosaver_.begin(*as_saved);
+                        if (went_on) autosave_now();  // before what an older one names is gone
+                        std::error_code ec;
+                        for (const fs::path& old : **gone) fs::remove(old, ec);
+                        if (!blocked_)
+                            if (Status s = OwnProjects().add(target); !s) Q_EMIT failed(s.error());
+                        refresh();
+                        Q_EMIT changed();
+                        Q_EMIT said("Saved " + QString::fromStdString(target.filename().string()));
+                        then(true);
+                    };
+                });
+}
+
 void Workbench::autosave_now() {
     if (!document_.unsaved()) return;
     autosaver_.keep(document_.now(), scene::autosave_path(file_));
@@ -180,29 +242,34 @@ void Workbench::replace_asset(const std::string& id, const fs::path& file) {
     const scene::Asset* now = scene::find(scene().assets, id);
     if (!now) return;
     const fs::path path = absolute_path(file);
-    jobs_.start(
-        "Reading " + QString::fromStdString(path.filename().string()),
-        [this, path, asset = *now](Progress& progress) mutable -> Jobs::Finish {
-            asset.file = path.string();
-            const auto state = workshop_->asset(asset, Paths(), &progress);
-            const bool was_stopped = stopped(&progress);
-            return [this, path, state, was_stopped, id = asset.id] {
-                if (was_stopped) {
-                    Q_EMIT said("Import stopped");
-                    return;
-                }
-                if (!state->imported) {
-                    Q_EMIT failed(state->problem);
-                    return;
-                }
-                render::Replaced done;
-                const std::string name = file_ ? path_from(folder(), path) : path.string();
-                edit("Replace the file of " + id,
-                     [&](scene::Scene& s) { done = render::replace_asset(s, id, name, *state->imported); });
-                Q_EMIT said(
-                    QString("%1 parts stay, %2 are new, %3 are gone").arg(done.kept).arg(done.added).arg(done.gone));
-            };
-        });
+    jobs_.start("Reading " + QString::fromStdString(path.filename().string()),
+                [this, path, asset = *now](Progress& progress) mutable -> Jobs::Finish {
+                    asset.file = path.string();
+                    const auto state = workshop_->asset(asset, Paths(), &progress);
+                    const bool was_stopped = stopped(&progress);
+                    return [this, path, state, was_stopped, id = asset.id] {
+                        if (was_stopped) {
+                            Q_EMIT said("Import stopped");
+                            return;
+                        }
+                        if (!state->imported) {
+                            Q_EMIT failed(state->problem);
+                            return;
+                        }
+                        painter_->keep_form();
+                        render::Replaced done;
+                        const std::string name = file_ ? path_from(folder(), path) : path.string();
+                        edit("Replace the file of " + id,
+                             [&](scene::Scene& s) { done = render::replace_asset(s, id, name, *state->imported); });
+                        Q_EMIT said(QString("%1 parts stay, %2 are new, %3 are gone%4")
+                                        .arg(done.kept)
+                                        .arg(done.added)
+                                        .arg(done.gone)
+                                        .arg(scene().paintings.empty()
+                                                 ? ""
+                                                 : "; paint stays at its UVs, the brush's detail lays it on by place"));
+                    };
+                });
 }
 
 void Workbench::collect_into(const fs::path& project) {

@@ -35,6 +35,7 @@ void describe_form_fields(std::vector<NodeDescription>&);
 void describe_relief_height(std::vector<NodeDescription>&);
 void describe_pin(std::vector<NodeDescription>&);
 void describe_paint(std::vector<NodeDescription>&);
+void describe_lettering(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
@@ -46,8 +47,8 @@ const std::vector<NodeDescription>& catalogue() {
               describe_adjust,      describe_evenlight,   describe_arithmetic,     describe_geometry,
               describe_plane_noise, describe_random,      describe_shapes,         describe_colour,
               describe_choosing,    describe_compositing, describe_blend,          describe_laid_patterns,
-              describe_map_stack,   describe_paint,       describe_curves,         describe_mathematics,
-              describe_vectors})
+              describe_map_stack,   describe_paint,       describe_lettering,      describe_curves,
+              describe_mathematics, describe_vectors})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

@@ -54,6 +54,7 @@ enum class Role : uint8_t {
     entry_title,  ///< what the artist calls one of them
     attribute,    ///< name of what the mesh brings
     painting,     ///< id of a painting of the scene
+    lettering,    ///< words that are set
 };
 
 struct Port {
@@ -93,7 +94,8 @@ enum class Use : uint8_t {
     move_range,
     turn_over,
     field,
-    painting
+    painting,
+    lettering
 };
 
 /// Where a kernel reads a uniform number: held against the ports by a test.
@@ -181,6 +183,8 @@ float number_of(const scene::Node& node, Role role);  ///< 0 where the node has 
 /// The node that is wired to the port of that role; empty: none.
 std::string source_of(const scene::Node& node, Role role);
 bool has_use(const scene::Node& node, Use use);
+/// What a node of that use sets.
+Lettering lettering_of(const scene::Node& node);
 /// Writes the literal of the port of that role; false where the node has none.
 bool set(scene::Node& node, Role role, scene::Value value);
 /// Keeps the node's literals as another version to flip to.

@@ -9,11 +9,21 @@
 
 namespace vemtra::nodes {
 
+/// Words set in a face that ships, as a picture that they fill.
+struct Lettering {
+    std::string text, face, align;
+    float arc = 0.f;      ///< degrees that a line spans as an arc, above 0 with its middle on top; 0: straight
+    float spacing = 0.f;  ///< between letters, beyond their own, in heights of a letter
+    float leading = 1.f;  ///< from line to line, in line heights of the face
+    float bridges = 0.f;  ///< width of the bridges that hold the insides of letters in a stencil, in heights; 0: none
+    auto operator<=>(const Lettering&) const = default;
+};
 struct ImageRequest {
     std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
     int components = 3;
     bool seamless = false;   ///< mixed from shifted copies, so that nothing repeats
     std::string painting{};  ///< id of a painting of the scene, in place of a file
+    Lettering lettering{};   ///< in place of a file, where its text is not empty
     auto operator<=>(const ImageRequest&) const = default;
 };
 /// Of a request for a painting where none is chosen yet: nothing is painted.

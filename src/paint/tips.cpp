@@ -5,6 +5,7 @@
 
 #include "base/hash.h"
 #include "base/json_text.h"
+#include "render/materials.h"
 
 namespace vemtra::paint {
 namespace {
@@ -277,6 +278,32 @@ std::shared_ptr<const Tip> tip(const std::string& id, uint32_t seed) {
     return kept;
 }
 
+std::shared_ptr<const Tip> tip_of(const std::string& name, const program::Program& program,
+                                  const render::Prepared& prepared, float metres) {
+    constexpr int size = 256;
+    if (prepared.geometry->instances().empty()) return nullptr;
+    auto arrays = std::make_unique<render::PointArrays>();
+    const geometry::Place somewhere{0, 0, 1.f / 3.f, 1.f / 3.f};
+    const V3f middle = prepared.geometry->shape(0).bounds().center();
+    program::Workspace workspace;
+    std::vector<float> values;
+    for (int first = 0; first < size * size; first += nodes::max_batch) {
+        for (int k = 0; k < nodes::max_batch; ++k) {
+            const V2f uv((float((first + k) % size) + .5f) / size, 1.f - (float((first + k) / size) + .5f) / size);
+            geometry::SurfacePoint s = prepared.geometry->at(somewhere);
+            const V3f p = middle + V3f(uv.x - .5f, uv.y - .5f, 0.f) * metres;
+            arrays->set(k, prepared, somewhere, s, s.normal, metres / size);
+            for (int c = 0; c < 3; ++c) arrays->values[size_t(nodes::row_position + c)][size_t(k)] = p[c];
+            for (int c = 0; c < 2; ++c) arrays->values[size_t(nodes::row_uv + c)][size_t(k)] = uv[c];
+        }
+        const float* out[1] = {};
+        program.run(arrays->batch(nodes::max_batch, prepared), workspace, out);
+        for (int k = 0; k < nodes::max_batch; ++k)
+            values.push_back(std::isfinite(out[0][k]) ? clamp01(out[0][k]) : 0.f);
+    }
+    return std::make_shared<const Tip>(name, size, std::move(values));
+}
+
 std::shared_ptr<const Tip> tip_from(const std::string& name, int width, int height,
                                     const std::vector<float>& lightness) {
     if (width < 1 || height < 1 || lightness.size() < size_t(width) * size_t(height)) return nullptr;
@@ -392,6 +419,35 @@ const std::vector<StockBrush>& shipped_brushes() {
 namespace {
 
 using Json = nlohmann::ordered_json;
+/// Two hexadecimal digits a texel.
+std::string written(const Tip& tip) {
+    constexpr char digits[] = "0123456789abcdef";
+    std::string text;
+    text.reserve(size_t(tip.size()) * size_t(tip.size()) * 2);
+    for (int y = 0; y < tip.size(); ++y)
+        for (int x = 0; x < tip.size(); ++x) {
+            const int v = int(clamp01(tip.texel(x, y)) * 255.f + .5f);
+            text += digits[v >> 4];
+            text += digits[v & 15];
+        }
+    return text;
+}
+/// Null where it is no tip.
+std::shared_ptr<const Tip> tip_read(const Json& j) {
+    if (!j.is_object() || !j.contains("size") || !j["size"].is_number_integer() || !j.contains("values") ||
+        !j["values"].is_string())
+        return nullptr;
+    const auto size = j["size"].get<int64_t>();
+    const std::string& text = j["values"].get_ref<const std::string&>();
+    if (size < 1 || size > 1024 || text.size() != size_t(size * size * 2)) return nullptr;
+    auto digit = [](char c) { return c >= '0' && c <= '9' ? c - '0' : c >= 'a' && c <= 'f' ? c - 'a' + 10 : 0; };
+    std::vector<float> values;
+    for (size_t i = 0; i < text.size(); i += 2)
+        values.push_back(float(digit(text[i]) * 16 + digit(text[i + 1])) / 255.f);
+    const std::string name = j.contains("name") && j["name"].is_string() ? j["name"].get<std::string>() : "picture";
+    return std::make_shared<const Tip>(name, int(size), std::move(values));
+}
+
 constexpr const char* mode_words[] = {"paint", "erase", "smudge", "blur"};
 constexpr const char* turning_words[] = {"fixed", "along", "random"};
 
@@ -459,6 +515,9 @@ std::vector<StockBrush> load_brushes(const fs::path& file, std::vector<Error>& p
         if (j.contains("tips") && j["tips"].is_array())
             for (const Json& t : j["tips"])
                 if (t.is_string()) s.tips.push_back(t.get<std::string>());
+        if (j.contains("pictures") && j["pictures"].is_array())
+            for (const Json& t : j["pictures"])
+                if (auto picture = tip_read(t)) s.brush.tips.push_back(std::move(picture));
         out.push_back(std::move(s));
     }
     return out;
@@ -473,6 +532,8 @@ Status save_brushes(const fs::path& file, const std::vector<StockBrush>& brushes
         for (const BrushNumber& n : brush_numbers) j[n.key] = s.brush.*n.member;
         for (const BrushSwitch& b : brush_switches) j[b.key] = s.brush.*b.member;
         j["tips"] = s.tips;
+        for (const auto& t : s.brush.tips)
+            j["pictures"].push_back({{"name", t->name()}, {"size", t->size()}, {"values", written(*t)}});
         list.push_back(std::move(j));
     }
     std::error_code ec;

@@ -1,6 +1,7 @@
 // Tips and whole brushes that ship. All are made here, by number alone: the same on every machine.
 #pragma once
 #include "paint/brush.h"
+#include "program/compile.h"
 
 namespace vemtra::paint {
 
@@ -17,9 +18,14 @@ std::shared_ptr<const Tip> tip(const std::string& id, uint32_t seed = 0);
 std::shared_ptr<const Tip> tip_from(const std::string& name, int width, int height,
                                     const std::vector<float>& lightness);
 
-/// A brush as the stock keeps it: its tips by the ids of their kinds.
+/// What a network gives over a square of its pattern `metres` wide, in the first part's space: 0 black, 1 white. The
+/// program gives one number; what it asks for must be prepared.
+std::shared_ptr<const Tip> tip_of(const std::string& name, const program::Program& program,
+                                  const render::Prepared& prepared, float metres);
+
+/// A brush as the stock keeps it: its tips by the ids of their kinds; those that are pictures as they are.
 struct StockBrush {
-    Brush brush;  ///< without tips
+    Brush brush;  ///< its tips: pictures of one's own alone
     std::vector<std::string> tips;
     Brush ready() const;  ///< with them, four of each kind where it varies
 };

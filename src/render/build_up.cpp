@@ -70,6 +70,14 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
                 if (b.layers[below].on && scene::traits(b.layers[below].kind).hides &&
                     b.layers[below].decal.pins.empty())
                     p.stands_on = int(below);
+        if (p.decal) {
+            if (layer.build_up.empty() && scene::traits(layer.kind).hides) p.print = layer.decal.print;
+            p.lip = layer.decal.lip;
+            p.lip_width = std::max(1e-6f, layer.decal.lip_width);
+            p.repeats = layer.decal.repeats;
+            p.cell_size[0] = 1.f / float(std::max(1, layer.decal.columns));
+            p.cell_size[1] = 1.f / float(std::max(1, layer.decal.rows));
+        }
         p.index = first_layer + int(k);
         p.coat = !scene::traits(layer.kind).hides && !base;
         p.amount = base ? 1.f : clamp01(layer.amount);

@@ -20,13 +20,17 @@ struct PreparedLayer {
     program::Program gate;  ///< one number
     bool always = false;    ///< it is there wherever it is asked
     bool coat = false;
-    bool decal = false;      ///< only within the frames of its pins, see PreparedBuildUp::decals
-    int stands_on = -1;      ///< of a decal that weathers: the layer of the build-up without which it is not there
-    int own = 0;             ///< its number among the layers of the build-up in the scene
-    bool may_open = false;   ///< light may go through straight: by holes, or as through a pane
-    bool may_shine = false;  ///< it may give off light
-    surface::Slots fixed;    ///< values of the slots that are the same everywhere
-    program::Program slots;  ///< those that are not, in the order of `varying`
+    bool decal = false;  ///< only within the frames of its pins, see PreparedBuildUp::decals
+    int stands_on = -1;  ///< of a decal that weathers: the layer of the build-up without which it is not there
+    int own = 0;         ///< its number among the layers of the build-up in the scene
+    scene::Print print = scene::Print::covers;  ///< of a decal: what it does to what is below
+    float lip = 0.f, lip_width = 0.f;           ///< of a decal: how far its edge stands out, over what width; metres
+    float cell_size[2] = {1.f, 1.f};            ///< of a decal: the share of its maps that a frame shows
+    bool repeats = false;                       ///< of a decal: its frame has no edge
+    bool may_open = false;                      ///< light may go through straight: by holes, or as through a pane
+    bool may_shine = false;                     ///< it may give off light
+    surface::Slots fixed;                       ///< values of the slots that are the same everywhere
+    program::Program slots;                     ///< those that are not, in the order of `varying`
     std::vector<const surface::SlotField*> varying;
     std::shared_ptr<const PreparedBuildUp> nested;  ///< in place of a surface
 

@@ -201,11 +201,12 @@ bool Decals::hit(const Frame& f, const nodes::PointBatch& b, int i, DecalHit& ou
     out.point = i;
     out.uv[0] = f.cell_u + u * f.cell_w;
     out.uv[1] = f.cell_v + v * f.cell_h;
+    out.grow[0] = grow_u * (sign / f.width);
+    out.grow[1] = grow_v / f.height;
     for (int a = 0; a < 2; ++a) {
-        out.axes[2 * a] = sign * steps[a].dot(grow_u) / f.width * f.cell_w;
-        out.axes[2 * a + 1] = steps[a].dot(grow_v) / f.height * f.cell_h;
+        out.axes[2 * a] = steps[a].dot(out.grow[0]) * f.cell_w;
+        out.axes[2 * a + 1] = steps[a].dot(out.grow[1]) * f.cell_h;
     }
-    out.across = grow_u * sign;
     return true;
 }
 
@@ -239,7 +240,7 @@ const nodes::PointBatch& DecalBatch::over(const nodes::PointBatch& of, const Dec
         const DecalHit& h = hits[i];
         for (int c = 0; c < 2; ++c) rows_[c][i] = h.uv[c];
         for (int c = 0; c < 4; ++c) rows_[2 + c][i] = h.axes[c];
-        const V3f t = h.across.length2() > 0.f ? h.across.normalized() : V3f(0.f);
+        const V3f t = h.grow[0].length2() > 0.f ? h.grow[0].normalized() : V3f(0.f);
         for (int c = 0; c < 3; ++c) rows_[6 + c][i] = t[c];
     }
     for (int c = 0; c < 2; ++c) batch_.rows[row_uv + c] = rows_[c];

@@ -19,7 +19,7 @@ struct DecalHit {
     float fade = 1.f;  ///< 0..1, by how steep the surface stands to it
     float uv[2];
     float axes[4];  ///< of the footprint, as nodes::row_uv_axes
-    V3f across;     ///< the way in which u grows, in the part's own space
+    V3f grow[2];    ///< gradients of u and v of the frame (a cell is all of it) in the part's own space, 1 / metres
 };
 
 /// The frame of a pin, in the part's own space.

@@ -45,6 +45,7 @@ struct MaterialPoint {
     float choice = 0.f;   ///< uniform in [0, 1): chooses among the layers
     int layer = -1;       ///< that stands here
     int coat = -1;        ///< first of a chain in Materials, outermost first
+    int print = -1;       ///< likewise, of what tints the colour of the cover, innermost first
     surface::Slots slots;
 };
 
@@ -57,7 +58,10 @@ public:
     program::Workspace workspace;
 
     /// Call before the points of a batch are filled.
-    void begin() { coats_.clear(); }
+    void begin() {
+        coats_.clear();
+        prints_.clear();
+    }
     /// Fills the arrays of point i from its surface.
     void locate(int i, const Prepared& p);
     /// Chooses one cover per point by coverage, outermost first, and the coats over it; only the slots of those are
@@ -77,6 +81,12 @@ private:
         surface::Slots slots;
         int next = -1;
     };
+    struct PrintAt {
+        scene::Print print;
+        V3f color;
+        float coverage;
+        int next = -1;
+    };
     struct Level {
         std::vector<int> open, chosen, still;
         std::vector<DecalHit> hits;  ///< of its decals, by layer, those on top first
@@ -84,6 +94,10 @@ private:
     void find_decals(const Prepared& p, Level& level, const PreparedBuildUp& build_up);
     void choose_decal(const Prepared& p, size_t level, const PreparedBuildUp& build_up, const PreparedLayer& layer,
                       LayerCost* costs);
+    void choose_among(const std::vector<DecalHit>& hits, std::vector<int>& points, std::vector<DecalHit>& chosen);
+    void add_prints(const Prepared& p, const PreparedLayer& layer, const std::vector<int>& at);
+    void lay_prints(MaterialPoint& point) const;
+    void raise_edge(const Prepared& p, const PreparedLayer& layer, const std::vector<DecalHit>& at);
     void take(const Prepared& p, size_t level, const PreparedLayer& layer, LayerCost* costs);
     void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
     void add_coat(int i, const surface::Slots& slots);
@@ -100,6 +114,7 @@ private:
     uint32_t rounds_ = 0;
     std::vector<DecalHit> waiting_, now_, later_;
     std::vector<CoatAt> coats_;
+    std::vector<PrintAt> prints_;
     std::vector<int> last_coat_;
 };
 

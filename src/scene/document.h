@@ -40,6 +40,8 @@ public:
         saved_ = now_;
         merge_key_.clear();
     }
+    /// It was saved in a state that may lie before the present by now.
+    void mark_saved(Snapshot as) { saved_ = std::move(as); }
     bool unsaved() const { return saved_ != now_; }
 
 private:

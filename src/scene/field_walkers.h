@@ -20,7 +20,10 @@ public:
     void operator()(const char* key, const V3f& v) { out[key] = Json::array({number(v.x), number(v.y), number(v.z)}); }
     void operator()(const char* key, const Value& v) { out[key] = literal(v); }
     void operator()(const char* key, const LayerKind& v) { out[key] = traits(v).name; }
-    void operator()(const char* key, const Lies& v) { out[key] = ways_to_lie()[size_t(v)].name; }
+    void operator()(const char* key, const Lies& v) { out[key] = words_for(v)[size_t(v)].name; }
+    void some(const char* key, const Print& v) {
+        if (v != Print()) out[key] = words_for(v)[size_t(v)].name;
+    }
     void some(const char* key, const Decal& v) {
         if (!(v == Decal())) (*this)(key, v);
     }
@@ -32,6 +35,9 @@ public:
     /// Left out where it is empty.
     void some(const char* key, const std::string& v) {
         if (!v.empty()) out[key] = v;
+    }
+    void some(const char* key, const float& v) {
+        if (v != 0.f) (*this)(key, v);
     }
     void some(const char* key, const int& v) {
         if (v) out[key] = v;
@@ -104,7 +110,14 @@ public:
     void operator()(const char* key, V3f& v) { read(key, "three numbers [x, y, z]", v); }
     void operator()(const char* key, Value& v) { read(key, "a value", v); }
     void operator()(const char* key, LayerKind& v) { read(key, "\"cover\" or \"coat\"", v); }
-    void operator()(const char* key, Lies& v) { read(key, "\"flat\", \"round\" or \"wrapped\"", v); }
+    template <class E>
+    requires std::is_enum_v<E>
+    void operator()(const char* key, E& v) {
+        std::string words;
+        for (const WordFor<E>& t : words_for(E()))
+            words += (words.empty() ? "\"" : ", \"") + std::string(t.name) + "\"";
+        read(key, ("one of " + words).c_str(), v);
+    }
     void operator()(const char* key, Input& v) { read(key, "a value, or {\"from\": node}", v); }
     void operator()(const char* key, std::vector<std::string>& items) { read(key, "a list of texts", items); }
     template <class T> void some(const char* key, T& v) { (*this)(key, v); }
@@ -201,10 +214,10 @@ private:
             }
         return false;
     }
-    static bool taken(const Json& j, Lies& v) {
-        for (const LiesTraits& t : ways_to_lie())
+    template <class E> static bool taken(const Json& j, E& v) requires std::is_enum_v<E> {
+        for (const WordFor<E>& t : words_for(E()))
             if (j.is_string() && j.get<std::string>() == t.name) {
-                v = t.lies;
+                v = t.value;
                 return true;
             }
         return false;

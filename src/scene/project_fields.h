@@ -64,6 +64,9 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a("steep", s.steep);
     a("columns", s.columns);
     a("rows", s.rows);
+    a.some("print", s.print);
+    a.some("lip", s.lip);
+    a("lip_width", s.lip_width);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Sheet> {
     a("tile", s.tile);

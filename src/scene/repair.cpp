@@ -172,6 +172,8 @@ void Repair::decals() {
             within(d.steep, 1.f, 90.f, place + ".steep");
             within(d.columns, 1, 256, place + ".columns");
             within(d.rows, 1, 256, place + ".rows");
+            within(d.lip, -1.f, 1.f, place + ".lip");
+            within(d.lip_width, 1e-6f, 1.f, place + ".lip_width");
             for (Pin& p : d.pins) {
                 each_within(p.position, -farthest, farthest, place + ".pins.position");
                 within(p.turn, -most_degrees, most_degrees, place + ".pins.turn");

@@ -13,13 +13,24 @@ const LayerTraits& traits(LayerKind kind) {
     return layer_kinds()[size_t(kind)];
 }
 
-const std::vector<LiesTraits>& ways_to_lie() {
-    static const std::vector<LiesTraits> all = {
+const std::vector<WordFor<Lies>>& words_for(Lies) {
+    static const std::vector<WordFor<Lies>> all = {
         {Lies::flat, "flat", "Flat", "Laid on straight along its axis."},
         {Lies::round, "round", "Round a pole",
          "Bent round the upright axis of its frame, as wide as it is on the way round."},
         {Lies::wrapped, "wrapped", "Wrapped",
          "Follows the form from its middle outwards, without stretching round corners."},
+    };
+    return all;
+}
+
+const std::vector<WordFor<Print>>& words_for(Print) {
+    static const std::vector<WordFor<Print>> all = {
+        {Print::covers, "covers", "Covers", "It has a surface of its own and hides what is below."},
+        {Print::multiply, "multiply", "Multiply", "Its colour tints the colour below, as a stain or a thin ink does."},
+        {Print::screen, "screen", "Screen", "It lightens the colour below, and never darkens it."},
+        {Print::overlay, "overlay", "Overlay", "It darkens what is dark below and lightens what is light."},
+        {Print::plus, "plus", "Plus", "Its colour is added to the colour below."},
     };
     return all;
 }

@@ -120,13 +120,17 @@ struct Pin {
 };
 /// How a decal lies on what it is stuck to.
 enum class Lies : uint8_t { flat, round, wrapped };
-struct LiesTraits {
-    Lies lies;
+/// What a decal does to what lies under it: it covers it, or tints its colour alone.
+enum class Print : uint8_t { covers, multiply, screen, overlay, plus };
+/// A value of an enumeration, in its order, as it is written and shown.
+template <class E> struct WordFor {
+    E value;
     const char* name;   ///< in the file
     const char* title;  ///< on the screen
     const char* help;
 };
-const std::vector<LiesTraits>& ways_to_lie();
+const std::vector<WordFor<Lies>>& words_for(Lies);
+const std::vector<WordFor<Print>>& words_for(Print);
 
 /// What makes a layer a decal: it is there only within the frames of its pins, and what it is made of reads the frame
 /// of the pin, 0..1 across and up, in place of the part's UVs. Of overlapping pins the later one lies on top.
@@ -138,6 +142,9 @@ struct Decal {
     bool weathers = false;      ///< it is only where the cover that it stands on is
     float steep = 75.f;         ///< degrees: what is turned away from its axis more than that has none of it, 1..90
     int columns = 1, rows = 1;  ///< cells of the sheet that its maps hold
+    Print print = Print::covers;
+    float lip = 0.f;          ///< how far it stands above what is below, metres; below zero it is pressed in
+    float lip_width = 5e-4f;  ///< over which its edge rises, metres, above 0
     Json extra;
     bool operator==(const Decal&) const = default;
 };

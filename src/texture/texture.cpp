@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "texture/channels.h"
+#include "texture/lettering.h"
 
 namespace vemtra::texture {
 namespace {
@@ -93,7 +94,7 @@ Result<ImageHeader> TextureStore::header(const fs::path& file) {
 bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, const Paths& paths, Progress* progress) {
     std::set<std::pair<fs::path, std::string>> wanted;
     for (const program::ImageRequest& r : requests) {
-        if (!r.painting.empty()) continue;
+        if (!r.painting.empty() || !r.lettering.text.empty()) continue;
         if (const auto path = paths.find(r.file))
             for (const auto& [tile, file] : tile_files(*path))
                 if (auto h = header(file)) wanted.insert({file, space_of(r, *h)});
@@ -119,6 +120,11 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
                 problems.push_back({"A painting is missing; nothing is painted in its place", "", r.painting,
                                     "the project has no painting '" + r.painting + "'",
                                     "Begin a new one in the node's detail"});
+            images_.push_back(std::move(image));
+            continue;
+        }
+        if (!r.lettering.text.empty()) {
+            set_lettering(image, r, problems);
             images_.push_back(std::move(image));
             continue;
         }
@@ -240,6 +246,15 @@ std::pair<int, int> Textures::size(int handle) const {
                 largest = std::pair(std::max(largest.first, t->levels()[0].width),
                                     std::max(largest.second, t->levels()[0].height));
     return largest;
+}
+
+void Textures::set_lettering(Image& image, const program::ImageRequest& r, std::vector<Error>& problems) const {
+    image.wrap_u = image.wrap_v = Wrap::constant;
+    const auto set = lettering_sheet(r.lettering);
+    if (set)
+        image.tiles = {TexelImage::of(*set)};
+    else
+        problems.push_back(set.error());
 }
 
 void Textures::take_sheets(Image& image, const scene::Painting& painting) {

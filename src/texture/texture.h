@@ -89,6 +89,7 @@ private:
     };
     void sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     void sample_painted(const Image& image, int n, const float* const* place, float* const* out, int components) const;
+    void set_lettering(Image& image, const program::ImageRequest& r, std::vector<Error>& problems) const;
     static void take_sheets(Image& image, const scene::Painting& painting);
     void sample_copies(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     std::shared_ptr<const TexelImage> open(const fs::path& file, const program::ImageRequest& r, Image& image,

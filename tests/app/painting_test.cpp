@@ -1,4 +1,5 @@
 // The brush and decals by hand, in the real window.
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPointingDevice>
 #include <QTabletEvent>
@@ -8,6 +9,7 @@
 #include "app/window.h"
 #include "scene/edits.h"
 #include "scene/project_file.h"
+#include "texture/paint_files.h"
 #include "texture/write_image.h"
 
 using namespace vemtra;
@@ -238,4 +240,149 @@ TEST_CASE("a decal is stuck on with one drag, carried, repeated and removed") {
     std::ofstream(p.scratch.path / "bad.png") << "no picture";
     p.bench().decals().begin(p.scratch.path / "bad.png");
     CHECK_FALSE(p.bench().decals().placing());
+}
+
+TEST_CASE("words are stuck on with one drag, and their frame takes the shape of other words") {
+    Plate p;
+    p.bench().decals().begin_lettering("SKERRIN");
+    REQUIRE(p.bench().decals().placing());
+    const QPoint m = p.middle();
+    QTest::mousePress(p.view(), Qt::LeftButton, {}, m);
+    QTest::mouseMove(p.view(), m + QPoint(60, 20));
+    QTest::mouseRelease(p.view(), Qt::LeftButton, {}, m + QPoint(60, 20));
+    const scene::Decal* d = p.bench().decals().decal();
+    REQUIRE(d);
+    const V3f size = d->pins[0].size;
+    CHECK(size.x > 2.5f * size.y);  // seven letters side by side
+    const scene::Layer& layer = *p.bench().layer();
+    REQUIRE_FALSE(layer.gate.mask.from.empty());
+    const std::string node = layer.gate.mask.from;
+    p.bench().select_node(node);
+    auto* line = p.w->detail()->findChild<QLineEdit*>("text");
+    REQUIRE(line);
+    line->setText("SK\\n07");
+    Q_EMIT line->editingFinished();
+    const scene::Pin& after = *p.bench().decals().shown();
+    CHECK(after.size.y == size.y);
+    CHECK(after.size.x < .6f * size.x);
+    QTest::keyClick(p.w.get(), Qt::Key_Z, Qt::ControlModifier);  // words and frame are one step
+    CHECK(p.bench().decals().shown()->size == size);
+    bool told = false;
+    QObject::connect(&p.bench(), &app::Workbench::failed, p.w.get(), [&](const Error&) { told = true; });
+    p.bench().decals().begin_lettering("   ");
+    CHECK(told);
+    CHECK_FALSE(p.bench().decals().placing());
+}
+
+TEST_CASE("much paint is saved while the hand goes on, as it was when saving began") {
+    Plate p;
+    p.painter().arm_selected();
+    p.ready();
+    p.painter().resample(8192);
+    p.ready();
+    p.painter().change_brush([](paint::StockBrush& b) {
+        b = paint::shipped_brushes()[1];
+        b.brush.size = 400.f;
+        b.brush.flow = 1.f;
+        b.brush.pressure_flow = false;
+    });
+    const QPoint m = p.middle();
+    p.stroke(m - QPoint(200, 100), m + QPoint(200, 100));
+    const scene::Snapshot before = p.bench().snapshot();
+    REQUIRE(before->paintings[0].sheets[0].texels->tiles() > 400);
+    int saved = 0;
+    p.bench().save_aside([&](bool good) { saved = good ? 1 : -1; });
+    CHECK(saved == 0);  // it goes on in the background
+    CHECK(p.bench().jobs().busy());
+    p.painter().change_brush([](paint::StockBrush& b) { b.brush.mode = paint::Mode::erase; });
+    p.stroke(m - QPoint(100, 0), m + QPoint(100, 0));
+    REQUIRE(wait_until([&] { return saved != 0; }, 60));
+    REQUIRE(saved == 1);
+    CHECK(p.bench().document().unsaved());  // the last stroke is not in it
+    const V2f now = p.texel(0, 0);
+    CHECK(now.y < .1f);
+    auto loaded = scene::load(p.scratch.path / "plate.vemtra");
+    REQUIRE(loaded);
+    texture::load_paintings(loaded->scene, Paths(p.scratch.path), loaded->problems);
+    CHECK(loaded->problems.empty());
+    size_t apart = 0;
+    REQUIRE(loaded->scene.paintings[0].sheets.size() == 1);
+    const scene::Texels& on_disk = *loaded->scene.paintings[0].sheets[0].texels;
+    on_disk.for_each_apart(*before->paintings[0].sheets[0].texels, [&](int level, int x, int y) {
+        const auto& a = on_disk.tile(level, x, y);
+        const auto& b = before->paintings[0].sheets[0].texels->tile(level, x, y);
+        apart += !a || !b || std::memcmp(a.get(), b.get(), on_disk.halves() * 2) != 0;
+    });
+    CHECK(apart == 0);
+    // Saved once more, it is all there, and one set of files is left.
+    REQUIRE(p.bench().save(p.scratch.path / "plate.vemtra"));
+    CHECK_FALSE(p.bench().document().unsaved());
+    size_t files = 0;
+    for (const auto& e : fs::directory_iterator(p.scratch.path / "plate.paint")) files += e.is_regular_file();
+    CHECK(files == 1);
+}
+
+TEST_CASE("a tile of the board becomes a tip, which is kept with its brush") {
+    Plate p;
+    std::string pattern;
+    p.bench().edit_build_up("Add", [&](scene::BuildUp& b) {
+        scene::Node n;
+        n.id = n.name = "spots";
+        n.kind = "checkerboard";
+        n.type = "float";
+        scene::find(b.layers, p.bench().selection().layer)->nodes.push_back(n);
+        pattern = n.id;
+    });
+    p.painter().arm_selected();
+    p.ready();
+    REQUIRE(p.painter().tip_from_node(pattern));
+    REQUIRE(p.painter().brush().tips.size() == 1);
+    const paint::Tip& tip = *p.painter().brush().tips[0];
+    int light = 0, dark = 0;
+    for (int y = 8; y < tip.size(); y += 16)
+        for (int x = 8; x < tip.size(); x += 16) (tip.texel(x, y) > .5f ? light : dark) += 1;
+    CHECK(light > 40);
+    CHECK(dark > 40);
+    p.painter().keep_brush("Spots");
+    std::vector<Error> problems;
+    const auto kept = paint::load_brushes(data_folder() / "brushes.json", problems);
+    const auto it = std::find_if(kept.begin(), kept.end(), [](const auto& b) { return b.brush.name == "Spots"; });
+    REQUIRE(it != kept.end());
+    REQUIRE(it->ready().tips.size() == 1);
+    bool same = it->ready().tips[0]->size() == tip.size();
+    for (int y = 0; same && y < tip.size(); ++y)
+        for (int x = 0; x < tip.size(); ++x)
+            same &= std::fabs(it->ready().tips[0]->texel(x, y) - tip.texel(x, y)) < .003f;
+    CHECK(same);
+    p.painter().remove_brush("Spots");
+}
+
+TEST_CASE("a part's file is replaced: paint stays at its UVs, and is laid on by place when that is asked for") {
+    Plate p;
+    p.painter().arm_selected();
+    p.ready();
+    p.painter().change_brush([](paint::StockBrush& b) {
+        b = paint::shipped_brushes()[1];
+        b.brush.flow = 1.f;
+        b.brush.size = 120.f;
+        b.brush.pressure_flow = false;
+    });
+    const QPoint m = p.middle();
+    p.stroke(m + QPoint(80, 0), m + QPoint(90, 0));
+    REQUIRE(p.texel(.5f, 0).x > .9f);
+    CHECK_FALSE(p.painter().has_old_form());
+    // The same plate with UVs that are turned by half a turn.
+    std::ofstream(p.scratch.path / "turned.obj")
+        << "o plate\nv -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0\nvn 0 0 1\nvt .98 .98\nvt .02 .98\nvt .02 .02\n"
+           "vt .98 .02\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
+    const auto before = p.bench().image()->prepared;
+    p.bench().replace_asset("asset", p.scratch.path / "turned.obj");
+    REQUIRE(wait_until([&] { return p.bench().image()->prepared->geometry != before->geometry; }, 20));
+    REQUIRE(p.painter().has_old_form());
+    CHECK(p.texel(.5f, 0).x > .9f);  // which now lies to the left
+    p.painter().carry_over();
+    REQUIRE(wait_until([&] { return p.texel(-.5f, 0).x > .9f; }, 30));
+    CHECK(p.texel(.5f, 0).y < .05f);
+    QTest::keyClick(p.w.get(), Qt::Key_Z, Qt::ControlModifier);
+    CHECK(p.texel(.5f, 0).x > .9f);
 }

@@ -7,7 +7,10 @@
 
 #include "hostile/inputs.h"
 #include "hostile/works.h"
+#include "scene/paint_journal.h"
+#include "scene/project_file.h"
 #include "support.h"
+#include "texture/paint_files.h"
 
 using namespace vemtra;
 using namespace vemtra::hostile;
@@ -100,8 +103,61 @@ std::string what_is_wrong(const fs::path& disk, const fs::path& elsewhere, bool 
     return wrong;
 }
 
+/// A sheet of chance, which no compression makes small.
+scene::Painting noisy(uint32_t seed) {
+    scene::TexelsEdit edit(scene::Texels::blank(512, 2));
+    for (int y = 0; y < 8; ++y)
+        for (int x = 0; x < 8; ++x) {
+            uint16_t* t = edit.tile(x, y);
+            for (int i = 0; i < scene::texel_tile * scene::texel_tile * 2; ++i) {
+                seed = seed * 1664525u + 1013904223u;
+                t[i] = uint16_t(0x3000 + (seed >> 22));
+            }
+        }
+    scene::Painting p{.id = "p", .name = "P", .size = 512};
+    p.sheets.push_back({1001, 512, "", edit.done(), {}});
+    return p;
+}
+
+/// A painted project is saved, painted on, and saved again while the disk is full: as the window does it.
+std::string paint_on_a_full_disk(const fs::path& disk) {
+    const fs::path project = disk / "p.vemtra";
+    scene::Scene s = square_project(disk);
+    s.paintings = {noisy(1)};
+    if (!texture::save_paintings(s, project, Paths(disk), nullptr) || !scene::save(s, project)) return "not saved\n";
+    const scene::Scene saved = s;
+    fill_to_the_last_byte(disk);
+    s.paintings[0].sheets = noisy(2).sheets;
+    std::string wrong;
+    const auto full = texture::save_paintings(s, project, Paths(disk), &saved);
+    if (full)
+        wrong += "paint was saved on a full disk\n";
+    else if (full.error().why.find("No space left") == std::string::npos)
+        wrong += "it is not told why: " + full.error().line() + "\n";
+    scene::PaintJournal journal;
+    journal.begin(saved);
+    if (journal.keep(s, disk / "journal")) wrong += "the journal was kept on a full disk\n";
+    if (unfinished_files(disk)) wrong += "unfinished files are left\n";
+    auto loaded = scene::load(project);
+    if (!loaded) return wrong + "the project is gone\n";
+    texture::load_paintings(loaded->scene, Paths(disk), loaded->problems);
+    const scene::Sheet* sheet = loaded->scene.paintings[0].sheet(1001);
+    if (!sheet || !sheet->texels) return wrong + "what was painted is gone\n";
+    size_t apart = 0;
+    sheet->texels->for_each_apart(*saved.paintings[0].sheets[0].texels, [&](int level, int x, int y) {
+        const auto& a = sheet->texels->tile(level, x, y);
+        const auto& b = saved.paintings[0].sheets[0].texels->tile(level, x, y);
+        apart += !a || !b || std::memcmp(a.get(), b.get(), sheet->texels->halves() * 2) != 0;
+    });
+    if (apart) wrong += std::to_string(apart) + " tiles are not those that were saved\n";
+    fs::remove(disk / "filler");  // with room again it goes on as if nothing had been
+    if (!texture::save_paintings(s, project, Paths(disk), &saved) || !scene::save(s, project))
+        wrong += "not saved once there was room again\n";
+    return wrong;
+}
+
 /// Runs it in a child; "no file system" where there may be none.
-std::string on_a_small_disk(bool full, const char* reason) {
+template <class F> std::string on_a_small_disk(const char* size, F&& what) {
     const test::Scratch scratch;
     const fs::path disk = scratch.path / "disk", elsewhere = scratch.path / "elsewhere",
                    report = scratch.path / "report";
@@ -109,8 +165,8 @@ std::string on_a_small_disk(bool full, const char* reason) {
     fs::create_directories(elsewhere);
     const pid_t child = ::fork();
     if (child == 0) {
-        const bool mounted = own_file_system(disk, "2m");
-        write_bytes(report, mounted ? what_is_wrong(disk, elsewhere, full, reason) : "no file system");
+        const bool mounted = own_file_system(disk, size);
+        write_bytes(report, mounted ? what(disk, elsewhere) : "no file system");
         ::_exit(0);
     }
     int status = 0;
@@ -119,8 +175,8 @@ std::string on_a_small_disk(bool full, const char* reason) {
     return text ? *text : "there is no report";
 }
 
-void holds(bool full, const char* reason) {
-    const std::string wrong = on_a_small_disk(full, reason);
+template <class F> void holds(const char* size, F&& what) {
+    const std::string wrong = on_a_small_disk(size, what);
     if (wrong == "no file system")
         WARN("not shown: this system does not let a process have a file system of its own");
     else
@@ -130,8 +186,15 @@ void holds(bool full, const char* reason) {
 }  // namespace
 
 TEST_CASE("a full disk is told, and takes nothing with it", "[disk]") {
-    holds(true, "No space left");
+    holds("2m", [](const fs::path& disk, const fs::path& elsewhere) {
+        return what_is_wrong(disk, elsewhere, true, "No space left");
+    });
 }
 TEST_CASE("a file system that may not be written to is told", "[disk]") {
-    holds(false, "Read-only file system");
+    holds("2m", [](const fs::path& disk, const fs::path& elsewhere) {
+        return what_is_wrong(disk, elsewhere, false, "Read-only file system");
+    });
+}
+TEST_CASE("a full disk in the middle of saving paint leaves what was saved before", "[disk]") {
+    holds("6m", [](const fs::path& disk, const fs::path&) { return paint_on_a_full_disk(disk); });
 }

@@ -34,7 +34,7 @@ struct Stuck {
         REQUIRE(prepared);
     }
     /// The layer that stands where a ray meets the form, and the colour there.
-    std::pair<int, V3f> look(const V3f& from, const V3f& along, float choice = .5f) const {
+    std::pair<int, V3f> look(const V3f& from, const V3f& along, float choice = .5f, V3f* normal = nullptr) const {
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         RTCRayHit ray = geometry::single_ray(from, along.normalized());
@@ -52,7 +52,14 @@ struct Stuck {
         p.choice = choice;
         m->locate(0, *prepared);
         m->choose(*prepared, {0}, prepared->build_ups[size_t(prepared->build_up_of[at.instance])], nullptr);
+        if (normal) *normal = p.slots.geometry_normal.length2() > 0.f ? p.slots.geometry_normal : p.normal_mesh;
         return {p.layer, p.slots.base_color};
+    }
+    /// The normal of what stands there, in the form's own space.
+    V3f normal(const V3f& from) const {
+        V3f n(0.f);
+        look(from, {0, 0, -1}, .5f, &n);
+        return n;
     }
     int layer(float x, float y) const { return look({x, y, 2.f}, {0, 0, -1}).first; }
 };
@@ -282,4 +289,107 @@ TEST_CASE("decals of no sense do no harm") {
             s.prepare();
             for (const V3f& c : rendered(*s.prepared, 16, 16, 1)) CHECK(finite(c));
         }
+}
+
+TEST_CASE("prints tint the colour below by their blend, as far as they are there") {
+    Stuck s(square_obj);
+    s.scene.build_ups[0].layers[0].surface["base_color"].value = V3f(.5f, .25f, .8f);
+    s.decal().pins = {pin({.5f, .5f, .37f}, {0, 0, 1}, {.4f, .4f, .05f})};
+    s.scene.build_ups[0].layers[1].surface["base_color"].value = V3f(.5f, 1.f, .2f);
+    s.scene.build_ups[0].layers[1].surface["base_weight"].value = 1.f;
+    const V3f below(.5f, .25f, .8f);
+    const V3f ink(.5f, 1.f, .2f);
+    auto seen = [&] {
+        s.prepare();
+        const auto [layer, color] = s.look({.5f, .5f, 2.f}, {0, 0, -1});
+        CHECK(layer == 0);  // what stands there is what is below
+        return color;
+    };
+    auto all = [&](auto f) { return V3f(f(below.x, ink.x), f(below.y, ink.y), f(below.z, ink.z)); };
+    auto near = [](const V3f& a, const V3f& b) { CHECK((a - b).length() < 1e-5f); };
+    using scene::Print;
+    s.decal().print = Print::multiply;
+    near(seen(), below * ink);
+    s.decal().print = Print::screen;
+    near(seen(), all([](float b, float i) { return 1.f - (1.f - b) * (1.f - i); }));
+    s.decal().print = Print::overlay;
+    near(seen(), all([](float b, float i) { return b < .5f ? 2.f * b * i : 1.f - 2.f * (1.f - b) * (1.f - i); }));
+    s.decal().print = Print::plus;
+    near(seen(), all([](float b, float i) { return std::min(1.f, b + i); }));
+    SECTION("half there it is half way") {
+        s.decal().print = Print::multiply;
+        s.scene.build_ups[0].layers[1].gate.mask.value = .5f;
+        near(seen(), (below + below * ink) * .5f);
+    }
+    SECTION("two of them lie over one another, the lower one first") {
+        s.decal().print = Print::screen;
+        s.add("over", {.5f, .5f, .5f}, {pin({.5f, .5f, .37f}, {0, 0, 1}, {.4f, .4f, .05f})});
+        s.scene.build_ups[0].layers[2].surface["base_weight"].value = 1.f;
+        s.decal(2).print = Print::multiply;
+        near(seen(), all([](float b, float i) { return .5f * (1.f - (1.f - b) * (1.f - i)); }));
+    }
+    SECTION("beside its frame nothing is tinted") {
+        s.decal().print = Print::multiply;
+        s.prepare();
+        near(s.look({.1f, .1f, 2.f}, {0, 0, -1}).second, below);
+    }
+}
+
+TEST_CASE("the edge of a decal that stands out tilts the normal outwards, a pressed one inwards, its middle not") {
+    Stuck s(square_obj);
+    s.decal().pins = {pin({.5f, .5f, .37f}, {0, 0, 1}, {.4f, .4f, .05f})};
+    s.decal().lip = .004f;
+    s.decal().lip_width = .02f;
+    s.prepare();
+    CHECK(s.normal({.5f, .5f, 2.f}).z > .99999f);
+    const V3f right = s.normal({.69f, .5f, 2.f});  // a centimetre from the right edge
+    const V3f left = s.normal({.31f, .5f, 2.f});
+    CHECK(right.x > .1f);
+    CHECK(std::fabs(right.y) < 1e-3f);
+    CHECK(left.x < -.1f);
+    CHECK(std::fabs(right.x + left.x) < 1e-3f);
+    CHECK(s.normal({.5f, .69f, 2.f}).y > .1f);
+    s.decal().lip = -.004f;
+    s.prepare();
+    CHECK(std::fabs(s.normal({.69f, .5f, 2.f}).x + right.x) < 1e-3f);
+    SECTION("of a cut-out it is the edge of what is left") {
+        // A disc of half the frame's width.
+        scene::Layer& l = s.scene.build_ups[0].layers[1];
+        scene::Node n;
+        n.id = n.name = "disc";
+        n.kind = "circle";
+        n.type = "float";
+        n.inputs["center"].value = V2f(.5f, .5f);
+        n.inputs["radius"].value = .25f;
+        l.nodes.push_back(n);
+        l.gate.mask.from = "disc";
+        l.decal.lip = .004f;
+        s.prepare();
+        CHECK(s.normal({.597f, .5f, 2.f}).x > .05f);
+        CHECK(s.normal({.403f, .5f, 2.f}).x < -.05f);
+        CHECK(s.normal({.5f, .5f, 2.f}).z > .99999f);
+    }
+}
+
+TEST_CASE("words are cut out of a decal's frame, and no missing map is told") {
+    Stuck s(square_obj);
+    s.decal().pins = {pin({.5f, .5f, .37f}, {0, 0, 1}, {.4f, .4f, .05f})};
+    scene::Layer& l = s.scene.build_ups[0].layers[1];
+    scene::Node n;
+    n.id = n.name = "words";
+    n.kind = "lettering";
+    n.type = "float";
+    n.inputs["text"].value = std::string("0");
+    n.inputs["bridges"].value = .15f;
+    l.nodes.push_back(n);
+    l.gate.mask.from = "words";
+    s.prepare();
+    CHECK(s.layer(.5f, .5f) == 0);
+    CHECK(s.layer(.34f, .5f) == 1);
+    CHECK(s.layer(.66f, .5f) == 1);
+    CHECK(s.layer(.5f, .32f) == 0);  // the bridge
+    CHECK(s.prepared->problems.empty());
+    l.nodes[0].inputs["text"].value = std::string("");
+    s.prepare();
+    CHECK(s.layer(.34f, .5f) == 0);
 }

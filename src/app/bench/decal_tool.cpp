@@ -5,6 +5,7 @@
 #include "nodes/slot_names.h"
 #include "render/decals.h"
 #include "scene/edits.h"
+#include "texture/lettering.h"
 
 namespace vemtra::app {
 
@@ -47,9 +48,49 @@ void DecalTool::begin(const fs::path& picture) {
         aspect_ = std::clamp(float(header->width) / float(std::max(1, header->height)), .01f, 100.f);
     }
     picture_ = picture;
+    words_.clear();
     placing_ = true;
     Q_EMIT tool_changed();
 }
+
+namespace {
+
+constexpr const char* ink_name = "Letters";
+
+scene::Node node_of_words(const std::string& words) {
+    scene::Node n;
+    n.kind = nodes::description_for(nodes::Use::lettering).kind;
+    nodes::set(n, nodes::Role::lettering, words);
+    return n;
+}
+
+}  // namespace
+
+void DecalTool::begin_lettering(const std::string& words) {
+    begin();
+    if (!placing_) return;
+    const auto ratio = texture::lettering_ratio(nodes::lettering_of(node_of_words(words)));
+    if (!ratio) {
+        leave();
+        Q_EMIT bench_.failed(ratio.error());
+        return;
+    }
+    aspect_ = std::clamp(*ratio, .01f, 100.f);
+    words_ = words;
+}
+
+void DecalTool::fit_to_words(scene::Scene& s, const std::string& build_up, const std::string& node) {
+    scene::BuildUp* b = scene::find(s.build_ups, build_up);
+    for (size_t k = 0; b && k < b->layers.size(); ++k) {
+        scene::Layer& l = b->layers[k];
+        const scene::Node* n = scene::find(l.nodes, node);
+        if (!n || l.decal.pins.empty()) continue;
+        const auto ratio = texture::lettering_ratio(nodes::lettering_of(*n));
+        for (scene::Pin& p : l.decal.pins)
+            if (ratio) p.size.x = p.size.y * std::clamp(*ratio, .01f, 100.f);
+    }
+}
+
 void DecalTool::leave() {
     if (!placing_) return;
     placing_ = down_ = false;
@@ -59,7 +100,7 @@ void DecalTool::leave() {
 void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, const QSize&) {
     const scene::Part* part = scene::find(bench_.scene().parts, spot.part);
     if (!part) return leave();
-    const bool another = decal() && picture_.empty() && part->build_up == bench_.selection().build_up;
+    const bool another = decal() && picture_.empty() && words_.empty() && part->build_up == bench_.selection().build_up;
     if (part->id != bench_.selection().part) {
         const std::string layer = bench_.selection().layer;
         bench_.select_part(part->id);
@@ -78,7 +119,9 @@ void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, con
         });
         select_pin(int(decal()->pins.size()) - 1);
     } else {
-        const std::string name = picture_.empty() ? "Decal" : picture_.stem().string();
+        const std::string name = !words_.empty()    ? words_.substr(0, 24)
+                                 : picture_.empty() ? "Decal"
+                                                    : picture_.stem().string();
         const std::string file = picture_.empty() ? ""
                                  : bench_.file()  ? path_from(bench_.folder(), picture_)
                                                   : picture_.string();
@@ -90,6 +133,12 @@ void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, con
         bench_.edit_build_up("Stick " + name + " on", [&](scene::BuildUp& b) {
             made = scene::add_layer(b, name, above);
             scene::find(b.layers, made)->decal.pins = {pin};
+            if (!words_.empty()) {
+                const std::string letters = nodes::add(b, made, nodes::Use::lettering, nodes::Type::number, ink_name);
+                nodes::set(*scene::node(b, letters), nodes::Role::lettering, words_);
+                nodes::connect_to_layer(b, letters, made, scene::gate_slot);
+                scene::find(b.layers, made)->surface[nodes::slot::base_color].value = V3f(.02f);
+            }
             if (file.empty()) return;
             const std::string color = nodes::add(b, made, nodes::Use::map, nodes::Type::color, name);
             nodes::set(*scene::node(b, color), nodes::Role::file, file);
@@ -189,6 +238,16 @@ scene::Pin DecalTool::stuck(scene::Pin p) const {
     p.position = in.point_to_object(s.position - s.displaced_by);
     p.axis = in.normal_to_object(s.normal).normalized();
     return p;
+}
+
+V3f DecalTool::on_surface(const scene::Pin& pin, const V3f& point) const {
+    scene::Pin there = pin;
+    there.position = point;
+    const float reach = std::max(pin.size.x, pin.size.y);
+    const auto at = below(there, .5f * reach, 2.f * reach, nullptr);
+    if (!at) return point;
+    const auto& g = *bench_.image()->prepared->geometry;
+    return g.instances()[at->instance].point_to_object(g.at(*at).position);
 }
 
 float DecalTool::radius_of_pole() const {

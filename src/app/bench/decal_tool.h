@@ -17,6 +17,10 @@ public:
     /// The next drag on the asset sticks a decal on: another pin of the selected layer where it is a decal, else a new
     /// layer above it; of a picture, where one is given.
     void begin(const fs::path& picture = {});
+    /// Likewise, a new layer of words in ink.
+    void begin_lettering(const std::string& words);
+    /// Where a node sets words for a decal's layer: the frames take the shape of the words, as high as they were.
+    static void fit_to_words(scene::Scene& scene, const std::string& build_up, const std::string& node);
     void leave();
     bool placing() const { return placing_; }
     void press(const Workbench::SurfaceSpot& spot, const QPointF& at, const QSize& view);
@@ -35,6 +39,9 @@ public:
     /// How far it is through the part under the pin, halved: the radius of a pole.
     float radius_of_pole() const;
     void lie(scene::Lies lies);
+    /// The place of the part's surface that lies before or behind a point of the pin's plane; the point where there is
+    /// none. In the part's own space.
+    V3f on_surface(const scene::Pin& pin, const V3f& point) const;
     /// More pins beside this one, each stuck to the surface: a step of its width along x, or round the part's upright
     /// axis.
     void add_row(int count);
@@ -52,6 +59,7 @@ private:
     Workbench& bench_;
     bool placing_ = false, down_ = false;
     fs::path picture_;
+    std::string words_;
     float aspect_ = 1.f;
     QPointF pressed_;
     V3f pressed_world_{0.f};

@@ -578,6 +578,29 @@ bool Painter::tip_from_picture(const fs::path& file) {
     return true;
 }
 
+bool Painter::tip_from_node(const std::string& node) {
+    const auto image = bench_.image();
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Node* n = b ? scene::find_node(*b, node).node : nullptr;
+    if (!n || !image || !image->prepared) return false;
+    std::vector<Error> told;
+    nodes::Resources resources = image->prepared->resources;
+    const program::Program program = program::compile(*b, {{"tip", nodes::Type::number, {scene::Value{0.f}, node}}},
+                                                      resources, told, &bench_.scene().networks);
+    if (!resources.within(image->prepared->resources)) {
+        Q_EMIT bench_.said("What should be the tip shows nowhere yet: wire it to a layer first");
+        return false;
+    }
+    auto made =
+        paint::tip_of(n->name.empty() ? n->id : n->name, program, *image->prepared, .1f * bench_.size_of_asset());
+    if (!made) return false;
+    change_brush([&](paint::StockBrush& x) {
+        x.tips.clear();
+        x.brush.tips = {std::move(made)};
+    });
+    return true;
+}
+
 std::vector<Error> Painter::problems() const {
     std::lock_guard lock(canvas_mutex_);
     return canvas_ && painting() && canvas_->painting() == painting()->id ? canvas_->problems() : std::vector<Error>();

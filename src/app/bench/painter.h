@@ -8,6 +8,7 @@
 #include <mutex>
 #include <thread>
 
+#include "paint/carry.h"
 #include "paint/fill.h"
 #include "paint/stroke.h"
 #include "paint/tips.h"
@@ -93,6 +94,16 @@ public:
     /// Texels of the held photo for a texel of the painting, in words; empty where that is not known yet.
     QString photo_sharpness() const;
     bool tip_from_picture(const fs::path& file);
+    bool tip_from_node(const std::string& node);  ///< one of the selected build-up's
+
+    // To other places
+    /// What is painted on the selected part also on that one, which must read the painting too. In the background.
+    void carry_to(const std::string& part, paint::CarryBy by);
+    /// The form is about to be another: as it is now it is kept, for carry_over().
+    void keep_form();
+    bool has_old_form() const;  ///< of the painting in hand
+    /// What is painted goes from the old form to the nearest place on the one that stands now. In the background.
+    void carry_over();
     /// What stands in the way, or is to be known of the painting in hand.
     std::vector<Error> problems() const;
 
@@ -139,6 +150,7 @@ private:
     bool run(Order& o);
     void publish(bool last);
     void take_results();
+    void carry(const QString& text, std::shared_ptr<const render::Prepared> before, const paint::Carried& what);
     void edit_whole(const std::string& label, const std::function<void(scene::Painting&)>& change);
     std::shared_ptr<const paint::Canvas> canvas_for(const std::shared_ptr<const render::Prepared>& prepared,
                                                     const std::string& painting);
@@ -155,6 +167,8 @@ private:
     std::optional<paint::HandSample> last_sample_;
     uint64_t strokes_ = 0, applied_ = 0;
     float texels_across_ = 0.f, texel_ = 0.f;
+
+    std::shared_ptr<const render::Prepared> old_form_;  ///< before an asset's file was replaced
 
     mutable std::mutex mutex_;
     std::condition_variable wake_, idle_;

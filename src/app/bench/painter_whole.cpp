@@ -98,4 +98,73 @@ bool Painter::read_in(const fs::path& pattern) {
     return true;
 }
 
+/// Both forms are held by the work until it is done; the painting comes back as one step.
+void Painter::carry(const QString& text, std::shared_ptr<const render::Prepared> before, const paint::Carried& what) {
+    finish();
+    const scene::Painting* p = painting();
+    const auto image = bench_.image();
+    if (!p || !before || !image || !image->prepared) return;
+    const scene::Painting now = *p;
+    bench_.jobs().start(text,
+                        [this, before, after = image->prepared, what, now, text](Progress& progress) -> Jobs::Finish {
+                            const paint::Canvas from(before, now.id);
+                            const paint::Canvas to(after, now.id);
+                            paint::Carried all = what;
+                            all.from = &from;
+                            all.painting = &now;
+                            if (all.from_parts.empty()) all.from_parts = from.instances();
+                            if (all.to_parts.empty()) all.to_parts = to.instances();
+                            auto done = std::make_shared<scene::Painting>(paint::carried(all, to, now, &progress));
+                            const bool whole = !stopped(&progress);
+                            return [this, done, whole, now, text] {
+                                if (!whole) return Q_EMIT bench_.said("Stopped: what is painted lies as it was");
+                                bench_.edit(text.toStdString(), [&](scene::Scene& s) {
+                                    scene::Painting* x = scene::find(s.paintings, now.id);
+                                    if (x && x->sheets == now.sheets)
+                                        x->sheets = done->sheets;  // else it was painted on meanwhile
+                                });
+                                Q_EMIT tool_changed();
+                            };
+                        });
+}
+
+void Painter::carry_to(const std::string& part, paint::CarryBy by) {
+    const auto image = bench_.image();
+    const scene::Painting* p = painting();
+    if (!p || !image || !image->prepared) return;
+    const int from = image->prepared->instance_of(bench_.selection().part);
+    const int to = image->prepared->instance_of(part);
+    if (from < 0 || to < 0 || from == to)
+        return Q_EMIT bench_.said("Select the part that is painted, then click another");
+    const std::vector<char> read = paint::readers_of(*image->prepared->scene, p->id);
+    for (const int i : {from, to})
+        if (const int b = image->prepared->build_up_of[size_t(i)];
+            b < 0 || size_t(b) >= read.size() || !read[size_t(b)])
+            return Q_EMIT bench_.said("Both parts must wear what reads this painting");
+    paint::Carried what;
+    what.from_parts = {uint32_t(from)};
+    what.to_parts = {uint32_t(to)};
+    what.by = by;
+    what.reach = .05f * bench_.size_of_asset();
+    carry("Carrying paint to another part", image->prepared, what);
+}
+
+void Painter::keep_form() {
+    finish();
+    if (const auto image = bench_.image(); image && image->prepared && !bench_.scene().paintings.empty())
+        old_form_ = image->prepared;
+}
+bool Painter::has_old_form() const {
+    const scene::Painting* p = painting();
+    return p && old_form_ && scene::find(old_form_->scene->paintings, p->id) && bench_.image() &&
+           bench_.image()->prepared != old_form_;
+}
+void Painter::carry_over() {
+    if (!has_old_form()) return;
+    paint::Carried what;
+    what.reach = .02f * bench_.size_of_asset();
+    carry("Carrying paint over from the old form", std::exchange(old_form_, nullptr), what);
+    Q_EMIT tool_changed();
+}
+
 }  // namespace vemtra::app

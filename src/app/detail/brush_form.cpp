@@ -112,6 +112,22 @@ void BrushForm::tip() {
                                                        QString::fromStdString(bench_.folder().string()));
         if (!f.isEmpty()) painter_.tip_from_picture(f.toStdString());
     });
+    std::vector<std::string> patterns;
+    QStringList pattern_names{"choose a network..."};
+    if (const scene::BuildUp* b = bench_.build_up())
+        scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
+            const auto d = nodes::describe(bench_.scene(), n);
+            if (!d || n.id == painter_.node() || d->output_type(n) != nodes::Type::number) return;
+            patterns.push_back(n.id);
+            pattern_names << QString::fromStdString(n.name.empty() ? n.id : n.name);
+        });
+    if (!patterns.empty())
+        form_.choice(
+            "tip from", "A square of what a tile of the board gives becomes the tip.", pattern_names,
+            [](const Scene&) { return std::optional(0); },
+            [=, this](Scene&, int v) {
+                if (v > 0) later([=, this] { painter_.tip_from_node(patterns[size_t(v) - 1]); });
+            });
     if (painter_.stock_brush().tips.empty() && painter_.brush().tips.empty())
         number("hardness", "How far from its middle it is whole.", {0.f, 1.f, .5f, true}, &paint::Brush::hardness);
     number("spacing", "From touch to touch, in diameters.", {.02f, 2.f, .15f}, &paint::Brush::spacing);
@@ -295,6 +311,19 @@ void BrushForm::whole() {
     form_.button("Clear", "Nothing is painted any more.", [this] { later([this] { painter_.clear(); }); });
     form_.button("Turn over", "White becomes black, where it is painted.",
                  [this] { later([this] { painter_.turn_over(); }); });
+    if (painter_.has_old_form())
+        form_.button("Lay it on the new form by place",
+                     "It lies by its UVs as it did on the old form; so each texel takes what was nearest to it there.",
+                     [this] { later([this] { painter_.carry_over(); }); });
+    auto carries = [this](const char* label, const char* help, paint::CarryBy by) {
+        form_.button(label, help, [this, by] {
+            bench_.pick_place([this, by](const Workbench::SurfaceSpot& spot) { painter_.carry_to(spot.part, by); });
+        });
+    };
+    carries("Copy to another part by place", "Click it: it takes what is painted nearest to it on the selected part.",
+            paint::CarryBy::place);
+    carries("Copy to another part by UVs", "Click it: it takes what lies at the same place of its tile.",
+            paint::CarryBy::uv);
     form_.button("Write out...", "The sheets as files, one per tile.", [this] {
         const QString f = QFileDialog::getSaveFileName(
             &form_, "Write the painting out",
@@ -342,7 +371,7 @@ std::string shape_of_brush(const Workbench& bench) {
            (p.brush().in_scene ? "m" : "p") +
            (p.stock_brush().tips.empty() && p.brush().tips.empty() ? "round" : "tip") +
            (p.outline().empty() ? "" : "outline") + (const_cast<Painter&>(p).photo() ? "photo" : "") +
-           (on && on->on_form() ? "form" : "") + std::to_string(p.problems().size());
+           (on && on->on_form() ? "form" : "") + (p.has_old_form() ? "old" : "") + std::to_string(p.problems().size());
 }
 
 }  // namespace vemtra::app

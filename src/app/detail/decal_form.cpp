@@ -42,7 +42,7 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     const size_t count = layer.decal.pins.size();
     form.begin_fold(count == 1 ? QString("decal") : QString("decal, at %1 places").arg(count), true);
     QStringList ways;
-    for (const scene::LiesTraits& t : scene::ways_to_lie()) ways << t.title;
+    for (const auto& t : scene::words_for(scene::Lies())) ways << t.title;
     form.choice(
         "lies", "Flat along its axis, bent round a pole, or following the form without stretching.", ways,
         [=](const Scene& s) {
@@ -69,6 +69,32 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
         [=](Scene& s, float v) {
             if (auto* d = at.decal(s)) d->steep = v;
         });
+    QStringList prints;
+    for (const auto& t : scene::words_for(scene::Print())) prints << t.title;
+    form.choice(
+        "prints", "Whether it covers what is below, or tints its colour alone: a stain, a thin ink.", prints,
+        [=](const Scene& s) {
+            auto* d = at.decal(s);
+            return d ? std::optional(int(d->print)) : std::nullopt;
+        },
+        [=](Scene& s, int v) {
+            if (auto* d = at.decal(s)) d->print = scene::Print(v);
+        });
+    auto edge = [&](const char* label, const char* help, const NumberRange& range, float scene::Decal::*member) {
+        form.number(
+            label, help, range,
+            [=](const Scene& s) {
+                auto* d = at.decal(s);
+                return d ? std::optional(1e3f * (d->*member)) : std::nullopt;
+            },
+            [=](Scene& s, float v) {
+                if (auto* d = at.decal(s)) d->*member = 1e-3f * std::clamp(v, range.low, range.high);
+            });
+    };
+    edge("edge stands out", "How far its edge rises over what is below; below zero it is pressed in.",
+         {-20.f, 20.f, 0.f, false, false, "mm"}, &scene::Decal::lip);
+    edge("edge is wide", "Over how much its edge rises.", {.01f, 50.f, .5f, false, false, "mm"},
+         &scene::Decal::lip_width);
     auto cells = [&](const char* label, int scene::Decal::*member) {
         form.number(
             label, "Cells of the sheet that its maps hold.", {1.f, 16.f, 1.f, false, true},

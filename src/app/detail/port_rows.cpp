@@ -4,6 +4,7 @@
 
 #include <QMenu>
 
+#include "app/bench/decal_tool.h"
 #include "app/theme/theme.h"
 #include "nodes/frame.h"
 #include "scene/edits.h"
@@ -138,8 +139,11 @@ Form::Read<std::string> PortRows::text() const {
 }
 
 std::function<void(Scene&, scene::Value)> PortRows::write() const {
-    return [reach = reach_](Scene& s, const scene::Value& v) {
+    const scene::Node* n = bench_.node();
+    const bool sets_words = port_.uniform && n && nodes::has_use(*n, nodes::Use::lettering);
+    return [reach = reach_, sets_words, at = bench_.selection()](Scene& s, const scene::Value& v) {
         if (Input* i = reach(s, true)) i->value = v;
+        if (sets_words) DecalTool::fit_to_words(s, at.build_up, at.node);
     };
 }
 
@@ -147,6 +151,8 @@ void PortRows::add() {
     if (port_.role == nodes::Role::uv_set) return add_uv_set();
     if (port_.role == nodes::Role::file) return add_file();
     if (port_.role == nodes::Role::painting) return add_painting();
+    if (port_.role == nodes::Role::lettering)
+        return form_.text(label_, help_, text(), [write = write()](Scene& s, const std::string& v) { write(s, v); });
     if (!port_.choices.empty()) return add_choice();
     add_ends();
 }

@@ -51,12 +51,13 @@ void DecalHandles::paint(QPainter& p, const QSize& view) const {
     const scene::Pin& pin = *bench_.decals().shown();
     const render::PinFrame f(pin);
     const M44f m = to_world(pin);
-    // Its border; round a pole it is bent as it lies.
+    // Its border; round a pole it is bent as it lies, wrapped it is cast onto the form.
     std::vector<V3f> border;
     auto place = [&](float u, float v) {
         const float x = (u - .5f) * pin.size.x;
         const float y = (v - .5f) * pin.size.y;
-        if (d.lies != scene::Lies::round) return pin.position + f.x * x + f.y * y;
+        if (d.lies == scene::Lies::flat) return pin.position + f.x * x + f.y * y;
+        if (d.lies == scene::Lies::wrapped) return bench_.decals().on_surface(pin, pin.position + f.x * x + f.y * y);
         const float r = std::max(1e-9f, pin.size.z);
         return pin.position - f.z * r + f.x * (std::sin(x / r) * r) + f.z * (std::cos(x / r) * r) + f.y * y;
     };

@@ -1,0 +1,32 @@
+// The place of a form that lies nearest to a point: for carrying what lies on one form over to another.
+#pragma once
+#include "geometry/geometry.h"
+
+namespace vemtra::geometry {
+
+class Nearest {
+public:
+    /// Over these instances, as they stand in the world. Keeps nothing of `geometry` but its shapes.
+    Nearest(const Geometry& geometry, const std::vector<uint32_t>& instances);
+    ~Nearest();
+    Nearest(const Nearest&) = delete;
+    Nearest& operator=(const Nearest&) = delete;
+
+    struct Found {
+        Place place;  ///< its instance is RTC_INVALID_GEOMETRY_ID where nothing lies within reach
+        float distance = 0.f;
+    };
+    /// In the world; `normal` unit: faces that are turned away from it are passed over. From any thread.
+    Found at(const V3f& position, const V3f& normal, float reach) const;
+
+private:
+    struct Part {
+        Instance instance;
+        uint32_t number;
+        std::vector<V3f> positions;  ///< in the world
+    };
+    std::vector<Part> parts_;
+    RTCScene scene_ = nullptr;
+};
+
+}  // namespace vemtra::geometry
