@@ -2,6 +2,7 @@
 // and leaks below bolts of the collar from a photograph that is generated here.
 #include <OpenImageIO/imageio.h>
 
+#include "base/hash.h"
 #include "demo.h"
 #include "paint/stroke.h"
 #include "paint/tips.h"
@@ -26,24 +27,28 @@ float smooth_noise(float x, uint32_t seed) {
 /// Rust that has run down a wall from one spot at the top: runs of unequal length, wandering a little, thinning out.
 std::vector<float> leak_photo() {
     std::vector<float> values(size_t(photo_width) * photo_height, 0.f);
-    for (uint32_t run = 0; run < 9; ++run) {
-        const float from = .5f + .17f * (noise(int(run), 5) - .5f) * 2.f;
-        const float length = .25f + .73f * noise(int(run), 7) * noise(int(run), 8);
-        const float width = .008f + .02f * noise(int(run), 9);
-        for (int y = 0; y < photo_height; ++y) {
+    auto bell = [](float d) { return std::exp(-d * d); };
+    for (int y = 0; y < photo_height; ++y)
+        for (int x = 0; x < photo_width; ++x) {
             const float v = float(y) / photo_height;
-            if (v > length) break;
-            const float along = v / length;
-            const float middle = from + .05f * (smooth_noise(5.f * v, 11 + run) - .5f) * along;
-            const float w = width * (1.f - .6f * along) * (.7f + .6f * smooth_noise(40.f * v, 31 + run));
-            const float dark = (1.f - along * along) * (.55f + .45f * smooth_noise(90.f * v, 51 + run));
-            for (int x = 0; x < photo_width; ++x) {
-                const float d = (float(x) / photo_width - middle) / w;
-                float& to = values[size_t(y) * photo_width + size_t(x)];
-                to = std::max(to, dark * std::exp(-d * d));
+            const float u = float(x) / photo_width - .5f;
+            // A wash below the spot, streaky across, that thins out downwards.
+            const float streaks = .45f + .55f * smooth_noise(26.f * u + 2.f * smooth_noise(6.f * v, 3), 71);
+            const float edge = .6f + .4f * smooth_noise(30.f * u, 73);
+            float value = .62f * bell(u / (.11f + .05f * v)) * streaks * clamp01(1.5f * (edge - v)) * (1.f - .5f * v);
+            // Runs that went farther.
+            for (uint32_t run = 0; run < 6; ++run) {
+                const float length = .35f + .6f * noise(int(run), 7);
+                if (v > length) continue;
+                const float along = v / length;
+                const float middle = .24f * (noise(int(run), 5) - .5f) + .05f * (smooth_noise(4.f * v, 11 + run) - .5f);
+                const float width = (.012f + .022f * noise(int(run), 9)) * (1.f - .5f * along) *
+                                    (.7f + .6f * smooth_noise(18.f * v, 31 + run));
+                const float dark = (1.f - along * along) * (.35f + .45f * smooth_noise(30.f * v, 51 + run));
+                value += (1.f - value) * dark * bell((u - middle) / width);
             }
+            values[size_t(y) * photo_width + size_t(x)] = clamp01(value);
         }
-    }
     return values;
 }
 
@@ -78,6 +83,7 @@ public:
         paint::Brush ready = stock->ready();
         ready.size = pixels;
         ready.opacity = opacity;
+        if (photo) ready.flow = 1.f;
         ready.pressure_flow = false;
         paint::Hand hand(prepared_, camera.view, ready, ++seed_ * 7919u);
         paint::Stroke stroke(canvas, p, ready, V3f(ink), camera.view, {},
@@ -113,11 +119,17 @@ void wear_corners(Easel& easel) {
             skirt.push_back(middle + along * .0296f + V3f(0.f, .006f, 0.f));
         }
         const Camera above(out * .42f + V3f(0.f, .26f, 0.f), out * .12f + V3f(0.f, .01f, 0.f));
-        easel.stroke("worn-by-hand", "worn-edge", 34.f, .44f, 1.f, above, edge);
-        easel.stroke("worn-by-hand", "worn-edge", 20.f, .6f, 1.f, above, edge);
+        easel.stroke("worn-by-hand", "worn-edge", 40.f, .34f, .9f, above, edge);
+        easel.stroke("worn-by-hand", "worn-edge", 20.f, .5f, 1.f, above, edge);
         const Camera low(out * .45f + V3f(0.f, .06f, 0.f), out * .12f + V3f(0.f, .006f, 0.f));
-        easel.stroke("worn-by-hand", "chips", 16.f, .6f, 1.f, low, skirt);
+        easel.stroke("worn-by-hand", "chips", 16.f, .55f, 1.f, low, skirt);
     }
+    // Along the foot of the maker's label, which goes with the paint.
+    std::vector<V3f> foot;
+    for (float degrees = 36.f; degrees < 54.f; degrees += 2.f)
+        foot.emplace_back(.092f * std::sin(radians(degrees)), .0157f, .092f * std::cos(radians(degrees)));
+    const Camera before(V3f(.26f, .06f, .29f), V3f(.064f, .016f, .066f));
+    easel.stroke("worn-by-hand", "worn-edge", 34.f, .42f, .9f, before, foot);
     // Where the hook slid off: a few long scratches over the front corner's top.
     const Camera top(V3f(.16f, .40f, .30f), V3f(.085f, .012f, .085f));
     easel.stroke("worn-by-hand", "boat-hook", 60.f, .45f, .9f, top,
@@ -138,10 +150,9 @@ void leaks(Easel& easel, const std::vector<float>& picture) {
         const V3f top = out * .0875f + V3f(0.f, .1262f, 0.f);
         const Camera camera(out * .5f + V3f(0.f, .12f, 0.f), out * .08f + V3f(0.f, .09f, 0.f));
         const V3f down = top - V3f(0.f, length, 0.f);
-        photo.corners = {camera.pixel(top - side * .014f), camera.pixel(top + side * .014f),
-                         camera.pixel(down + side * .014f), camera.pixel(down - side * .014f)};
-        for (const float x : {-.008f, 0.f, .008f})
-            easel.stroke("leaks", "soft-round", 90.f, 1.f, .9f, camera, {top + side * x, down + side * x}, &photo);
+        photo.corners = {camera.pixel(top - side * .012f), camera.pixel(top + side * .012f),
+                         camera.pixel(down + side * .012f), camera.pixel(down - side * .012f)};
+        easel.stroke("leaks", "soft-round", 260.f, 1.f, .62f, camera, {top, down}, &photo);
     }
 }
 

@@ -9,6 +9,38 @@ namespace {
 
 constexpr int most_taps = 8;
 
+/// Conjugate half axes of an ellipse become its principal ones: where a map is stretched, what is round on the surface
+/// has axes that lie nearly along each other here, and neither tells how narrow the ellipse is. `w`, `h`: texels.
+void to_principal_axes(float& au, float& av, float& bu, float& bv, float w, float h) {
+    const float ax = au * w;
+    const float ay = av * h;
+    const float bx = bu * w;
+    const float by = bv * h;
+    const float along = ax * bx + ay * by;
+    const float a2 = ax * ax + ay * ay;
+    const float b2 = bx * bx + by * by;
+    if (!(along * along > .01f * a2 * b2) || !(a2 + b2 < 1e12f)) return;
+    // M = a a' + b b'; its eigenvalues are the squares of the principal half axes.
+    const float xx = ax * ax + bx * bx;
+    const float xy = ax * ay + bx * by;
+    const float yy = ay * ay + by * by;
+    const float half = .5f * (xx - yy);
+    const float root = std::sqrt(half * half + xy * xy);
+    const float major2 = .5f * (xx + yy) + root;
+    const float major = std::sqrt(major2);
+    const float minor = std::fabs(ax * by - ay * bx) / std::max(1e-20f, major);  // the product is the determinant's
+    float dx = half >= 0.f ? half + root : xy;
+    float dy = half >= 0.f ? xy : root - half;
+    const float length = std::sqrt(dx * dx + dy * dy);
+    if (!(length > 0.f)) return;
+    dx /= length;
+    dy /= length;
+    au = dx * major / w;
+    av = dy * major / h;
+    bu = -dy * minor / w;
+    bv = dx * minor / h;
+}
+
 /// One texel as four numbers.
 template <TexelFormat format, int lanes, bool curved> inline __m128 texel(const uint8_t* p, const float* curve) {
     if constexpr (lanes == 1) {
@@ -253,6 +285,7 @@ template <TexelFormat format, int lanes, bool curved> struct Reader {
                 float av = points.axes[1][i];
                 float bu = points.axes[2][i];
                 float bv = points.axes[3][i];
+                to_principal_axes(au, av, bu, bv, w, h);
                 float longer = (au * w) * (au * w) + (av * h) * (av * h);
                 float shorter = (bu * w) * (bu * w) + (bv * h) * (bv * h);
                 if (longer < shorter) {

@@ -117,7 +117,9 @@ TEST_CASE("a part takes what another one has at the same UVs, or at the nearest 
     REQUIRE(p.prepared->geometry->instances().size() == 2);
     paint::Dab d = blob(p);
     d.radius = .05f;  // it reaches the left part alone
-    p.paint({d});
+    paint::Limits limits;
+    limits.through = true;  // it lies below the right one
+    p.paint({d}, {}, V3f(1.f), limits);
     const V3f on_left(.2f, -.3f, .05f);
     const V3f on_right(.2f, -.3f, 1.f);
     REQUIRE(p.seen(on_left, {0, 0, -1}) > .9f);

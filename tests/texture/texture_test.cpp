@@ -317,6 +317,19 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
     r.filter = "off";
     const Textures off(store, {r}, s.path, problems);
     CHECK(look(off, 0, .5f, inside, 1, 1.f / size, 64.f / size)[0] == 1.f);
+    // The same ellipse is said by any pair of conjugate axes, as where a map is stretched: those lie nearly along each
+    // other, and the blur still has the ellipse's own width.
+    for (const float turn : {.2f, .7f, 1.2f, 2.4f}) {
+        const float a[] = {20.f / size * std::cos(turn), 1.f / size * std::sin(turn)};
+        const float b[] = {-20.f / size * std::sin(turn), 1.f / size * std::cos(turn)};
+        const float u = .5f;
+        float value = 0.f;
+        float* out[] = {&value};
+        const float* place[] = {&u, &inside, &a[0], &a[1], &b[0], &b[1]};
+        t.sample(0, 1, place, out, 1);
+        INFO(turn);
+        CHECK(value > .8f);
+    }
 }
 
 TEST_CASE("a map that is saved anew is seen, the others are left alone") {
