@@ -225,6 +225,23 @@ void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover)
     const int size = next_->size(level);
     const int n = std::min(edge, size);
     const uint64_t all = n == edge ? ~uint64_t(0) : (uint64_t(1) << n) - 1;
+    const int across = next_->across(level);
+    bool painted = false;
+    for (int y = std::max(0, ty - 1); y <= std::min(across - 1, ty + 1); ++y)
+        for (int x = std::max(0, tx - 1); x <= std::min(across - 1, tx + 1); ++x)
+            painted |= next_->tile(level, x, y) != nullptr;
+    if (!painted) return;
+    // Only what lies within two texels of one that stands for something can take its mean; at the tile's edges that may
+    // be one of the next tile.
+    auto beside = [&](int y) {
+        uint64_t near = 0;
+        for (int v = y - 2; v <= y + 2; ++v) {
+            if (v < 0 || v >= n) return ~uint64_t(0);
+            const uint64_t r = (*rows)[size_t(v)];
+            near |= r | r << 1 | r << 2 | r >> 1 | r >> 2;
+        }
+        return near | 3 | uint64_t(3) << (n - 2);
+    };
     // The tile and two rows and columns around it: whether they stand for something.
     auto stands = [&](int x, int y) {
         const int gx = tx * edge + x;
@@ -243,7 +260,7 @@ void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover)
     };
     uint16_t* out = nullptr;
     for (int y = 0; y < n; ++y) {
-        uint64_t missing = ~(*rows)[size_t(y)] & all;
+        uint64_t missing = ~(*rows)[size_t(y)] & all & beside(y);
         while (missing) {
             const int x = std::countr_zero(missing);
             missing &= missing - 1;
