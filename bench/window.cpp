@@ -5,6 +5,7 @@
 #include <unistd.h>
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QMouseEvent>
 #include <QStandardPaths>
 #include <QThread>
 
@@ -13,6 +14,7 @@
 #include "app/board/board.h"
 #include "app/main_window.h"
 #include "app/theme/theme.h"
+#include "app/view/render_view.h"
 #include "scene/edits.h"
 
 namespace vemtra::bench {
@@ -109,6 +111,84 @@ void board_of_300(app::MainWindow& w) {
     bench.undo();
     bench.undo();
 }
+
+/// Strokes of the demo's mask begin at places of the picture; the time runs from the hand's first touch until the
+/// window has a picture whose pixels there are others.
+void brush(app::MainWindow& w, Watch& application) {
+    auto& bench = w.bench();
+    bench.select_part("body");
+    bench.select_layer("rust");
+    bench.painter().arm_selected();
+    QElapsedTimer t;
+    t.start();
+    auto until = [&](auto&& met, qint64 most) {
+        t.start();
+        while (!met() && t.elapsed() < most) application.processEvents(QEventLoop::AllEvents, 1);
+        return double(t.nsecsElapsed()) / 1e6;
+    };
+    until([&] { return bench.image()->samples >= 8 && bench.image()->coarse == 1; }, 30000);
+    bench.painter().change_brush([](paint::StockBrush& b) {
+        b = paint::shipped_brushes()[1];
+        b.brush.size = 40.f;
+        b.brush.flow = 1.f;
+    });
+    application.longest = application.longest_stolen = 0;
+    std::vector<double> first;
+    std::vector<double> next;
+    app::RenderView& view = *w.view();
+    for (int k = 0; k < 12; ++k) {
+        const QPointF at(view.width() * (.40 + .015 * k), view.height() * .80);
+        auto pixels = [&](const QPointF& p) {
+            const auto image = bench.image();
+            const int x = int(p.x() / view.width() * image->width);
+            const int y = int(p.y() / view.height() * image->height);
+            std::vector<uint8_t> out;
+            for (int j = -6; j <= 6; j += 3)
+                for (int i = -6; i <= 6; i += 3)
+                    for (int c = 0; c < 3; ++c)
+                        out.push_back(
+                            image->bgra[4 * (size_t(y + j) * size_t(image->width) + size_t(x + i)) + size_t(c)]);
+            return out;
+        };
+        auto other = [&](const std::vector<uint8_t>& before, const QPointF& p) {
+            const auto now = pixels(p);
+            int most = 0;
+            for (size_t i = 0; i < now.size(); ++i) most = std::max(most, std::abs(int(now[i]) - int(before[i])));
+            return most > 24;
+        };
+        auto send = [&](QEvent::Type type, const QPointF& p) {
+            QMouseEvent e(type, p, view.mapToGlobal(p), Qt::LeftButton,
+                          type == QEvent::MouseButtonRelease ? Qt::NoButton : Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(&view, &e);
+        };
+        auto before = pixels(at);
+        t.start();
+        send(QEvent::MouseButtonPress, at);
+        first.push_back(until([&] { return other(before, at); }, 1000));
+        // The hand goes on.
+        for (int step = 1; step <= 3; ++step) {
+            const QPointF to = at + QPointF(0, -14. * step);
+            before = pixels(to);
+            send(QEvent::MouseMove, to);
+            next.push_back(until([&] { return other(before, to); }, 1000));
+        }
+        send(QEvent::MouseButtonRelease, at);
+        bench.painter().finish();
+        until([&] { return false; }, 300);
+    }
+    std::sort(first.begin(), first.end());
+    std::sort(next.begin(), next.end());
+    std::printf("  slowest first touch %.0f ms, slowest further one %.0f ms; longest event: %s\n", first.back(),
+                next.back(), qPrintable(application.longest_of));
+    line("from a touch of the brush to changed pixels, median", first[first.size() / 2], "ms", "<= 50 ms",
+         first[first.size() / 2] <= 50);
+    line("from a further movement to changed pixels, median", next[next.size() / 2], "ms", "<= 50 ms",
+         next[next.size() / 2] <= 50);
+    line("longest hold of the interface thread meanwhile", application.longest, "ms", "<= 16 ms",
+         application.longest <= 16);
+    bench.painter().put_down();
+    while (bench.document().can_undo()) bench.undo();
+}
 }  // namespace
 
 void window(int argc, char** argv) {
@@ -160,6 +240,7 @@ void window(int argc, char** argv) {
     std::printf("  longest event while the machine's host held its processors: %.0f ms\n", application.longest_stolen);
     line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB",
          bench.memory() < (600u << 20));
+    brush(w, application);
     board_of_300(w);
     bench.discard_autosave();
 }

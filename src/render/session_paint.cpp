@@ -12,7 +12,7 @@
 namespace vemtra::render {
 namespace {
 
-constexpr double coarse_patch_seconds = .022;  // what a first look at painted pixels may take to render
+constexpr double coarse_patch_seconds = .010;  // what a first look at painted pixels may take to render
 constexpr uint32_t patch_samples = 64;         // that painted pixels are given before the picture is begun anew
 constexpr uint32_t settled_samples = 96;       // of the new picture: from there on nothing is filtered
 constexpr size_t most_patches = 6;
