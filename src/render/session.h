@@ -94,6 +94,7 @@ private:
         std::vector<uint8_t> pixels;  ///< of the frame: those whose sight lines meet what was painted
         double count = 0;
         uint32_t sample = 0;
+        int row = 0;  ///< of the rectangle, up to which the next sample is there
         bool shown = false;
     };
     Patch painted_pixels(const Box3f& painted, const std::vector<uint8_t>& paints) const;

@@ -12,7 +12,8 @@
 namespace vemtra::render {
 namespace {
 
-constexpr double coarse_patch_seconds = .010;  // what a first look at painted pixels may take to render
+constexpr double coarse_patch_seconds = .012;  // what a first look at painted pixels may take to render
+constexpr double patch_seconds = .010;         // between two looks at what the hand wants
 constexpr uint32_t patch_samples = 64;         // that painted pixels are given before the picture is begun anew
 constexpr uint32_t settled_samples = 96;       // of the new picture: from there on nothing is filtered
 constexpr size_t most_patches = 6;
@@ -130,6 +131,7 @@ bool LiveSession::mend(const Box3f& painted) {
         for (size_t i = 0; i < to.pixels.size(); ++i) to.pixels[i] |= patches_[0].pixels[i];
         to.count += patches_[0].count;
         to.rect = both(to.rect, patches_[0].rect);
+        to.row = 0;
         to.sample = std::min(to.sample, patches_[0].sample);
         patches_.erase(patches_.begin());
     }
@@ -199,13 +201,19 @@ void LiveSession::render_patch() {
         if (show_coarse_patch(p)) return;
     }
     FrameSettings f = at_.frame;
-    f.region = p.rect;
+    const double per_row =
+        p.count / double(p.rect.y1 - p.rect.y0) * double(info(at_.request.view).rays_per_pixel) / rate_;
+    const int rows = std::max(8, int(patch_seconds / std::max(1e-9, per_row)));
+    f.region = {p.rect.x0, p.rect.y0 + p.row, p.rect.x1, std::min(p.rect.y1, p.rect.y0 + p.row + rows)};
     f.only = &p.pixels;
     f.noise = 0.f;
     if (!rendered(f, p.sample, at_.film)) {
         if (interrupted()) at_.ready = false;
         return;
     }
+    p.row += rows;
+    if (p.rect.y0 + p.row < p.rect.y1) return;
+    p.row = 0;
     ++p.sample;
     const bool early = (p.sample & (p.sample - 1)) == 0;
     if (!early && seconds_since(last_post_) < .25 && p.sample < target) return;

@@ -337,7 +337,9 @@ std::shared_ptr<const paint::Canvas> Painter::canvas_for(const std::shared_ptr<c
 }
 
 void Painter::work() {
-    yield_to_window();
+    // A stroke is little work that a hand waits for: it is not put behind the rendering threads, nor waits for their
+    // help where they have no processor to give.
+    own_share_ = std::make_unique<tbb::task_arena>(std::max(1, int(std::thread::hardware_concurrency()) / 2));
     for (;;) {
         std::vector<Order> taken;
         {
@@ -353,14 +355,18 @@ void Painter::work() {
                 if (taken.back().kind != Order::move) break;
             }
         }
-        for (Order& o : taken) run(o);
+        for (Order& o : taken)
+            if (o.kind == Order::fill || o.kind == Order::warm)
+                run(o);
+            else
+                own_share_->execute([&] { run(o); });
         const double since = std::chrono::duration<double>(std::chrono::steady_clock::now() - published_).count();
         bool more = false;
         {
             std::lock_guard lock(mutex_);
             more = !orders_.empty();
         }
-        if (stroke_ && (!more || since > publish_seconds)) publish(false);
+        if (stroke_ && (!more || since > publish_seconds)) own_share_->execute([&] { publish(false); });
     }
 }
 

@@ -2,7 +2,9 @@
 // into painted texels. The window only hands samples in; each state that is worth seeing comes back as an edit of the
 // document, all of one stroke as one step.
 #pragma once
+#include <tbb/task_arena.h>
 #include <QObject>
+
 #include <condition_variable>
 #include <deque>
 #include <mutex>
@@ -179,6 +181,7 @@ private:
     std::shared_ptr<const paint::Canvas> canvas_;
 
     // Worker only
+    std::unique_ptr<tbb::task_arena> own_share_;  ///< of the processors: what else renders holds up no stroke
     std::shared_ptr<Begin> now_;
     std::unique_ptr<paint::Hand> hand_;
     std::unique_ptr<paint::Stroke> stroke_;
