@@ -1,5 +1,6 @@
 // Writes the demo's asset and environments into a folder (default: demo/); `make_demo FOLDER maps` writes its texture
-// set alone, `make_demo FOLDER paint` what is painted on it by hand. They are committed; run this after changing the generator.
+// set alone, `make_demo FOLDER paint` what is painted on it by hand. They are committed;
+// run this after changing the generator.
 #include <cstdio>
 
 #include "demo.h"

@@ -2,6 +2,7 @@
 
 #include <unordered_set>
 
+#include "geometry/uv_report.h"
 #include "nodes/description.h"
 #include "render/form_sheets.h"
 #include "scene/edits.h"
@@ -112,6 +113,12 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
             s.bounds.extendBy(box);
             s.uvs.push_back({i, &mesh, nullptr, V2f(0.f)});
         }
+        constexpr float few = .005f;  // that seams of neighbours may share
+        if (const float shared = geometry::check_uvs(shape).overlapping; shared > few)
+            problems_.push_back({"Places of a part share texels", "", "part " + part,
+                                 std::to_string(int(std::ceil(100.f * shared))) +
+                                     " % of those that it has belong to more than one: what is painted shows at all",
+                                 "To paint them apart, begin a painting on the form itself"});
         if (outside)
             problems_.push_back({"Some of a part cannot be painted", "", "part " + part,
                                  std::to_string(outside) + " of its faces have UVs outside of the tiles 1001 to 1999",

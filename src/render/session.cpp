@@ -96,6 +96,10 @@ scene::Scene without_what_does_not_show(const scene::Scene& s) {
         scene::for_each_node(b, [](scene::Node& n, scene::Layer*) { n.name.clear(); });
     }
     for (scene::Network& n : copy.networks) n.name.clear();
+    for (scene::Painting& p : copy.paintings) {
+        p.name.clear();
+        p.file.clear();  // where its texels are kept is the disk's affair
+    }
     return copy;
 }
 

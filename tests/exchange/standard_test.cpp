@@ -391,6 +391,50 @@ TEST_CASE("what the standard cannot say is told by name") {
     CHECK(read->build_ups.size() >= 2);
 }
 
+TEST_CASE(
+    "a mix as the cover of a mix is read as a build-up that a layer shows, and comes back from its own document") {
+    scene::Scene s;
+    s.build_ups.push_back(scene::default_build_up("wall", "Wall"));
+    s.build_ups.push_back(scene::default_build_up("sticker", "Sticker"));
+    const std::string print = scene::add_layer(s.build_ups[1], "Print");
+    scene::find(s.build_ups[1].layers, print)->surface["base_color"].value = V3f(.1f, .2f, .3f);
+    scene::find(s.build_ups[1].layers, print)->amount = .25f;
+    const std::string stuck = scene::add_layer(s.build_ups[0], "Stuck");
+    scene::find(s.build_ups[0].layers, stuck)->build_up = "sticker";
+    scene::find(s.build_ups[0].layers, stuck)->amount = .5f;
+    const auto written = exchange::write_standard_document(s);
+    auto read = exchange::parse_standard_document(written.text, "x.mtlx");
+    REQUIRE(read);
+    for (const Error& e : read->problems) FAIL_CHECK(e.line());
+    scene::Scene into = s;
+    const auto ids = exchange::take_in(std::move(*read), into, root / "x.mtlx", root / "p.vemtra");
+    const scene::BuildUp* wall = nullptr;
+    for (const std::string& id : ids) {
+        const scene::BuildUp* b = scene::find(into.build_ups, id);
+        REQUIRE(b);
+        if (b->layers.size() == 2 && !b->layers[1].build_up.empty()) wall = b;
+    }
+    REQUIRE(wall);
+    CHECK(wall->layers[1].amount == .5f);
+    const scene::BuildUp* inner = scene::find(into.build_ups, wall->layers[1].build_up);
+    REQUIRE(inner);
+    CHECK(inner->id != "sticker");
+    REQUIRE(inner->layers.size() == 2);
+    CHECK(inner->layers[1].amount == .25f);
+    CHECK(scene::as_vector(inner->layers[1].surface.at("base_color").value) == V3f(.1f, .2f, .3f));
+}
+
+TEST_CASE("mixes that show themselves end") {
+    const auto read = exchange::parse_standard_document(
+        "<materialx version='1.39'><mix name='a' type='surfaceshader'><input name='bg' type='surfaceshader' "
+        "nodename='a'/><input name='fg' type='surfaceshader' nodename='a'/><input name='mix' type='float' "
+        "value='.5'/></mix><surfacematerial name='m' type='material'><input name='surfaceshader' "
+        "type='surfaceshader' nodename='a'/></surfacematerial></materialx>",
+        "x.mtlx");
+    REQUIRE(read);
+    CHECK_FALSE(read->problems.empty());
+}
+
 TEST_CASE("a network that runs in a circle is written with a default where it closes, and told") {
     scene::Scene s;
     s.build_ups.push_back(scene::default_build_up("b", "B"));

@@ -19,8 +19,8 @@ TEST_CASE("every uniform that a kernel reads lies where its port is") {
                 offset[p.name] = at;
                 at += nodes::components(p.type);
             }
-        if (at && d.use != nodes::Use::field)
-            CHECK_FALSE(d.uniforms.empty());  // what a field is computed with goes into its request
+        if (at && d.use != nodes::Use::field && d.use != nodes::Use::lettering)
+            CHECK_FALSE(d.uniforms.empty());  // what a field or a lettering is made with goes into its request
         for (const nodes::UniformAt& u : d.uniforms) {
             INFO(u.port);
             REQUIRE(offset.count(u.port));

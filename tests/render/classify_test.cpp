@@ -13,11 +13,13 @@ using Json = scene::Json;
 /// shading.
 Change expected(const std::string& path) {
     auto is = [&](const char* pattern) { return path.find(pattern) != std::string::npos; };
+    if (path.rfind("/paintings", 0) == 0 && path.ends_with("/file")) return Change::display;
     if (path == "/name" || is("/kept_values")) return Change::display;
     if (path.rfind("/display", 0) == 0) return Change::display;
     if (path.rfind("/assets", 0) == 0 || path.rfind("/parts", 0) == 0 || path.rfind("/search_folders", 0) == 0)
         return Change::geometry;
-    if (path.rfind("/rigs/1", 0) == 0 || path.rfind("/cameras/1", 0) == 0) return Change::display;  // not in use
+    if (path.rfind("/rigs/1", 0) == 0 || path.rfind("/cameras/1", 0) == 0 || path.rfind("/cameras/2", 0) == 0)
+        return Change::display;  // not in use
     if (is("/groups/") && !path.ends_with("name")) return Change::balance;
     if (path.ends_with("/name") && !is("/lights/") && !is("/groups/")) return Change::display;
     if (path == "/render/width" || path == "/render/height" || path == "/render/samples" || path == "/render/clamp")

@@ -152,6 +152,7 @@ private:
     bool run(Order& o);
     void publish(bool last);
     void take_results();
+    void load_own_brushes();
     void carry(const QString& text, std::shared_ptr<const render::Prepared> before, const paint::Carried& what);
     void edit_whole(const std::string& label, const std::function<void(scene::Painting&)>& change);
     std::shared_ptr<const paint::Canvas> canvas_for(const std::shared_ptr<const render::Prepared>& prepared,

@@ -176,8 +176,12 @@ std::vector<std::string> take_in(StandardDocument document, scene::Scene& scene,
         scene.networks.push_back(std::move(n));
     }
     std::vector<std::string> ids;
+    std::unordered_map<std::string, std::string> shown_as;
+    for (const scene::BuildUp& b : document.build_ups) shown_as[b.id] = build_ups.take(scene::stem_of(b.name));
     for (scene::BuildUp& b : document.build_ups) {
-        b.id = build_ups.take(scene::stem_of(b.name));
+        b.id = shown_as[b.id];
+        for (scene::Layer& l : b.layers)
+            if (const auto to = shown_as.find(l.build_up); to != shown_as.end()) l.build_up = to->second;
         scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) { follow(n); });
         ids.push_back(b.id);
         scene.build_ups.push_back(std::move(b));

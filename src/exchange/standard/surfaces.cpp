@@ -147,8 +147,11 @@ void SurfaceReader::read() {
 void SurfaceReader::build(const std::string& name, const pugi::xml_node& shader) {
     scene::BuildUp b;
     b.id = b.name = name;
+    nested_.clear();
+    begun_.clear();
     add_layers(b, shader, {}, 0);
     if (!b.layers.empty()) out_.build_ups.push_back(std::move(b));
+    for (scene::BuildUp& n : nested_) out_.build_ups.push_back(std::move(n));
 }
 
 void SurfaceReader::add_layers(scene::BuildUp& b, const pugi::xml_node& shader, const scene::Input& gate, int depth) {
@@ -157,15 +160,41 @@ void SurfaceReader::add_layers(scene::BuildUp& b, const pugi::xml_node& shader, 
         const auto at = shaders_.find(text_of(input_of(shader, name), "nodename"));
         return at == shaders_.end() ? pugi::xml_node() : at->second;
     };
-    if (depth >= deepest_mix || !gate.from.empty() || std::string(part("fg").name()) == "mix") {
-        problem(text_of(shader, "name"), "a mix on top of another one is not taken apart",
-                "Only what it is laid on is read");
-        if (depth < deepest_mix && part("bg")) add_layers(b, part("bg"), gate, depth + 1);
-        return;
-    }
+    if (depth >= deepest_mix)
+        return problem(text_of(shader, "name"),
+                       "its mixes stand more than " + std::to_string(deepest_mix) + " deep in one another",
+                       "What is deeper is left out");
     if (part("bg")) add_layers(b, part("bg"), gate, depth + 1);
     scene::Input amount = slot(b, input_of(shader, "mix"), "float");
-    if (part("fg")) add_layers(b, part("fg"), amount, depth + 1);
+    if (std::string(part("fg").name()) == "mix")
+        add_nested(b, part("fg"), amount, depth + 1);
+    else if (part("fg"))
+        add_cover(b, part("fg"), amount);
+}
+
+/// What opens a layer: a network, or as much of it as the number says.
+void SurfaceReader::open_by(scene::BuildUp& b, scene::Layer& layer, const scene::Input& gate) {
+    if (!gate.from.empty())
+        layer.gate.mask = gate;
+    else if (!b.layers.empty())
+        layer.amount = clamp01(scene::as_number(gate.value));
+}
+
+void SurfaceReader::add_nested(scene::BuildUp& b, const pugi::xml_node& shader, const scene::Input& gate, int depth) {
+    const std::string name = text_of(shader, "name");
+    if (begun_.insert(name).second) {  // each is read once, however many show it, and however they run in circles
+        scene::BuildUp inner;
+        inner.id = inner.name = name;
+        add_layers(inner, shader, {}, depth);
+        if (!inner.layers.empty()) nested_.push_back(std::move(inner));
+    }
+    if (!scene::find(nested_, name)) return problem(name, "a mix shows nothing, or itself", "It is left out");
+    scene::Layer layer;
+    layer.name = name;
+    layer.id = scene::fresh_id(b, scene::stem_of(layer.name));
+    layer.build_up = name;
+    open_by(b, layer, gate);
+    b.layers.push_back(std::move(layer));
 }
 
 std::string SurfaceReader::instance(scene::BuildUp& b, const std::string& network) {
@@ -210,10 +239,7 @@ void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, c
     scene::Layer layer;
     layer.name = text_of(shader, "name");
     layer.id = scene::fresh_id(b, scene::stem_of(layer.name));
-    if (!gate.from.empty())
-        layer.gate.mask = gate;
-    else if (!b.layers.empty())
-        layer.amount = clamp01(scene::as_number(gate.value));
+    open_by(b, layer, gate);
     for (const Slot& s : model->defaults) {
         const nodes::Port* port = nodes::surface_description().port(s.ours);
         const bool coloured = port && port->type == nodes::Type::color;
