@@ -5,7 +5,7 @@
 
 #include "base/hash.h"
 #include "base/json_text.h"
-#include "render/materials.h"
+#include "render/flat_points.h"
 
 namespace vemtra::paint {
 namespace {
@@ -282,25 +282,15 @@ std::shared_ptr<const Tip> tip_of(const std::string& name, const program::Progra
                                   const render::Prepared& prepared, float metres) {
     constexpr int size = 256;
     if (prepared.geometry->instances().empty()) return nullptr;
-    auto arrays = std::make_unique<render::PointArrays>();
-    const geometry::Place somewhere{0, 0, 1.f / 3.f, 1.f / 3.f};
-    const V3f middle = prepared.geometry->shape(0).bounds().center();
-    program::Workspace workspace;
-    std::vector<float> values;
-    for (int first = 0; first < size * size; first += nodes::max_batch) {
-        for (int k = 0; k < nodes::max_batch; ++k) {
-            const V2f uv((float((first + k) % size) + .5f) / size, 1.f - (float((first + k) / size) + .5f) / size);
-            geometry::SurfacePoint s = prepared.geometry->at(somewhere);
-            const V3f p = middle + V3f(uv.x - .5f, uv.y - .5f, 0.f) * metres;
-            arrays->set(k, prepared, somewhere, s, s.normal, metres / size);
-            for (int c = 0; c < 3; ++c) arrays->values[size_t(nodes::row_position + c)][size_t(k)] = p[c];
-            for (int c = 0; c < 2; ++c) arrays->values[size_t(nodes::row_uv + c)][size_t(k)] = uv[c];
-        }
-        const float* out[1] = {};
-        program.run(arrays->batch(nodes::max_batch, prepared), workspace, out);
-        for (int k = 0; k < nodes::max_batch; ++k)
-            values.push_back(std::isfinite(out[0][k]) ? clamp01(out[0][k]) : 0.f);
-    }
+    render::FlatPiece square;
+    square.middle = prepared.geometry->shape(0).bounds().center();
+    square.across = V3f(metres, 0.f, 0.f);
+    square.up = V3f(0.f, metres, 0.f);
+    square.width = square.height = size;
+    std::vector<float> values(size_t(size) * size);
+    render::over_flat_piece(prepared, square, program, [&](int i, const float* const* out, int at) {
+        values[size_t(i)] = std::isfinite(out[0][at]) ? clamp01(out[0][at]) : 0.f;
+    });
     return std::make_shared<const Tip>(name, size, std::move(values));
 }
 

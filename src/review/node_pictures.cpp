@@ -1,5 +1,6 @@
 // What every node of a build-up gives: values where the camera looks, and a small picture of the whole build-up.
 #include "nodes/description.h"
+#include "render/flat_points.h"
 #include "review/over_points.h"
 #include "review/visible.h"
 #include "scene/edits.h"
@@ -45,6 +46,42 @@ private:
     }
 };
 
+/// What a node of a decal gives over the frame of its first pin, as a picture of the frame.
+void on_frame(const render::Prepared& p, int build_up, const scene::Decal& decal, const program::Program& program,
+              NodeMeasure& m) {
+    const scene::Pin& pin = decal.pins.front();
+    int instance = pin.part.empty() ? -1 : p.instance_of(pin.part);
+    for (size_t i = 0; instance < 0 && i < p.build_up_of.size(); ++i)
+        if (p.build_up_of[i] == build_up) instance = int(i);
+    if (instance < 0) return;
+    const render::PinFrame axes(pin);
+    const int columns = std::max(1, decal.columns);
+    const int rows = std::max(1, decal.rows);
+    const int cell = pin.cell % (columns * rows);
+    render::FlatPiece frame;
+    frame.instance = uint32_t(instance);
+    frame.middle = pin.position;
+    frame.across = axes.x * pin.size.x;
+    frame.up = axes.y * pin.size.y;
+    frame.uv_size = V2f(1.f / float(columns), 1.f / float(rows));
+    frame.uv_low = V2f(float(cell % columns), float(rows - 1 - cell / columns)) * frame.uv_size;
+    const float ratio = std::clamp(pin.size.x / std::max(1e-9f, pin.size.y), .02f, 50.f);
+    frame.width = std::clamp(int(float(thumbnail_height) * ratio), 2, thumbnail_width);
+    frame.height = std::clamp(int(float(frame.width) / ratio), 2, thumbnail_height);
+    m.width = thumbnail_width;
+    m.height = thumbnail_height;
+    m.picture.assign(size_t(m.width) * size_t(m.height), V3f(-1.f));
+    const int left = (m.width - frame.width) / 2;
+    const int top = (m.height - frame.height) / 2;
+    std::vector<float> values(size_t(frame.width) * size_t(frame.height));
+    render::over_flat_piece(p, frame, program, [&](int i, const float* const* v, int at) {
+        values[size_t(i)] = luminance({v[0][at], v[1][at], v[2][at]});
+        const size_t to = size_t(top + i / frame.width) * size_t(m.width) + size_t(left + i % frame.width);
+        for (int c = 0; c < 3; ++c) m.picture[to][c] = std::max(0.f, v[c][at]);
+    });
+    m.values = histogram(values);
+}
+
 }  // namespace
 
 constexpr size_t most_steps = 20000;  // of all nodes' programs together: beyond, nodes have no picture
@@ -59,7 +96,7 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
         if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index)) picks.push_back(i);
     const Framing framed(p, index, points, picks);
     size_t left = most_steps;
-    scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer*) {
+    scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer* layer) {
         if (!left || stopped(stop) || !nodes::describe(*p.scene, n)) return;
         program::Resources resources = p.resources;
         std::vector<Error> ignored;
@@ -69,6 +106,7 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
         left -= std::min(left, program.steps() + 1);
         if (!resources.within(p.resources)) return;  // it feeds nothing that shows
         NodeMeasure& m = out.nodes[n.id];
+        if (layer && !layer->decal.pins.empty()) return on_frame(p, int(index), layer->decal, program, m);
         std::vector<float> values(picks.size());
         over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) {
             values[i] = luminance({v[0][at], v[1][at], v[2][at]});

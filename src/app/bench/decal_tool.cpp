@@ -240,14 +240,30 @@ scene::Pin DecalTool::stuck(scene::Pin p) const {
     return p;
 }
 
-V3f DecalTool::on_surface(const scene::Pin& pin, const V3f& point) const {
-    scene::Pin there = pin;
-    there.position = point;
-    const float reach = std::max(pin.size.x, pin.size.y);
-    const auto at = below(there, .5f * reach, 2.f * reach, nullptr);
-    if (!at) return point;
-    const auto& g = *bench_.image()->prepared->geometry;
-    return g.instances()[at->instance].point_to_object(g.at(*at).position);
+std::vector<std::optional<V3f>> DecalTool::on_wrap(const scene::Pin& pin, const std::vector<V2f>& places) const {
+    std::vector<std::optional<V3f>> out(places.size());
+    const auto image = bench_.image();
+    const int i = image && image->prepared ? image->prepared->instance_of(pin.part) : -1;
+    if (i < 0) return out;
+    const auto& shape = image->prepared->geometry->instances()[size_t(i)].shape;
+    const render::PinFrame axes(pin);
+    const auto wrap =
+        geometry::wrap_around(shape, pin.position, axes.x, axes.y, .5f * std::hypot(pin.size.x, pin.size.y));
+    if (wrap->faces.size() > 20000) return out;  // found while the hand drags
+    for (const geometry::Wrap::Face& f : wrap->faces) {
+        const V2f e1 = f.corner[1] - f.corner[0];
+        const V2f e2 = f.corner[2] - f.corner[0];
+        const float area = e1.x * e2.y - e1.y * e2.x;
+        if (!(std::fabs(area) > 1e-20f)) continue;
+        for (size_t k = 0; k < places.size(); ++k) {
+            if (out[k]) continue;
+            const V2f d = places[k] - f.corner[0];
+            const float u = (d.x * e2.y - d.y * e2.x) / area;
+            const float v = (e1.x * d.y - e1.y * d.x) / area;
+            if (u >= -1e-4f && v >= -1e-4f && u + v <= 1.0002f) out[k] = shape->at(f.face, u, v).position;
+        }
+    }
+    return out;
 }
 
 float DecalTool::radius_of_pole() const {

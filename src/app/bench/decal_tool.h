@@ -39,9 +39,9 @@ public:
     /// How far it is through the part under the pin, halved: the radius of a pole.
     float radius_of_pole() const;
     void lie(scene::Lies lies);
-    /// The place of the part's surface that lies before or behind a point of the pin's plane; the point where there is
-    /// none. In the part's own space.
-    V3f on_surface(const scene::Pin& pin, const V3f& point) const;
+    /// Where places of the pin's frame, metres across and up from its middle, lie on the form that it is wrapped over,
+    /// in the part's own space; nothing where the form does not reach them.
+    std::vector<std::optional<V3f>> on_wrap(const scene::Pin& pin, const std::vector<V2f>& places) const;
     /// More pins beside this one, each stuck to the surface: a step of its width along x, or round the part's upright
     /// axis.
     void add_row(int count);

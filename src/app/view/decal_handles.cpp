@@ -51,13 +51,14 @@ void DecalHandles::paint(QPainter& p, const QSize& view) const {
     const scene::Pin& pin = *bench_.decals().shown();
     const render::PinFrame f(pin);
     const M44f m = to_world(pin);
-    // Its border; round a pole it is bent as it lies, wrapped it is cast onto the form.
-    std::vector<V3f> border;
+    // Its border; round a pole it is bent as it lies, wrapped it follows the form as far as that goes.
+    std::vector<V2f> flat;
+    std::vector<std::optional<V3f>> border;
     auto place = [&](float u, float v) {
         const float x = (u - .5f) * pin.size.x;
         const float y = (v - .5f) * pin.size.y;
-        if (d.lies == scene::Lies::flat) return pin.position + f.x * x + f.y * y;
-        if (d.lies == scene::Lies::wrapped) return bench_.decals().on_surface(pin, pin.position + f.x * x + f.y * y);
+        flat.emplace_back(x, y);
+        if (d.lies != scene::Lies::round) return pin.position + f.x * x + f.y * y;
         const float r = std::max(1e-9f, pin.size.z);
         return pin.position - f.z * r + f.x * (std::sin(x / r) * r) + f.z * (std::cos(x / r) * r) + f.y * y;
     };
@@ -71,14 +72,19 @@ void DecalHandles::paint(QPainter& p, const QSize& view) const {
                                          : place(0.f, 1.f - t));
         }
     border.push_back(border.front());
+    if (d.lies == scene::Lies::wrapped) {
+        border = bench_.decals().on_wrap(pin, flat);
+        border.push_back(border.front());
+    }
     p.save();
     p.setRenderHint(QPainter::Antialiasing);
     p.setBrush(Qt::NoBrush);
     for (const QPen& pen : {QPen(QColor(20, 20, 20, 180), 3), QPen(QColor(245, 245, 245), 1.2)}) {
         p.setPen(pen);
         for (size_t i = 0; i + 1 < border.size(); ++i) {
-            const auto a = to_screen(bench_.scene(), moved(border[i], m), view);
-            const auto b = to_screen(bench_.scene(), moved(border[i + 1], m), view);
+            if (!border[i] || !border[i + 1]) continue;
+            const auto a = to_screen(bench_.scene(), moved(*border[i], m), view);
+            const auto b = to_screen(bench_.scene(), moved(*border[i + 1], m), view);
             if (a && b) p.drawLine(*a, *b);
         }
     }
