@@ -8,6 +8,7 @@
 #include "base/folders.h"
 #include "base/parallel.h"
 #include "texture/image_header.h"
+#include "texture/own_sheet.h"
 #include "texture/write_image.h"
 
 namespace vemtra::texture {
@@ -19,18 +20,6 @@ constexpr int edge = scene::texel_tile;
 Error unread(const fs::path& file, const std::string& why) {
     return {"A painting cannot be read; nothing is painted in its place", file.string(), "", why,
             "Bring the file back and open the project again; saving leaves it alone"};
-}
-
-/// Halves that no painting holds: they would spread through every filter.
-void tame(uint16_t* halves, size_t count) {
-    for (size_t i = 0; i < count; ++i)
-        if ((halves[i] & 0x7c00) == 0x7c00) halves[i] = (halves[i] & 0x3ff) || (halves[i] & 0x8000) ? 0 : 0x7bff;
-}
-
-bool blank(const uint16_t* halves, size_t count) {
-    for (size_t i = 0; i < count; ++i)
-        if (halves[i] & 0x7fff) return false;
-    return true;
 }
 
 /// One row of tiles of a level into an edit.
@@ -87,6 +76,13 @@ Result<std::shared_ptr<const Texels>> read_from(const fs::path& file, int lanes,
         mipped = spec.width == start->size(level) && spec.height == start->size(level);
     }
     scene::TexelsEdit edit(start);
+    try {
+        if (mipped && read_own_sheet(file, edit)) return edit.done();
+    } catch (const std::bad_alloc&) {
+        throw;
+    } catch (const std::exception& e) {
+        return unread(file, "the file is cut off or damaged: " + plain_reason(e.what()));
+    }
     const int levels = mipped ? start->levels() : 1;
     if (!mipped) {  // written by another program: it is read whole, whatever its tiles are
         if (in->spec().tile_width && in->spec().tile_height != edge && edge % in->spec().tile_height != 0)
