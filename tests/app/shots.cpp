@@ -1,10 +1,7 @@
 // Not a test: writes docs/screenshots from the real window with the demo. Run by `./run shots`.
 #include "app/window.h"
 
-#include "app/bench/decal_tool.h"
-
 #include <QListWidget>
-#include <QPainter>
 #include <QSplitter>
 #include <QToolButton>
 
@@ -66,46 +63,15 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         for (int i = 0; i < 3; ++i) bench.undo();
         bench.select_node("wear");
     }
-    if (wants("decals")) {  // a printed label on the body, worn with the paint that it stands on
-        const Scratch scratch;
-        QImage label(768, 384, QImage::Format_RGBA8888);
-        label.fill(Qt::transparent);
-        {
-            QPainter p(&label);
-            p.setRenderHint(QPainter::Antialiasing);
-            p.setPen(Qt::NoPen);
-            p.setBrush(QColor(222, 208, 170));
-            p.drawRoundedRect(6, 6, 756, 372, 40, 40);
-            p.setPen(QColor(24, 24, 26));
-            QFont f = app::strong_font();
-            f.setPixelSize(110);
-            p.setFont(f);
-            p.drawText(QRect(0, 30, 768, 150), Qt::AlignCenter, "SKERRIN");
-            f.setPixelSize(62);
-            p.setFont(f);
-            p.drawText(QRect(0, 180, 768, 90), Qt::AlignCenter, "HARBOUR LIGHTS");
-            p.drawText(QRect(0, 270, 768, 90), Qt::AlignCenter, "No. 7");
-        }
-        const fs::path file = scratch.path / "label.png";
-        label.save(QString::fromStdString(file.string()));
-        auto* v = w.view();
-        bench.decals().begin(file);
-        const QPoint m(v->width() / 2 + 30, v->height() / 2 + 122);
-        QTest::mousePress(v, Qt::LeftButton, {}, m);
-        QTest::mouseMove(v, m + QPoint(30, 10));
-        QTest::mouseMove(v, m + QPoint(40, 20));
-        QTest::mouseRelease(v, Qt::LeftButton, {}, m + QPoint(40, 20));
-        bench.decals().lie(scene::Lies::wrapped);
-        bench.decals().change_decal("Weathers", [](scene::Decal& d) { d.weathers = true; });
-        bench.edit("Nearer", [&](scene::Scene& s) {
-            auto* c = const_cast<scene::Camera*>(scene::active_camera(s));
-            c->target = bench.decals().shown()->position;
-            c->position = c->target + (c->position - c->target) * .38f;
-        });
+    if (wants("decals")) {  // the foil sticker, wrapped, and its two layers in a build-up of their own
+        bench.select_part("body");
+        bench.edit("Nearer", [](scene::Scene& s) { s.camera = "sticker"; });
+        bench.select_layer("foil");
         picture(w, uint32_t(samples));
         QTest::qWait(600);
         shot("decals");
         while (bench.document().can_undo()) bench.undo();
+        bench.select_part("base");
         bench.select_layer("marine-enamel");
         picture(w, 4);
     }
