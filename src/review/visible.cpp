@@ -83,7 +83,7 @@ private:
             shown->slots_at(batch, workspace, [&](int at, const surface::Slots& slots) {
                 const size_t i = first + size_t(at);
                 const float share = open_[i] * takes[i];
-                if (!layer.coat) open_[i] -= share;
+                if (!layer.coat && layer.print == scene::Print::covers) open_[i] -= share;
                 sum += double(share);
                 color += color_of(*shown, slots) * share;
             });

@@ -1,7 +1,9 @@
 // Layers that are decals: where their frames hold, in which order, how they lie on bent forms, what they cost.
 #include "geometry/wrap.h"
 #include "render/materials.h"
+#include "review/visible.h"
 #include "support.h"
+#include "texture_support.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -392,4 +394,42 @@ TEST_CASE("words are cut out of a decal's frame, and no missing map is told") {
     l.nodes[0].inputs["text"].value = std::string("");
     s.prepare();
     CHECK(s.layer(.34f, .5f) == 0);
+}
+
+TEST_CASE("a print hides nothing: what is below is measured as covering all") {
+    Stuck s(square_obj);
+    s.decal().pins = {pin({.5f, .5f, .37f}, {0, 0, 1}, {4.f, 4.f, .05f})};
+    s.scene.cameras[0].position = V3f(.5f, .5f, 3.f);
+    s.scene.cameras[0].target = V3f(.5f, .5f, .37f);
+    s.prepare();
+    CHECK(review::measure(*s.prepared, "material").layers[0].coverage < .01f);
+    s.decal().print = scene::Print::multiply;
+    s.prepare();
+    CHECK(review::measure(*s.prepared, "material").layers[0].coverage > .99f);
+}
+
+TEST_CASE("a height map inside a decal's frame tilts the normal by its slope there, along the frame") {
+    Stuck s(square_obj);
+    write_image(s.scratch.path / "ramp.exr", 64, 64, 1, OIIO::TypeDesc::FLOAT,
+                [](int x, int, int) { return (float(x) + .5f) / 64.f; });
+    scene::Layer& l = s.scene.build_ups[0].layers[1];
+    scene::Node n;
+    n.id = n.name = "stamp";
+    n.kind = "heightrelief";
+    n.type = "vector3";
+    n.inputs["file"].value = std::string("ramp.exr");
+    n.inputs["height"].value = .02f;
+    l.nodes.push_back(n);
+    l.surface["geometry_normal"].from = "stamp";
+    l.decal.pins = {pin({.5f, .5f, .37f}, {0, 0, 1}, {.4f, .4f, .05f})};
+    s.prepare();
+    // Two centimetres over forty.
+    const V3f along_x = s.normal({.5f, .5f, 2.f});
+    CHECK(along_x.x / along_x.z == Approx(-.05f).margin(.003));
+    CHECK(std::fabs(along_x.y) < 1e-3f);
+    l.decal.pins[0].turn = 90.f;
+    s.prepare();
+    const V3f along_y = s.normal({.5f, .5f, 2.f});
+    CHECK(along_y.y / along_y.z == Approx(-.05f).margin(.003));
+    CHECK(std::fabs(along_y.x) < 1e-3f);
 }

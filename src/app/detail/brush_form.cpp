@@ -33,6 +33,12 @@ private:
     }
     /// Not while a row is still at work: its form may be made anew by it.
     void later(std::function<void()> f) { QMetaObject::invokeMethod(&bench_, std::move(f), Qt::QueuedConnection); }
+    struct NumberNodes {
+        std::vector<std::string> ids;
+        QStringList names;
+    };
+    /// What gives a number in the build-up, but for the painting itself; `first` stands before them.
+    NumberNodes number_nodes(const QString& first) const;
     void ink();
     void tip();
     void places();
@@ -44,6 +50,18 @@ private:
     Workbench& bench_;
     Painter& painter_;
 };
+
+BrushForm::NumberNodes BrushForm::number_nodes(const QString& first) const {
+    NumberNodes all{{""}, {first}};
+    if (const scene::BuildUp* b = bench_.build_up())
+        scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
+            const auto d = nodes::describe(bench_.scene(), n);
+            if (!d || n.id == painter_.node() || d->output_type(n) != nodes::Type::number) return;
+            all.ids.push_back(n.id);
+            all.names << QString::fromStdString(n.name.empty() ? n.id : n.name);
+        });
+    return all;
+}
 
 void BrushForm::ink() {
     const scene::Painting* p = painter_.painting();
@@ -112,21 +130,13 @@ void BrushForm::tip() {
                                                        QString::fromStdString(bench_.folder().string()));
         if (!f.isEmpty()) painter_.tip_from_picture(f.toStdString());
     });
-    std::vector<std::string> patterns;
-    QStringList pattern_names{"choose a network..."};
-    if (const scene::BuildUp* b = bench_.build_up())
-        scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
-            const auto d = nodes::describe(bench_.scene(), n);
-            if (!d || n.id == painter_.node() || d->output_type(n) != nodes::Type::number) return;
-            patterns.push_back(n.id);
-            pattern_names << QString::fromStdString(n.name.empty() ? n.id : n.name);
-        });
-    if (!patterns.empty())
+    const auto [patterns, pattern_names] = number_nodes("choose a network...");
+    if (patterns.size() > 1)
         form_.choice(
             "tip from", "A square of what a tile of the board gives becomes the tip.", pattern_names,
             [](const Scene&) { return std::optional(0); },
-            [=, this](Scene&, int v) {
-                if (v > 0) later([=, this] { painter_.tip_from_node(patterns[size_t(v) - 1]); });
+            [this, ids = patterns](Scene&, int v) {
+                if (v > 0) later([this, id = ids[size_t(v)]] { painter_.tip_from_node(id); });
             });
     if (painter_.stock_brush().tips.empty() && painter_.brush().tips.empty())
         number("hardness", "How far from its middle it is whole.", {0.f, 1.f, .5f, true}, &paint::Brush::hardness);
@@ -173,17 +183,10 @@ void BrushForm::places() {
                     b.brush.mirrored = v ? b.brush.mirrored | 1 << axis : b.brush.mirrored & ~(1 << axis);
                 });
             });
-    std::vector<std::string> ids{""};
-    QStringList names{"everywhere"};
-    if (const scene::BuildUp* b = bench_.build_up())
-        scene::for_each_node(*b, [&](const scene::Node& n, const scene::Layer*) {
-            const auto d = nodes::describe(bench_.scene(), n);
-            if (!d || n.id == painter_.node() || d->output_type(n) != nodes::Type::number) return;
-            ids.push_back(n.id);
-            names << QString::fromStdString(n.name.empty() ? n.id : n.name);
-        });
+    const NumberNodes masks = number_nodes("everywhere");
+    const std::vector<std::string> ids = masks.ids;
     form_.choice(
-        "only where", "A mask of the build-up: the brush works only as much as it is white.", names,
+        "only where", "A mask of the build-up: the brush works only as much as it is white.", masks.names,
         [=, this](const Scene&) {
             const auto it = std::find(ids.begin(), ids.end(), painter_.mask());
             return std::optional(it == ids.end() ? 0 : int(it - ids.begin()));
