@@ -4,6 +4,7 @@
 #include "geometry/import.h"
 #include "nodes/description.h"
 #include "render/picture.h"
+#include "render_support.h"
 #include "review/finding.h"
 #include "support.h"
 

@@ -1,6 +1,7 @@
 #include "base/paths.h"
 
 #include "exchange/collect.h"
+#include "render_support.h"
 #include "texture_support.h"
 
 using namespace vemtra;
@@ -69,7 +70,7 @@ TEST_CASE("a project from elsewhere reads nothing outside of its folder until it
     Scratch s;
     fs::create_directories(s.path / "got");
     s.write("ball.obj", sphere_obj(8));
-    write_image(s.path / "secret.png", 4, 4, 3, OIIO::TypeDesc::UINT8, [](int, int, int) { return .5f; });
+    write_image(s.path / "secret.png", 4, 4, 3, Kept::bytes, [](int, int, int) { return .5f; });
     scene::Scene scene = with_map("../secret.png");
     scene.assets[0].file = (s.path / "ball.obj").string();
     scene.parts[0].source = "sphere";

@@ -1,4 +1,5 @@
 #include "support.h"
+#include "texture/texture.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -58,7 +59,7 @@ TEST_CASE("the same call gives the same file, at any thread count; another seed 
         REQUIRE(p);
         return p->pixels;
     };
-    const auto a = pixels("a.png", "--threads 1"), b = pixels("b.png", "--threads 2"), c = pixels("c.png", "--seed 5");
+    const auto b = pixels("b.png", "--threads 2"), a = pixels("a.png", "--threads 1"), c = pixels("c.png", "--seed 5");
     CHECK(a == b);
     CHECK(a != c);
 }

@@ -1,4 +1,5 @@
 // The options that the other tests of the command line do not say.
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

@@ -29,10 +29,10 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
     fs::create_directories(s.path / "elsewhere");
     s.write("work/ball.obj", sphere_obj(8));
     for (int t : {1001, 1002})
-        write_image(s.path / "work" / "maps" / ("c." + std::to_string(t) + ".png"), 2, 2, 3, OIIO::TypeDesc::UINT8,
+        write_image(s.path / "work" / "maps" / ("c." + std::to_string(t) + ".png"), 2, 2, 3, Kept::bytes,
                     [](int, int, int) { return .5f; });
-    write_image(s.path / "elsewhere" / "sky.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT, [](int, int, int) { return 1.f; });
-    write_image(s.path / "work" / "sky.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT, [](int, int, int) { return 2.f; });
+    write_image(s.path / "elsewhere" / "sky.exr", 2, 2, 3, Kept::floats, [](int, int, int) { return 1.f; });
+    write_image(s.path / "work" / "sky.exr", 2, 2, 3, Kept::floats, [](int, int, int) { return 2.f; });
     scene::Scene scene = with_map("maps/c.<UDIM>.png");
     scene.rigs = {scene::default_rig(), scene::default_rig()};
     scene.rigs[0].environment.image = (s.path / "elsewhere" / "sky.exr").string();
@@ -65,7 +65,7 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
 TEST_CASE("missing files are found by name, over tiles, and by content under another name") {
     Scratch s;
     fs::create_directories(s.path / "store" / "deep");
-    write_image(s.path / "old.png", 8, 8, 3, OIIO::TypeDesc::UINT8, [](int x, int, int) { return float(x) / 8.f; });
+    write_image(s.path / "old.png", 8, 8, 3, Kept::bytes, [](int x, int, int) { return float(x) / 8.f; });
     texture::MapCache cache(s.path / "cache");
     REQUIRE(cache.prepare_all({{s.path / "old.png", "raw"}}));
     fs::rename(s.path / "old.png", s.path / "store" / "deep" / "renamed.png");
@@ -73,7 +73,7 @@ TEST_CASE("missing files are found by name, over tiles, and by content under ano
     REQUIRE(found.size() == 1);
     CHECK(found[0].by_content);
     CHECK(found[0].to == "store/deep/renamed.png");
-    write_image(s.path / "store" / "T.1001.png", 2, 2, 3, OIIO::TypeDesc::UINT8, [](int, int, int) { return .5f; });
+    write_image(s.path / "store" / "T.1001.png", 2, 2, 3, Kept::bytes, [](int, int, int) { return .5f; });
     s.write("store/ball.obj", sphere_obj(8));
     auto scene = with_map("maps/T.<UDIM>.png");
     found = exchange::find_missing(scene, s.path, {s.path / "store"}, cache);
@@ -88,14 +88,12 @@ TEST_CASE("recipes combine, convert, resize and leave out") {
     Scratch s;
     fs::create_directories(s.path / "in");
     auto file = [&](const char* name) { return s.path / "in" / name; };
-    write_image(file("crate_BaseColor.png"), 16, 16, 3, OIIO::TypeDesc::UINT8,
+    write_image(file("crate_BaseColor.png"), 16, 16, 3, Kept::bytes,
                 [](int x, int, int c) { return c == 0 ? float(x) / 16.f : .5f; });
-    write_image(file("crate_Gloss.png"), 16, 16, 1, OIIO::TypeDesc::UINT8,
-                [](int, int y, int) { return float(y) / 16.f; });
-    write_image(file("crate_AO.png"), 16, 16, 1, OIIO::TypeDesc::UINT8,
-                [](int x, int y, int) { return float(x + y) / 32.f; });
-    write_image(file("crate_Metalness.png"), 16, 16, 1, OIIO::TypeDesc::UINT8, [](int, int, int) { return 0.f; });
-    write_image(file("crate_NormalDX.png"), 16, 16, 3, OIIO::TypeDesc::UINT8, [](int x, int y, int c) {
+    write_image(file("crate_Gloss.png"), 16, 16, 1, Kept::bytes, [](int, int y, int) { return float(y) / 16.f; });
+    write_image(file("crate_AO.png"), 16, 16, 1, Kept::bytes, [](int x, int y, int) { return float(x + y) / 32.f; });
+    write_image(file("crate_Metalness.png"), 16, 16, 1, Kept::bytes, [](int, int, int) { return 0.f; });
+    write_image(file("crate_NormalDX.png"), 16, 16, 3, Kept::bytes, [](int x, int y, int c) {
         return c == 2 ? .9f : c == 1 ? .5f + .02f * float(y % 5) : .5f - .02f * float(x % 3);
     });
     std::vector<Error> problems;

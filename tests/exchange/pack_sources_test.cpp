@@ -1,3 +1,5 @@
+#include <OpenImageIO/imageio.h>
+
 #include "exchange/map_pack.h"
 #include "texture/texture.h"
 #include "texture_support.h"
@@ -10,7 +12,7 @@ namespace {
 struct Set {
     Scratch s, out;
     void map(const std::string& name, float value, int channels = 1) const {
-        write_image(s.path / name, 8, 8, channels, OIIO::TypeDesc::UINT8,
+        write_image(s.path / name, 8, 8, channels, Kept::bytes,
                     [=](int, int, int c) { return value + .1f * float(c); });
     }
     texture::MapSet found() const {

@@ -1,4 +1,6 @@
 // What the readers of meshes make of claims that lie. The large inputs are in tests/hostile.
+#include <set>
+
 #include "geometry/import.h"
 #include "support.h"
 

@@ -3,6 +3,7 @@
 #include "geometry/import.h"
 #include "render/asset_into.h"
 #include "render/visible_points.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

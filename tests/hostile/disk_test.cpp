@@ -11,6 +11,7 @@
 #include "scene/project_file.h"
 #include "support.h"
 #include "texture/paint_files.h"
+#include "texture/texture.h"
 
 using namespace vemtra;
 using namespace vemtra::hostile;

@@ -1,4 +1,6 @@
 // Processes that are ended without warning at moments of chance while they write: the last good version stands.
+#include <sys/wait.h>
+#include <csignal>
 #include <random>
 #include <thread>
 

@@ -6,6 +6,7 @@
 #include "exchange/collect.h"
 #include "exchange/map_pack.h"
 #include "geometry/field.h"
+#include "render_support.h"
 #include "scene/autosave.h"
 #include "scene/paint_journal.h"
 #include "support.h"

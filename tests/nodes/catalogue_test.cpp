@@ -1,3 +1,5 @@
+#include <set>
+
 #include "nodes/description.h"
 
 #include "nodes/frame.h"

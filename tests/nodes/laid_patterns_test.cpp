@@ -1,4 +1,6 @@
 // Laid pieces, weave and knurl: held to what can be said of them without a second implementation.
+#include <set>
+
 #include "kernel_support.h"
 #include "nodes/description.h"
 #include "support.h"

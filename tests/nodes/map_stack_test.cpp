@@ -1,3 +1,5 @@
+#include <set>
+
 #include "nodes/map_stack.h"
 
 #include "kernel_support.h"

@@ -1,4 +1,5 @@
 #include "render/session.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

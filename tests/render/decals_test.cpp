@@ -1,6 +1,7 @@
 // Layers that are decals: where their frames hold, in which order, how they lie on bent forms, what they cost.
 #include "geometry/wrap.h"
 #include "render/materials.h"
+#include "render_support.h"
 #include "review/visible.h"
 #include "support.h"
 #include "texture_support.h"
@@ -410,7 +411,7 @@ TEST_CASE("a print hides nothing: what is below is measured as covering all") {
 
 TEST_CASE("a height map inside a decal's frame tilts the normal by its slope there, along the frame") {
     Stuck s(square_obj);
-    write_image(s.scratch.path / "ramp.exr", 64, 64, 1, OIIO::TypeDesc::FLOAT,
+    write_image(s.scratch.path / "ramp.exr", 64, 64, 1, Kept::floats,
                 [](int x, int, int) { return (float(x) + .5f) / 64.f; });
     scene::Layer& l = s.scene.build_ups[0].layers[1];
     scene::Node n;

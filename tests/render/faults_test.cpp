@@ -2,6 +2,7 @@
 #include <OpenImageIO/imageio.h>
 
 #include "render/visible_points.h"
+#include "render_support.h"
 #include "support.h"
 #include "texture/display.h"
 

@@ -1,5 +1,6 @@
 #include "render/lights.h"
 #include "render/environment.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

@@ -1,6 +1,7 @@
 // What a project may ask for, and what happens beyond: a sentence and a picture, never an end.
 #include "render/build_up.h"
 #include "render/rig.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

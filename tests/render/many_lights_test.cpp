@@ -1,6 +1,7 @@
 #include "render/film.h"
 #include "render/light_tree.h"
 #include "render/lights.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

@@ -4,6 +4,7 @@
 #include <tbb/global_control.h>
 
 #include "nodes/slot_names.h"
+#include "render_support.h"
 #include "review/finding.h"
 #include "support.h"
 #include "texture/height_map.h"
@@ -42,7 +43,7 @@ struct Plate {
     void wire(size_t k, const char* to, const std::string& from) { layer(k).surface[to] = {scene::Value{.5f}, from}; }
     /// Wires a map of heights, one value per texel, into a layer.
     void map(size_t k, const std::string& file, int size, const std::function<float(int, int)>& value,
-             OIIO::TypeDesc type = OIIO::TypeDesc::UINT16) {
+             Kept type = Kept::words) {
         write_image(s.path / file, size, size, 1, type, [&](int x, int y, int) { return value(x, y); });
         node(k, "map" + std::to_string(k), "image", "float", {{"file", {scene::Value{file}, {}}}});
         wire(k, slot::height, "map" + std::to_string(k));
@@ -191,7 +192,7 @@ TEST_CASE("patterns stay where they lie on the form, and a part without heights 
 TEST_CASE("normals follow the slope, across the sides of faces") {
     Plate p;
     p.map(
-        0, "ramp.tif", 64, [](int x, int) { return (float(x) + .5f) / 64.f; }, OIIO::TypeDesc::FLOAT);
+        0, "ramp.tif", 64, [](int x, int) { return (float(x) + .5f) / 64.f; }, Kept::floats);
     p.set(0, slot::height_scale, .5f);
     const auto ready = p.ready();
     const V3f tilted = V3f(-.5f, 0.f, 1.f).normalized();
@@ -218,8 +219,7 @@ TEST_CASE("heights that cannot be right are told, and the picture is of numbers"
         p.map(
             0, "wild.exr", 8, [](int x, int y) { return x == y   ? NAN
                                                         : x == 2 ? INFINITY
-                                                                 : 9000.f; },
-            OIIO::TypeDesc::FLOAT);
+                                                                 : 9000.f; }, Kept::floats);
         p.set(0, slot::height_high, 1e9f);
         CHECK(told("larger than the part"));
     }
@@ -319,9 +319,8 @@ TEST_CASE("heights that are cut off or lie beside the neutral value are noticed,
 TEST_CASE("heights of files of 8 and 16 bits and of floating point are read as they are; broken ones are refused") {
     Scratch s;
     auto value = [](int x, int y, int) { return float(x + 4 * y) / 15.f; };
-    for (const auto& [name, type] : {std::pair("a.png", OIIO::TypeDesc(OIIO::TypeDesc::UINT8)),
-                                     std::pair("b.tif", OIIO::TypeDesc(OIIO::TypeDesc::UINT16)),
-                                     std::pair("c.exr", OIIO::TypeDesc(OIIO::TypeDesc::FLOAT))}) {
+    for (const auto& [name, type] :
+         {std::pair("a.png", Kept::bytes), std::pair("b.tif", Kept::words), std::pair("c.exr", Kept::floats)}) {
         INFO(name);
         write_image(s.path / name, 4, 4, 1, type, value);
         const auto read = texture::read_heights(s.path / name, "r");
@@ -330,8 +329,7 @@ TEST_CASE("heights of files of 8 and 16 bits and of floating point are read as t
             for (int x = 0; x < 4; ++x)
                 CHECK((*read)->value((*read)->code(x, y)) == Approx(value(x, y, 0)).margin(.003));
     }
-    write_image(s.path / "colour.exr", 2, 2, 3, OIIO::TypeDesc::FLOAT,
-                [](int, int, int c) { return c == 1 ? 1.f : 0.f; });
+    write_image(s.path / "colour.exr", 2, 2, 3, Kept::floats, [](int, int, int c) { return c == 1 ? 1.f : 0.f; });
     const auto bright = texture::read_heights(s.path / "colour.exr", "luminance");
     REQUIRE(bright);
     CHECK((*bright)->value((*bright)->code(1, 1)) == Approx(.7152f).margin(1e-4));

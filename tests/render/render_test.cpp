@@ -3,6 +3,7 @@
 
 #include "render/denoise.h"
 #include "render/sampler.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

@@ -1,5 +1,6 @@
 #include "render/session.h"
 
+#include "render_support.h"
 #include "texture_support.h"
 
 using namespace vemtra;
@@ -190,7 +191,7 @@ TEST_CASE("nothing stands on that a changed file, or a region that is no more, h
     Scratch s;
     s.write("ball.obj", sphere_obj());
     auto sky = [&](float light) {
-        write_image(s.path / "sky.exr", 16, 8, 3, OIIO::TypeDesc::FLOAT, [&](int, int, int) { return light; });
+        write_image(s.path / "sky.exr", 16, 8, 3, Kept::floats, [&](int, int, int) { return light; });
     };
     sky(.5f);
     LiveRequest r;

@@ -2,6 +2,7 @@
 // build-ups.
 #include "render/body.h"
 #include "render/emission.h"
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

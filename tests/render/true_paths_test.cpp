@@ -1,6 +1,7 @@
 // Light along every path: lamps behind lamps, surfaces that shine, panes, holes, bodies with something in them.
 #include "render/body.h"
 #include "render/mesh_lights.h"
+#include "render_support.h"
 #include "support.h"
 #include "texture_support.h"
 
@@ -327,17 +328,17 @@ TEST_CASE("bumpy metal has one brightness, however far away it is seen from") {
     auto height = [](float x, float y) {
         return .5f + .25f * std::sin(x * .8f + std::sin(y * .31f)) * std::sin(y * .7f + 1.3f * std::sin(x * .23f));
     };
-    write_image(s.path / "bumps.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+    write_image(s.path / "bumps.exr", size, size, 1, Kept::floats,
                 [&](int x, int y, int) { return height(float(x), float(y)); });
     constexpr float rise = .004f;  // in widths of the square
-    write_image(s.path / "directions.exr", size, size, 3, OIIO::TypeDesc::FLOAT, [&](int x, int y, int c) {
+    write_image(s.path / "directions.exr", size, size, 3, Kept::floats, [&](int x, int y, int c) {
         const float dx = rise * size * .5f * (height(float(x + 1), float(y)) - height(float(x - 1), float(y)));
         const float dy = rise * size * .5f * (height(float(x), float(y - 1)) - height(float(x), float(y + 1)));
         const V3f n = V3f(-dx, -dy, 1.f).normalized();
         return .5f + .5f * (c == 0 ? n.x : c == 1 ? n.y : n.z);
     });
     // A bright half of the sky to one side: what is reflected changes much with the normal.
-    write_image(s.path / "sky.exr", 256, 128, 3, OIIO::TypeDesc::FLOAT, [](int x, int y, int) {
+    write_image(s.path / "sky.exr", 256, 128, 3, Kept::floats, [](int x, int y, int) {
         const float dx = float(x - 128) / 24.f, dy = float(y - 58) / 24.f;
         return .1f + 20.f * std::exp(-dx * dx - dy * dy);
     });

@@ -2,6 +2,7 @@
 
 #include <OpenImageIO/imageio.h>
 
+#include "render_support.h"
 #include "support.h"
 #include "texture/map_set.h"
 

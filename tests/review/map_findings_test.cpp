@@ -1,7 +1,10 @@
+#include <OpenImageIO/imageio.h>
+
 #include "review/finding.h"
 #include "review/light_fit.h"
 
 #include "geometry/uv_points.h"
+#include "render_support.h"
 #include "review/evaluate_at.h"
 #include "texture_support.h"
 
@@ -92,9 +95,9 @@ float speckle(int x, int y) {
 
 TEST_CASE("spaces: data decoded as colour, and colour taken raw, are told and put right") {
     Bench t;
-    write_image(t.s.path / "rough.png", 64, 64, 3, OIIO::TypeDesc::UINT8,
+    write_image(t.s.path / "rough.png", 64, 64, 3, Kept::bytes,
                 [](int x, int y, int) { return .3f + .4f * speckle(x, y); });
-    write_image(t.s.path / "colour.png", 64, 64, 3, OIIO::TypeDesc::UINT8,
+    write_image(t.s.path / "colour.png", 64, 64, 3, Kept::bytes,
                 [](int x, int y, int) { return .3f + .2f * speckle(x, y); });
     t.image("rough.png", "float", "specular_roughness", "srgb_texture");
     t.image("colour.png", "color3", "base_color", "raw");
@@ -107,7 +110,7 @@ TEST_CASE("spaces: data decoded as colour, and colour taken raw, are told and pu
 TEST_CASE("8-bit heights are softened, and softened heights are smoother") {
     Bench t;
     // A slow slope in few codes: steps wide apart.
-    write_image(t.s.path / "height.png", 256, 256, 1, OIIO::TypeDesc::UINT8,
+    write_image(t.s.path / "height.png", 256, 256, 1, Kept::bytes,
                 [](int x, int, int) { return std::round(float(x) / 16.f) / 255.f; });
     const std::string id = t.image("height.png", "vector3", "geometry_normal", "raw", "heightrelief");
     scene::node(t.b(), id)->inputs["height"].value = .5f;
@@ -138,8 +141,7 @@ TEST_CASE("8-bit heights are softened, and softened heights are smoother") {
 TEST_CASE("an alpha that is all one, and a normal map of the other handedness") {
     Bench t;
     write_image(
-        t.s.path / "card.png", 32, 32, 4, OIIO::TypeDesc::UINT8,
-        [](int x, int y, int c) { return c == 3 ? 1.f : speckle(x, y); },
+        t.s.path / "card.png", 32, 32, 4, Kept::bytes, [](int x, int y, int c) { return c == 3 ? 1.f : speckle(x, y); },
         [](OIIO::ImageSpec& spec) { spec.alpha_channel = 3; });
     const std::string opacity = t.image("card.png", "float", "geometry_opacity", "raw");
     scene::node(t.b(), opacity)->inputs["channel"].value = std::string("a");
@@ -154,7 +156,7 @@ TEST_CASE("an alpha that is all one, and a normal map of the other handedness") 
         n.normalize();
         return n[c] * .5f + .5f;
     };
-    write_image(t.s.path / "bumps.png", 128, 128, 3, OIIO::TypeDesc::UINT16, normal);
+    write_image(t.s.path / "bumps.png", 128, 128, 3, Kept::words, normal);
     const std::string map = t.image("bumps.png", "vector3", "", "raw");
     const std::string directions =
         scene::add_node(t.b(), t.b().layers.front().id, "normalmap", "vector3", "Directions");
@@ -177,8 +179,8 @@ TEST_CASE("light in a colour map is found by the form of the asset, and taken ou
             return paint[c] * (.8f + .2f * speckle(x, y)) * (lit ? 1.f + .7f * n.dot(sun) : 1.f);
         };
     };
-    write_image(t.s.path / "lit.exr", 256, 128, 3, OIIO::TypeDesc::FLOAT, shaded(true));
-    write_image(t.s.path / "even.exr", 256, 128, 3, OIIO::TypeDesc::FLOAT, shaded(false));
+    write_image(t.s.path / "lit.exr", 256, 128, 3, Kept::floats, shaded(true));
+    write_image(t.s.path / "even.exr", 256, 128, 3, Kept::floats, shaded(false));
     const std::string id = t.image("even.exr", "color3", "base_color");
     CHECK_FALSE(t.tells("Light seems to be"));
     scene::node(t.b(), id)->inputs["file"].value = std::string("lit.exr");
@@ -208,7 +210,7 @@ TEST_CASE("light in a colour map is found by the form of the asset, and taken ou
 
 TEST_CASE("colours that no material has, and maps too coarse or too fine for the picture") {
     Bench t;
-    write_image(t.s.path / "white.exr", 64, 64, 3, OIIO::TypeDesc::FLOAT,
+    write_image(t.s.path / "white.exr", 64, 64, 3, Kept::floats,
                 [](int x, int y, int) { return .9f + .1f * speckle(x, y); });
     const std::string id = t.image("white.exr", "color3", "base_color");
     t.settles("brighter than what real");
@@ -217,7 +219,7 @@ TEST_CASE("colours that no material has, and maps too coarse or too fine for the
     scene::node(t.b(), place)->inputs["repeat"].value = V2f(40.f, 20.f);
     scene::node(t.b(), id)->inputs["texcoord"].from = place;
     CHECK_FALSE(t.tells("too coarse"));
-    write_image(t.s.path / "fine.exr", 2048, 1024, 3, OIIO::TypeDesc::HALF,
+    write_image(t.s.path / "fine.exr", 2048, 1024, 3, Kept::halves,
                 [](int x, int y, int) { return .3f + .1f * speckle(x, y); });
     scene::node(t.b(), id)->inputs["file"].value = std::string("fine.exr");
     CHECK(t.tells("much finer"));

@@ -1,5 +1,6 @@
 #include "review/visible.h"
 
+#include "render_support.h"
 #include "support.h"
 
 using namespace vemtra;

@@ -1,3 +1,5 @@
+#include <set>
+
 #include "scene/graph.h"
 
 #include "support.h"

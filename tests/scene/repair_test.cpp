@@ -1,3 +1,5 @@
+#include <set>
+
 #include "support.h"
 
 #include "scene/repair.h"

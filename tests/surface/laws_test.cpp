@@ -1,5 +1,6 @@
 // Laws that the surface obeys whatever its tables say.
 #include "render/body.h"
+#include "render_support.h"
 #include "surface/thin_film.h"
 #include "surface_support.h"
 

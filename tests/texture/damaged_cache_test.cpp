@@ -2,6 +2,7 @@
 // meanwhile.
 #include <random>
 
+#include "render_support.h"
 #include "texture/texture.h"
 #include "texture_support.h"
 
@@ -17,9 +18,7 @@ float value_at(int x, int y, int c) {
 struct Map {
     Scratch s;
     fs::path file, cache;
-    Map() : file(s.path / "map.png"), cache(s.path / "cache") {
-        write_image(file, 200, 140, 3, OIIO::TypeDesc::UINT8, value_at);
-    }
+    Map() : file(s.path / "map.png"), cache(s.path / "cache") { write_image(file, 200, 140, 3, Kept::bytes, value_at); }
     /// The prepared form; made where it is not there.
     fs::path prepared() const {
         texture::MapCache maps(cache);
@@ -119,7 +118,7 @@ TEST_CASE("a prepared map that was cut, emptied or is another file is made anew"
 TEST_CASE("a prepared map of another size than its original is not believed") {
     const Map m;
     Map other;
-    write_image(other.file, 64, 64, 3, OIIO::TypeDesc::UINT8, value_at);
+    write_image(other.file, 64, 64, 3, Kept::bytes, value_at);
     fs::copy_file(other.prepared(), m.prepared(), fs::copy_options::overwrite_existing);
     CHECK(is_right(m.texels()));
 }
@@ -160,7 +159,7 @@ TEST_CASE("a note whose line was changed is not believed") {
 
 TEST_CASE("a picture whose header lies is refused before its memory is asked for") {
     Scratch s;
-    write_image(s.path / "a.exr", 64, 64, 3, OIIO::TypeDesc::HALF, value_at);
+    write_image(s.path / "a.exr", 64, 64, 3, Kept::halves, value_at);
     change(s.path / "a.exr", [](std::string& b) {
         const int box[] = {0, 0, 16383, 16383};
         for (const char* window : {"dataWindow", "displayWindow"}) {
@@ -180,7 +179,7 @@ TEST_CASE("a picture whose header lies is refused before its memory is asked for
 TEST_CASE("a picture of light holds finite numbers, whatever its file has") {
     Scratch s;
     const float odd[] = {NAN, INFINITY, -INFINITY, 3e38f, -5.f, 7.f};
-    write_image(s.path / "odd.exr", 6, 1, 3, OIIO::TypeDesc::FLOAT, [&](int x, int, int) { return odd[x]; });
+    write_image(s.path / "odd.exr", 6, 1, 3, Kept::floats, [&](int x, int, int) { return odd[x]; });
     const auto p = texture::read_picture(s.path / "odd.exr");
     REQUIRE(p);
     REQUIRE(p->pixels.size() == 6);

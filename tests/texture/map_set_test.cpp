@@ -1,6 +1,5 @@
 #include "texture/map_set.h"
-
-#include <OpenImageIO/imageio.h>
+#include "program/compile.h"
 
 #include <sstream>
 
@@ -69,7 +68,7 @@ TEST_CASE("green of a normal map: the name says it, and the pixels know") {
     CHECK(read_map_names({"door_normal.png"})[0].green == 0);
     Scratch s;
     for (const float hand : {1.f, -1.f}) {
-        write_image(s.path / "n.png", 128, 128, 3, OIIO::TypeDesc::UINT8, [&](int x, int y, int c) {
+        write_image(s.path / "n.png", 128, 128, 3, Kept::bytes, [&](int x, int y, int c) {
             // A height of bumps: h = .5 sin(ax) sin(by); v grows upwards.
             const float a = .15f, b = .11f, v = -float(y),
                         du = .5f * a * std::cos(a * float(x)) * std::sin(b * v) * 6.f,
@@ -92,20 +91,17 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
     const fs::path folder = s.path / "maps of the lantern";
     fs::create_directories(folder);
     for (int t : {1001, 1002, 1003})
-        write_image(folder / ("lantern_BaseColor." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8,
-                    noise);
+        write_image(folder / ("lantern_BaseColor." + std::to_string(t) + ".png"), 8, 8, 3, Kept::bytes, noise);
     for (int t : {1001, 1003})
-        write_image(folder / ("lantern_Roughness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8,
-                    noise);
+        write_image(folder / ("lantern_Roughness." + std::to_string(t) + ".png"), 8, 8, 1, Kept::bytes, noise);
     for (int t : {1001, 1002, 1003})
-        write_image(folder / ("lantern_Metalness." + std::to_string(t) + ".png"), 8, 8, 1, OIIO::TypeDesc::UINT8,
-                    grey(0.f));
+        write_image(folder / ("lantern_Metalness." + std::to_string(t) + ".png"), 8, 8, 1, Kept::bytes, grey(0.f));
     for (int t : {1001, 1002, 1003})
-        write_image(folder / ("lantern_Normal." + std::to_string(t) + ".png"), 8, 8, 3, OIIO::TypeDesc::UINT8,
+        write_image(folder / ("lantern_Normal." + std::to_string(t) + ".png"), 8, 8, 3, Kept::bytes,
                     [](int, int, int c) { return c == 2 ? 1.f : .5f; });
     for (int t : {1001, 1002, 1003})
-        write_image(folder / ("lantern_Height." + std::to_string(t) + ".png"), 16, 16, 1, OIIO::TypeDesc::UINT8, noise);
-    write_image(folder / "chain_Color.png", 4, 4, 4, OIIO::TypeDesc::UINT8,
+        write_image(folder / ("lantern_Height." + std::to_string(t) + ".png"), 16, 16, 1, Kept::bytes, noise);
+    write_image(folder / "chain_Color.png", 4, 4, 4, Kept::bytes,
                 [&](int x, int y, int c) { return c == 3 ? 1.f : noise(x, y, c); });
     fs::create_directories(folder / "trap_Color.png");
     s.write("maps of the lantern/broken_Color.png", "no picture");
@@ -187,7 +183,7 @@ TEST_CASE("a folder becomes sets: tiles, what is missing, and what is odd") {
 
 TEST_CASE("packed maps go channel by channel") {
     Scratch s;
-    write_image(s.path / "crate_ORM.png", 4, 4, 3, OIIO::TypeDesc::UINT8,
+    write_image(s.path / "crate_ORM.png", 4, 4, 3, Kept::bytes,
                 [](int x, int y, int c) { return float((x + y * 4 + c * 5) % 16) / 16.f; });
     std::vector<Error> problems;
     auto sets = find_map_sets({s.path}, problems);

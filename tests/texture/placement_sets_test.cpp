@@ -1,4 +1,5 @@
 #include "geometry/uv_points.h"
+#include "render_support.h"
 #include "review/evaluate_at.h"
 #include "texture_support.h"
 

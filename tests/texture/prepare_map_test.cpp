@@ -1,3 +1,5 @@
+#include <OpenImageIO/imageio.h>
+
 // The prepared form of one map: every level averages exactly what lies under it, from any layout of the original.
 #include "texture_support.h"
 
@@ -6,7 +8,6 @@
 
 using namespace vemtra;
 using namespace vemtra::test;
-using OIIO::TypeDesc;
 
 namespace {
 
@@ -24,7 +25,7 @@ std::vector<Level> levels_of(const fs::path& file) {
         CHECK(s.tile_width == 64);
         Level l{s.width, s.height, s.nchannels, {}};
         l.texels.resize(size_t(s.width) * size_t(s.height) * size_t(s.nchannels));
-        REQUIRE(in->read_image(0, i, 0, s.nchannels, TypeDesc::FLOAT, l.texels.data()));
+        REQUIRE(in->read_image(0, i, 0, s.nchannels, OIIO::TypeDesc::FLOAT, l.texels.data()));
         out.push_back(std::move(l));
     }
     return out;
@@ -49,7 +50,7 @@ TEST_CASE("every level of a map has the mean of the map, for even, odd and narro
         for (int tile : {0, 16, 48}) {
             INFO(w << " x " << h << ", tiles of " << tile);
             const fs::path from = s.path / (std::to_string(n++) + ".tif"), to = s.path / (std::to_string(n) + ".out");
-            write_image(from, w, h, 3, TypeDesc::FLOAT, wavy, [&](OIIO::ImageSpec& spec) {
+            write_image(from, w, h, 3, Kept::floats, wavy, [&](OIIO::ImageSpec& spec) {
                 if (!tile) return;
                 spec.tile_width = spec.tile_height = tile;
             });
@@ -73,7 +74,7 @@ TEST_CASE("every level of a map has the mean of the map, for even, odd and narro
 
 TEST_CASE("a checker of black and white in a curved space averages to the code of half the light") {
     Scratch s;
-    for (TypeDesc type : {TypeDesc(TypeDesc::UINT8), TypeDesc(TypeDesc::UINT16)}) {
+    for (Kept type : {Kept::bytes, Kept::words}) {
         const fs::path from = s.path / "checker.tif", to = s.path / "checker.out";
         write_image(from, 8, 8, 3, type, [](int x, int y, int) { return float((x + y) & 1); });
         REQUIRE(texture::prepare_map(from, to, "srgb_texture"));
@@ -82,7 +83,7 @@ TEST_CASE("a checker of black and white in a curved space averages to the code o
         // IEC 61966-2-1: the code of half the light is 1.055 * 0.5^(1/2.4) - 0.055.
         const float half = 1.055f * std::pow(.5f, 1.f / 2.4f) - .055f;
         for (size_t i = 1; i < levels.size(); ++i)
-            for (float x : levels[i].texels) CHECK(x == Approx(half).margin(type == TypeDesc::UINT8 ? .004 : .0002));
+            for (float x : levels[i].texels) CHECK(x == Approx(half).margin(type == Kept::bytes ? .004 : .0002));
         REQUIRE(texture::prepare_map(from, to, "raw"));
         const auto plain = levels_of(to);
         for (float x : plain[1].texels) CHECK(x == Approx(.5f).margin(.004));
@@ -98,14 +99,14 @@ TEST_CASE("alpha is never decoded, and channels beyond four are left out") {
         spec.attribute("oiio:UnassociatedAlpha", 1);
     };
     write_image(
-        from, 4, 4, 4, TypeDesc::UINT8, [](int x, int, int c) { return c == 3 ? float(x & 1) : .5f; }, straight);
+        from, 4, 4, 4, Kept::bytes, [](int x, int, int c) { return c == 3 ? float(x & 1) : .5f; }, straight);
     REQUIRE(texture::prepare_map(from, to, "srgb_texture"));
     auto header = texture::read_header(to);
     REQUIRE(header);
     CHECK(header->channels == 4);
     CHECK(header->alpha == 3);
     const fs::path many = s.path / "many.exr";
-    write_image(many, 4, 4, 6, TypeDesc::HALF, wavy);
+    write_image(many, 4, 4, 6, Kept::halves, wavy);
     REQUIRE(texture::prepare_map(many, to, "raw"));
     CHECK(texture::read_header(to)->channels == 4);
 }
@@ -113,7 +114,7 @@ TEST_CASE("alpha is never decoded, and channels beyond four are left out") {
 TEST_CASE("what is infinite or no number does not reach the next level") {
     Scratch s;
     const fs::path from = s.path / "n.exr", to = s.path / "n.out";
-    write_image(from, 4, 4, 1, TypeDesc::FLOAT, [](int x, int y, int) {
+    write_image(from, 4, 4, 1, Kept::floats, [](int x, int y, int) {
         return x == 0 && y == 0   ? std::numeric_limits<float>::infinity()
                : x == 1 && y == 0 ? std::numeric_limits<float>::quiet_NaN()
                                   : 1.f;
@@ -127,7 +128,7 @@ TEST_CASE("what is infinite or no number does not reach the next level") {
 TEST_CASE("preparing can be stopped, and leaves no file") {
     Scratch s;
     const fs::path from = s.path / "m.tif", to = s.path / "m.out";
-    write_image(from, 300, 300, 1, TypeDesc::UINT8, wavy);
+    write_image(from, 300, 300, 1, Kept::bytes, wavy);
     Progress progress;
     progress.stop = true;
     const Status done = texture::prepare_map(from, to, "raw", &progress);

@@ -1,7 +1,10 @@
+#include <OpenImageIO/imageio.h>
+
 #include "texture/texture.h"
 
 #include <thread>
 
+#include "render_support.h"
 #include "support.h"
 #include "texture/display.h"
 #include "texture_support.h"
@@ -56,14 +59,13 @@ TEST_CASE(
         if (space == "g22_rec709") return std::pow(x, 2.2f);
         return x;  // primaries leave greys alone
     };
-    const std::pair<const char*, OIIO::TypeDesc> files[] = {
-        {"u8.png", OIIO::TypeDesc::UINT8},  {"u16.png", OIIO::TypeDesc::UINT16},  {"u16.tif", OIIO::TypeDesc::UINT16},
-        {"half.exr", OIIO::TypeDesc::HALF}, {"float.exr", OIIO::TypeDesc::FLOAT}, {"float.tif", OIIO::TypeDesc::FLOAT},
-        {"u8.tga", OIIO::TypeDesc::UINT8},  {"u8.bmp", OIIO::TypeDesc::UINT8}};
+    const std::pair<const char*, Kept> files[] = {
+        {"u8.png", Kept::bytes},     {"u16.png", Kept::words},    {"u16.tif", Kept::words}, {"half.exr", Kept::halves},
+        {"float.exr", Kept::floats}, {"float.tif", Kept::floats}, {"u8.tga", Kept::bytes},  {"u8.bmp", Kept::bytes}};
     for (const auto& [file, type] : files)
         for (const int code : {0, 3, 17, 46, 118, 128, 200, 255}) {
             const float value =
-                type == OIIO::TypeDesc::HALF ? float(code) / 256.f : float(code) / 255.f;  // what the depth can hold
+                type == Kept::halves ? float(code) / 256.f : float(code) / 255.f;  // what the depth can hold
             write_image(s.path / file, 8, 8, 3, type, [&](int, int, int) { return value; });
             for (const std::string& space : texture::colour_spaces()) {
                 INFO(file << " " << code << " " << space);
@@ -75,7 +77,7 @@ TEST_CASE(
                 REQUIRE(store->prepare({request(file, space)}, s.path));
                 const Textures prepared(store, {request(file, space)}, s.path, problems);
                 for (float x : look(prepared, 0, .37f, .61f, 3, .9f, .9f))
-                    CHECK(std::fabs(x - expected) <= (type == OIIO::TypeDesc::UINT8 ? 1e-6f : 0.f) + 1.f / 65535.f);
+                    CHECK(std::fabs(x - expected) <= (type == Kept::bytes ? 1e-6f : 0.f) + 1.f / 65535.f);
                 CHECK(problems.empty());
             }
         }
@@ -84,7 +86,7 @@ TEST_CASE(
 TEST_CASE("colours come from their primaries into linear Rec.709") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "c.exr", 4, 4, 3, OIIO::TypeDesc::FLOAT, [](int, int, int c) {
+    write_image(s.path / "c.exr", 4, 4, 3, Kept::floats, [](int, int, int c) {
         return c == 0 ? .8f : c == 1 ? .3f : .1f;
     });
     // ACES TB-2014-004 and ITU-R BT.2020, adapted by Bradford where the white differs.
@@ -100,14 +102,14 @@ TEST_CASE("colours come from their primaries into linear Rec.709") {
 TEST_CASE("automatic: 8-bit colour is decoded, deeper files are linear, single numbers are raw, v points up") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "c.png", 4, 4, 3, OIIO::TypeDesc::UINT8,
+    write_image(s.path / "c.png", 4, 4, 3, Kept::bytes,
                 [](int, int y, int c) { return y < 2 ? .5f : (c == 0 ? 1.f : 0.f); });
     const float decoded = srgb_to_linear(128 / 255.f);
     CHECK_THAT(look(s, request("c.png"), .5f, .8f, problems), AllClose({decoded, decoded, decoded}, 1e-5f));
     CHECK_THAT(look(s, request("c.png", "raw"), .5f, .8f, problems), AllClose({.50196f, .50196f, .50196f}, 1e-5f));
     CHECK_THAT(look(s, request("c.png"), .5f, .2f, problems), AllClose({1.f, 0.f, 0.f}, 1e-5f));
     CHECK(look(s, request("c.png", "auto", 1), .5f, .8f, problems)[0] == Approx(.50196f).margin(1e-5));
-    write_image(s.path / "f.exr", 4, 4, 3, OIIO::TypeDesc::FLOAT, [](int, int, int) { return .5f; });
+    write_image(s.path / "f.exr", 4, 4, 3, Kept::floats, [](int, int, int) { return .5f; });
     CHECK_THAT(look(s, request("f.exr"), .5f, .5f, problems), AllClose({.5f, .5f, .5f}, 1e-6f));
     CHECK(problems.empty());
 }
@@ -116,7 +118,7 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
     Scratch s;
     std::vector<Error> problems;
     write_image(
-        s.path / "p.tif", 4, 4, 4, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return .125f * float(c + 1); },
+        s.path / "p.tif", 4, 4, 4, Kept::floats, [](int, int, int c) { return .125f * float(c + 1); },
         [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
     for (int c = 0; c < 4; ++c)
         CHECK(look(s, request("p.tif", "raw", 1, std::string(1, "rgba"[c])), .5f, .5f, problems)[0] ==
@@ -124,12 +126,12 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
     CHECK(look(s, request("p.tif", "raw", 1, "luminance"), .5f, .5f, problems)[0] ==
           Approx(luminance({.125f, .25f, .375f})));
     CHECK(problems.empty());
-    write_image(s.path / "f3.exr", 4, 4, 3, OIIO::TypeDesc::HALF, [](int, int, int) { return .25f; });
+    write_image(s.path / "f3.exr", 4, 4, 3, Kept::halves, [](int, int, int) { return .25f; });
     CHECK(look(s, request("f3.exr", "raw", 1, "a"), .5f, .5f, problems)[0] == .25f);
     CHECK(problems.size() == 1);
     // By the name in the file, and grey with alpha.
     write_image(
-        s.path / "named.exr", 4, 4, 2, OIIO::TypeDesc::FLOAT, [](int, int, int c) { return c ? .75f : .25f; },
+        s.path / "named.exr", 4, 4, 2, Kept::floats, [](int, int, int c) { return c ? .75f : .25f; },
         [](OIIO::ImageSpec& spec) {
             spec.channelnames = {"height", "wear"};
             spec.alpha_channel = -1;
@@ -137,7 +139,7 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
     problems.clear();
     CHECK(look(s, request("named.exr", "raw", 1, "wear"), .5f, .5f, problems)[0] == .75f);
     CHECK(look(s, request("named.exr", "raw", 1, "height"), .5f, .5f, problems)[0] == .25f);
-    write_image(s.path / "ya.png", 4, 4, 2, OIIO::TypeDesc::UINT8, [](int, int, int c) { return c ? .2f : 1.f; });
+    write_image(s.path / "ya.png", 4, 4, 2, Kept::bytes, [](int, int, int c) { return c ? .2f : 1.f; });
     CHECK(look(s, request("ya.png", "raw", 1), .5f, .5f, problems)[0] == 1.f);
     CHECK(problems.empty());
 }
@@ -145,11 +147,10 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
 TEST_CASE("colour that was multiplied by its alpha gets its own value back, straight colour is left") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "over.exr", 4, 4, 4, OIIO::TypeDesc::FLOAT,
-                [](int, int, int c) { return c == 3 ? .25f : .2f; });
+    write_image(s.path / "over.exr", 4, 4, 4, Kept::floats, [](int, int, int c) { return c == 3 ? .25f : .2f; });
     CHECK_THAT(look(s, request("over.exr", "lin_rec709"), .5f, .5f, problems), AllClose({.8f, .8f, .8f}, 1e-5f));
     write_image(
-        s.path / "straight.png", 4, 4, 4, OIIO::TypeDesc::UINT8, [](int, int, int c) { return c == 3 ? .2f : .6f; },
+        s.path / "straight.png", 4, 4, 4, Kept::bytes, [](int, int, int c) { return c == 3 ? .2f : .6f; },
         [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
     const float value = srgb_to_linear(.6f);
     CHECK_THAT(look(s, request("straight.png"), .5f, .5f, problems), AllClose({value, value, value}, 1e-5f));
@@ -159,9 +160,9 @@ TEST_CASE("colour that was multiplied by its alpha gets its own value back, stra
 TEST_CASE("UDIM tiles are found by number, missing ones are loud, and 1x1 maps are maps") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "t.1001.exr", 2, 2, 1, OIIO::TypeDesc::FLOAT, [](int, int, int) { return .25f; });
-    write_image(s.path / "t.1002.exr", 1, 1, 1, OIIO::TypeDesc::FLOAT, [](int, int, int) { return .75f; });
-    write_image(s.path / "t.1012.exr", 1, 1, 1, OIIO::TypeDesc::FLOAT, [](int, int, int) { return 1.f; });
+    write_image(s.path / "t.1001.exr", 2, 2, 1, Kept::floats, [](int, int, int) { return .25f; });
+    write_image(s.path / "t.1002.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return .75f; });
+    write_image(s.path / "t.1012.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return 1.f; });
     const auto r = request("t.<UDIM>.exr", "raw", 1);
     CHECK(look(s, r, .5f, .5f, problems)[0] == Approx(.25f));
     CHECK(look(s, r, 1.5f, .5f, problems)[0] == Approx(.75f));
@@ -170,13 +171,13 @@ TEST_CASE("UDIM tiles are found by number, missing ones are loud, and 1x1 maps a
     CHECK_THAT(look(s, request("t.<UDIM>.exr"), .5f, 1.5f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
     for (const Error& e : problems) UNSCOPED_INFO(e.line());
     CHECK(problems.empty());
-    write_image(s.path / "w_u2_v1.exr", 1, 1, 1, OIIO::TypeDesc::FLOAT, [](int, int, int) { return .5f; });
+    write_image(s.path / "w_u2_v1.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return .5f; });
     CHECK(texture::tile_files(s.path / "w_<UVTILE>.exr").front().first == 1002);
 }
 
 TEST_CASE("every broken map is reported and reads as the loud documented value") {
     Scratch s;
-    write_image(s.path / "whole.png", 64, 64, 3, OIIO::TypeDesc::UINT8,
+    write_image(s.path / "whole.png", 64, 64, 3, Kept::bytes,
                 [](int x, int y, int c) { return float((x * 7 + y * 13 + c * 5) % 64) / 64.f; });
     const std::string bytes = *read_file(s.path / "whole.png");
     s.write("cut.png", bytes.substr(0, bytes.size() / 3));
@@ -226,7 +227,7 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
 TEST_CASE("numbers in a map that are none do not spread") {
     Scratch s;
     std::vector<Error> problems;
-    write_image(s.path / "n.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT, [](int x, int, int) {
+    write_image(s.path / "n.exr", 4, 4, 1, Kept::floats, [](int x, int, int) {
         return x == 0 ? NAN : x == 1 ? INFINITY : .5f;
     });
     auto store = store_in(s);
@@ -239,7 +240,7 @@ TEST_CASE("numbers in a map that are none do not spread") {
 
 TEST_CASE("what stands beside an image: repeated, held, mirrored or nothing, each way by itself") {
     Scratch s;
-    write_image(s.path / "ramp.exr", 4, 4, 1, OIIO::TypeDesc::FLOAT,
+    write_image(s.path / "ramp.exr", 4, 4, 1, Kept::floats,
                 [](int x, int y, int) { return float(x) + 10.f * float(3 - y); });
     auto at = [&](const std::string& u_mode, const std::string& v_mode, float u, float v) {
         auto r = request("ramp.exr", "raw", 1);
@@ -266,8 +267,7 @@ TEST_CASE("mip levels average light, not codes, for any size") {
     Scratch s;
     for (const auto& [w, h] : std::vector<std::pair<int, int>>{{64, 64}, {37, 21}, {1, 9}, {130, 66}, {5, 3}}) {
         INFO(w << " x " << h);
-        write_image(s.path / "c.png", w, h, 3, OIIO::TypeDesc::UINT16,
-                    [](int x, int y, int) { return (x + y) % 2 ? 1.f : 0.f; });
+        write_image(s.path / "c.png", w, h, 3, Kept::words, [](int x, int y, int) { return (x + y) % 2 ? 1.f : 0.f; });
         auto store = store_in(s);
         const auto r = request("c.png", "srgb_texture");
         REQUIRE(store->prepare({r}, s.path));
@@ -282,7 +282,7 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
     Scratch s;
     // A chirp: from slow to one change a texel.
     constexpr int size = 512;
-    write_image(s.path / "chirp.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+    write_image(s.path / "chirp.exr", size, size, 1, Kept::floats,
                 [](int x, int, int) { return .5f + .5f * std::cos(float(x) * float(x) * pi / (2.f * size)); });
     auto store = store_in(s);
     for (const char* filter : {"smooth", "box"}) {
@@ -305,7 +305,7 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
         CHECK(unfiltered > .3);
     }
     // An elongated footprint blurs along its length only.
-    write_image(s.path / "stripes.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
+    write_image(s.path / "stripes.exr", size, size, 1, Kept::floats,
                 [](int, int y, int) { return (y / 4) % 2 ? 1.f : 0.f; });
     auto r = request("stripes.exr", "raw", 1);
     REQUIRE(store->prepare({r}, s.path));
@@ -337,15 +337,14 @@ TEST_CASE("a map that is saved anew is seen, the others are left alone") {
     auto store = store_in(s);
     std::vector<Error> problems;
     for (const char* name : {"a.png", "b.png"})
-        write_image(s.path / name, 8, 8, 1, OIIO::TypeDesc::UINT8,
-                    [&](int, int, int) { return name[0] == 'a' ? .2f : .4f; });
+        write_image(s.path / name, 8, 8, 1, Kept::bytes, [&](int, int, int) { return name[0] == 'a' ? .2f : .4f; });
     const std::vector<program::ImageRequest> both{request("a.png", "raw", 1), request("b.png", "raw", 1)};
     REQUIRE(store->prepare(both, s.path));
     const Textures before(store, both, s.path, problems);
     CHECK(look(before, 0, .5f, .5f, 1)[0] == Approx(.2f));
     CHECK(look(before, 1, .5f, .5f, 1)[0] == Approx(.4f));
     const size_t held = store->memory();
-    write_image(s.path / "a.png", 8, 8, 1, OIIO::TypeDesc::UINT8, [](int, int, int) { return .8f; });
+    write_image(s.path / "a.png", 8, 8, 1, Kept::bytes, [](int, int, int) { return .8f; });
     fs::last_write_time(s.path / "a.png", fs::file_time_type::clock::now() + std::chrono::seconds(2));
     store->forget((s.path / "a.png").string());
     const Textures after(store, both, s.path, problems);
@@ -358,7 +357,7 @@ TEST_CASE("a map that is saved anew is seen, the others are left alone") {
 
 TEST_CASE("prepared maps are found again by content, elsewhere and in another session, and make room") {
     Scratch s;
-    write_image(s.path / "a.png", 64, 64, 1, OIIO::TypeDesc::UINT8,
+    write_image(s.path / "a.png", 64, 64, 1, Kept::bytes,
                 [](int x, int y, int) { return float((x * 31 + y * 17) % 256) / 255.f; });
     {
         texture::MapCache cache(s.path / "cache");
@@ -373,7 +372,7 @@ TEST_CASE("prepared maps are found again by content, elsewhere and in another se
     texture::MapCache cache(s.path / "cache");
     CHECK(cache.find(s.path / "other project" / "renamed.png", "raw"));
     CHECK(cache.state().bytes > 0);
-    write_image(s.path / "a.png", 64, 64, 1, OIIO::TypeDesc::UINT8, [](int, int, int) { return .5f; });
+    write_image(s.path / "a.png", 64, 64, 1, Kept::bytes, [](int, int, int) { return .5f; });
     CHECK_FALSE(cache.find(s.path / "a.png", "raw"));
     // In the background, with news of it.
     cache.want(s.path / "a.png", "raw");
@@ -396,8 +395,7 @@ TEST_CASE("texels stay within their budget while several threads read at random,
     Scratch s;
     constexpr int size = 2048;
     write_image(
-        s.path / "big.exr", size, size, 1, OIIO::TypeDesc::FLOAT,
-        [](int x, int y, int) { return float(x) + float(y) * size; },
+        s.path / "big.exr", size, size, 1, Kept::floats, [](int x, int y, int) { return float(x) + float(y) * size; },
         [](OIIO::ImageSpec& spec) { spec.attribute("compression", "none"); });
     auto store = store_in(s, 4);  // of 22 MB that the map has
     const auto r = request("big.exr", "raw", 1);
@@ -437,7 +435,7 @@ TEST_CASE("texels stay within their budget while several threads read at random,
 TEST_CASE("tiling without repetition keeps the tones of the map") {
     Scratch s;
     // Two thirds dark, one third bright, in blots.
-    write_image(s.path / "blots.png", 128, 128, 1, OIIO::TypeDesc::UINT8, [](int x, int y, int) {
+    write_image(s.path / "blots.png", 128, 128, 1, Kept::bytes, [](int x, int y, int) {
         return std::sin(float(x) * .3f) + std::sin(float(y) * .27f + float(x) * .05f) > .55f ? .85f : .15f;
     });
     auto r = request("blots.png", "raw", 1);
