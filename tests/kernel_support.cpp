@@ -27,7 +27,8 @@ std::vector<std::vector<float>> KernelRun::run(nodes::Kernel kernel) {
         if (p.uniform)
             uniform.insert(uniform.end(), uniforms_[p.name].begin(), uniforms_[p.name].end());
         else
-            for (const auto& c : inputs_[p.name]) in.push_back(c.data());
+            for (int k = 0; k < (p.spread ? 3 : 1); ++k)
+                for (const auto& c : inputs_[p.name]) in.push_back(c.data());
     }
     std::vector<float*> to;
     for (auto& c : out) to.push_back(c.data());

@@ -26,6 +26,7 @@ int run() {
             for (nodes::Type t : d.types) std::printf(" %s", nodes::type_name(t));
         }
         std::printf(".\n");
+        if (const std::string& says = nodes::formula(d.kind); !says.empty()) std::printf("\n    %s\n", says.c_str());
         if (d.ports.empty()) return;
         std::printf("\n| input | type | default | usual range | meaning |\n|---|---|---|---|---|\n");
         for (const nodes::Port& p : d.ports) {

@@ -16,13 +16,21 @@ template <class F> void for_each_file(scene::Scene& s, F&& f) {
         if (!r.environment.image.empty()) f("rig " + r.name, r.environment.image, "light");
     for (scene::Painting& p : s.paintings)
         if (!p.file.empty()) f("painting " + p.name, p.file, "paint");
+    const auto inputs = nodes::file_inputs(s.networks);
     for (scene::BuildUp& b : s.build_ups)
         scene::for_each_node(b, [&](scene::Node& n, scene::Layer*) {
-            nodes::for_each_file_of(n, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); });
+            nodes::for_each_file_of(n, inputs, [&](std::string& path) { f(b.name + " / " + n.id, path, "maps"); });
         });
-    for (scene::Network& network : s.networks)
+    for (scene::Network& network : s.networks) {
         for (scene::Node& n : network.nodes)
-            nodes::for_each_file_of(n, [&](std::string& path) { f(network.name + " / " + n.id, path, "maps"); });
+            nodes::for_each_file_of(n, inputs,
+                                    [&](std::string& path) { f(network.name + " / " + n.id, path, "maps"); });
+        if (const auto own = inputs.find(network.id); own != inputs.end())
+            for (scene::NetworkInput& i : network.inputs)
+                if (auto* path = std::get_if<std::string>(&i.value);
+                    path && !path->empty() && own->second.contains(i.name))
+                    f(network.name + " / " + i.name, *path, "maps");
+    }
 }
 
 /// The paths of the scene that lead out of the project's folder, search folders among them; null where none does.

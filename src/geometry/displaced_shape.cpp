@@ -56,6 +56,7 @@ public:
     bool has_uvs() const override { return base_->has_uvs(); }
     int uv_set(const std::string& name) const override { return base_->uv_set(name); }
     std::vector<std::string> uv_set_names() const override { return base_->uv_set_names(); }
+    std::vector<std::string> property_names() const override { return base_->property_names(); }
     float uv_per_metre(int set) const override { return base_->uv_per_metre(set); }
     V2f uv(uint32_t face, float u, float v, int set) const override { return base_->uv(face, u, v, set); }
     void uv_gradients(uint32_t face, V3f& u, V3f& v, int set) const override { base_->uv_gradients(face, u, v, set); }

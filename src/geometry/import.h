@@ -28,6 +28,9 @@ struct Imported {
     const ImportedPart* part(const std::string& name) const;  ///< null where there is none
 };
 
+/// Of one mesh, besides what has a meaning of its own (nodes::property_set); what is beyond is not read.
+inline constexpr size_t most_properties = 4;
+
 /// Working form that the readers of formats fill; import cleans it and makes what is missing.
 struct RawPart {
     std::string name;

@@ -8,6 +8,7 @@
 
 #include "geometry/gltf_file.h"
 #include "geometry/import.h"
+#include "nodes/resources.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -254,9 +255,31 @@ private:
                 part.more_uvs.push_back({key, std::move(uvs)});
             }
         }
+        if (Status s = fill_properties(n, place, only, part); !s) return s;
         if (!n.packed.decoded && GltfFile::number(primitive, "indices") < 0) {
             part.indices.resize(vertices);
             for (size_t i = 0; i < vertices; ++i) part.indices[i] = uint32_t(i);
+        }
+        return Done{};
+    }
+
+    /// What the application that wrote the file calls by a name of its own, and further colours.
+    Status fill_properties(const Numbers& n, const std::string& place, const std::vector<uint32_t>* only,
+                           RawPart& part) const {
+        size_t taken = 0;
+        for (const auto& [key, value] : n.attributes.items()) {
+            const bool own = key.size() > 1 && key[0] == '_';
+            const bool colour = key.rfind("COLOR_", 0) == 0 && key != "COLOR_0";
+            if ((!own && !colour) || taken++ >= most_properties) continue;
+            std::vector<float> values;
+            size_t count = 0;
+            if (Status s = take(n, key, 4, values, count, place, only); !s) return s;
+            for (int pair = 0; pair < 2; ++pair) {
+                std::vector<V2f> two(count);
+                for (size_t i = 0; i < count; ++i)
+                    two[i] = V2f(values[4 * i + size_t(2 * pair)], values[4 * i + size_t(2 * pair) + 1]);
+                part.more_uvs.push_back({nodes::property_set(key, pair), std::move(two)});
+            }
         }
         return Done{};
     }

@@ -5,6 +5,7 @@
 #include <sstream>
 
 #include "geometry/import.h"
+#include "nodes/resources.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -37,7 +38,7 @@ struct Header {
     std::vector<Element> elements;
 };
 
-constexpr size_t most_properties = 64, longest_number = 400;  // of one element; characters
+constexpr size_t most_header_properties = 64, longest_number = 400;  // of one element; characters
 
 /// The numbers behind the header.
 class Body {
@@ -170,8 +171,9 @@ private:
             if (p.type == Number::none || (a == "list" && p.count == Number::none))
                 return broken(place, "the type is not known");
             header_.elements.back().properties.push_back(p);
-            if (header_.elements.back().properties.size() > most_properties)
-                return broken(place, "the element has more than " + std::to_string(most_properties) + " properties");
+            if (header_.elements.back().properties.size() > most_header_properties)
+                return broken(place,
+                              "the element has more than " + std::to_string(most_header_properties) + " properties");
         }
         return Done{};
     }
@@ -189,6 +191,12 @@ private:
         for (const Property& p : e.properties) {
             const int slot = rows.vertex && p.count == Number::none ? slot_of(p.name) : -1;
             rows.slot.push_back(slot);
+            rows.own.push_back(-1);
+            if (rows.vertex && slot < 0 && p.count == Number::none && part.more_uvs.size() < most_properties) {
+                rows.own.back() = int(part.more_uvs.size());
+                part.more_uvs.push_back({nodes::property_set(p.name, 0), {}});
+                part.more_uvs.back().uvs.reserve(e.count);
+            }
             if (slot >= 0) rows.has[slot] = true;
             if (slot >= red && p.type != Number::u8) rows.byte_colour = false;
         }
@@ -208,7 +216,8 @@ private:
     struct Rows {
         bool vertex = false, face = false, byte_colour = true;
         bool has[slots] = {};
-        std::vector<int> slot;  ///< per property; -1: not wanted
+        std::vector<int> slot;  ///< per property; -1: it has no meaning of its own
+        std::vector<int> own;   ///< of such: its place among the sets of numbers that travel by name; -1: not wanted
         std::vector<double> list;
     };
 
@@ -220,6 +229,7 @@ private:
                 double number = 0;
                 if (!body.take(p.type, number)) return false;
                 if (rows.slot[k] >= 0) value[rows.slot[k]] = number;
+                if (rows.own[k] >= 0) part.more_uvs[size_t(rows.own[k])].uvs.emplace_back(float(number), 0.f);
                 continue;
             }
             size_t count = 0;

@@ -42,8 +42,9 @@ public:
     /// Sets of UVs: -1 is the first one, else an index. A name that no set has gives -1.
     virtual bool has_uvs() const = 0;
     virtual int uv_set(const std::string& name) const = 0;
-    virtual std::vector<std::string> uv_set_names() const = 0;  ///< the first one's among them, where it has a name
-    virtual float uv_per_metre(int set) const = 0;              ///< in the mean over the form
+    virtual std::vector<std::string> uv_set_names() const = 0;    ///< the first one's among them, where it has a name
+    virtual std::vector<std::string> property_names() const = 0;  ///< what it brings by names of its own
+    virtual float uv_per_metre(int set) const = 0;                ///< in the mean over the form
     virtual V2f uv(uint32_t face, float u, float v, int set) const = 0;
     /// How U and V grow over a face: their gradients, per metre; zero where there are no UVs or the face has no area.
     virtual void uv_gradients(uint32_t face, V3f& u, V3f& v, int set) const = 0;

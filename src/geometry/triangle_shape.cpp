@@ -3,6 +3,7 @@
 #include <cstring>
 
 #include "geometry/shape.h"
+#include "nodes/resources.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -68,7 +69,16 @@ public:
     std::vector<std::string> uv_set_names() const override {
         std::vector<std::string> names;
         if (!m_.uv_name.empty()) names.push_back(m_.uv_name);
-        for (const UvSet& s : m_.more_uvs) names.push_back(s.name);
+        for (const UvSet& s : m_.more_uvs)
+            if (nodes::property_of(s.name).empty()) names.push_back(s.name);
+        return names;
+    }
+    std::vector<std::string> property_names() const override {
+        std::vector<std::string> names;
+        for (const UvSet& s : m_.more_uvs)
+            if (const std::string name = nodes::property_of(s.name);
+                !name.empty() && std::find(names.begin(), names.end(), name) == names.end())
+                names.push_back(name);
         return names;
     }
     float uv_per_metre(int set) const override {

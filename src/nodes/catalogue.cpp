@@ -36,6 +36,9 @@ void describe_relief_height(std::vector<NodeDescription>&);
 void describe_pin(std::vector<NodeDescription>&);
 void describe_paint(std::vector<NodeDescription>&);
 void describe_lettering(std::vector<NodeDescription>&);
+void describe_around(std::vector<NodeDescription>&);
+void describe_property(std::vector<NodeDescription>&);
+void describe_triplanar(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
@@ -48,7 +51,8 @@ const std::vector<NodeDescription>& catalogue() {
               describe_plane_noise, describe_random,      describe_shapes,         describe_colour,
               describe_choosing,    describe_compositing, describe_blend,          describe_laid_patterns,
               describe_map_stack,   describe_paint,       describe_lettering,      describe_curves,
-              describe_mathematics, describe_vectors})
+              describe_mathematics, describe_vectors,     describe_around,         describe_property,
+              describe_triplanar})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

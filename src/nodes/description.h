@@ -5,6 +5,7 @@
 #include <functional>
 #include <string>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "nodes/kernel.h"
@@ -75,6 +76,8 @@ struct Port {
     std::string group{};               ///< of a slot: which part of the surface it belongs to
     Role role = Role::plain;
     int stop = 0;  ///< of a gradient: which stop it belongs to, from 1
+    /// The kernel gets it three times: at the point, and at the ends of its footprint's two axes.
+    bool spread = false;
 };
 
 struct KernelPair {
@@ -104,6 +107,11 @@ struct UniformAt {
     int offset;
 };
 
+/// A place beside the point, in UVs, at which a node reads its subject; over so much width, with so much weight.
+struct Tap {
+    float u = 0.f, v = 0.f, width = 0.f, weight = 0.f;
+};
+
 /// `type_of`: what the node of that id gives.
 using TypeOf = std::function<Type(const std::string& id)>;
 using StandsFor = std::vector<scene::Node> (*)(const scene::Node&, const TypeOf& type_of);
@@ -120,6 +128,7 @@ struct NodeDescription {
     KernelPair kernel;
     Ask ask = ask_nothing;
     Reads gives = Reads::literal;  ///< of one that gives what the point says, as it is
+    bool passes = false;           ///< gives what comes into its first port, as it is
     bool varies = false;           ///< differs from point to point even with constant inputs
     Use use = Use::none;
     bool per_side = false;  ///< on a box it is computed for each of the three sides, and the results are blended
@@ -130,6 +139,8 @@ struct NodeDescription {
     NodeDescription (*of_node)(const scene::Node&) = nullptr;
     /// Of one without a kernel: the nodes that a node of it stands for, the last of them under its own id.
     StandsFor stands_for = nullptr;
+    /// Of one that gives the weighted mean of what its subject is around the point; one tap at the point: it passes on.
+    std::vector<Tap> (*taps)(const scene::Node&) = nullptr;
 
     const Port* port(const std::string& name) const;  ///< null where there is none
     const Port* port(Role role) const;                ///< the first of that role
@@ -147,8 +158,15 @@ struct NodeDescription {
 KernelPair box_blend_kernel();
 /// Goes from the second value to the first as the third goes from 0 to 1: spans.
 KernelPair span_kernel();
-/// Component by component: the first moved by the second, where there is one (null: the point has no footprint).
-KernelPair moved_kernel();
+/// (u, v) moved: by so much of the footprint's two axes in it, then by (u, v). Uniform: a MoveUniform; in: UVs, axes.
+KernelPair moved_uv_kernel();
+/// The position that goes with it. In: position, its axes, the axes in the UVs.
+KernelPair moved_position_kernel();
+enum MoveUniform : int { move_first, move_second, move_u, move_v, move_uniforms };
+/// Axes of a footprint in the UVs, made so wide at least. Uniform: the width.
+KernelPair widened_kernel();
+/// The mean over taps. Uniform: their number, then their weights; in: all components of the first tap, and so on.
+KernelPair weighted_mean_kernel();
 /// The first minus the second.
 KernelPair difference_kernel();
 /// Luminance of a colour (ITU-R BT.709).
@@ -172,6 +190,9 @@ const NodeDescription& surface_description();
 const NodeDescription& coat_description();
 /// Of the layer's kind.
 const NodeDescription& slots_of(const scene::Layer& layer);
+
+/// What a node computes, in the letters of its ports; empty where no line could say it.
+const std::string& formula(const std::string& kind);
 
 /// The literal at a node's input: the node's own, else the description's default.
 scene::Value literal_of(const scene::Node& node, const Port& port);
@@ -206,18 +227,26 @@ void connect(scene::BuildUp& build_up, const std::string& from, const std::strin
 void connect_to_layer(scene::BuildUp& build_up, const std::string& from, const std::string& layer,
                       const std::string& slot);
 
-/// Every path that nodes name: calls f(node, path) for each filled port of the role file.
-template <class F> void for_each_file_of(scene::Node& node, F&& f) {
-    const NodeDescription* d = describe(node.kind);
-    if (!d) return;
-    for (const Port& p : d->ports) {
-        if (p.role != Role::file) continue;
+/// By network: its inputs whose words become a path inside, through instances in it as well.
+std::unordered_map<std::string, std::unordered_set<std::string>> file_inputs(const std::vector<scene::Network>& all);
+
+/// Every path that a node names: calls f(path) for each filled port of the role file; of an instance, for each of
+/// `file_inputs`, those of its network.
+template <class F>
+void for_each_file_of(scene::Node& node, const std::unordered_map<std::string, std::unordered_set<std::string>>& of,
+                      F&& f) {
+    auto visit = [&](const std::string& port) {
         for (scene::Inputs* inputs : {&node.inputs, &node.held}) {
-            const auto it = inputs->find(p.name);
+            const auto it = inputs->find(port);
             if (it == inputs->end()) continue;
             if (auto* path = std::get_if<std::string>(&it->second.value); path && !path->empty()) f(*path);
         }
-    }
+    };
+    if (const auto network = of.find(node.network); network != of.end())
+        for (const std::string& port : network->second) visit(port);
+    if (const NodeDescription* d = node.network.empty() ? describe(node.kind) : nullptr)
+        for (const Port& p : d->ports)
+            if (p.role == Role::file) visit(p.name);
 }
 
 }  // namespace vemtra::nodes

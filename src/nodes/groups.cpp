@@ -65,12 +65,15 @@ public:
         instance_.name = network_.name;
         // Inside, nodes and inputs are read by one name: that of an input stays, for other instances give it a value.
         for (const std::string& id : inputs) declared_input(*scene::find_node(b_, id).node);
+        for (const std::string& id : inside)
+            for (const auto& [port, word] : scene::find_node(b_, id).node->words_from) names_.insert(word_of(word));
         for (const std::string& id : inside) renamed_[id] = take_name(id);
         for (const std::string& id : inside) {
             scene::Node n = *scene::find_node(b_, id).node;
             n.id = renamed_[id];
             n.laid_open.clear();
             for (auto& [name, input] : n.inputs) inward(name, input);
+            take_words(n);
             network_.nodes.push_back(std::move(n));
         }
         for (const std::string& id : outputs) declared_output(*scene::find_node(b_, id).node);
@@ -104,6 +107,27 @@ private:
         instance_.inputs[name] = given;
         inward_[{n.id, ""}] = name;
         gone_.insert(n.id);
+    }
+    static const std::string& word_of(const scene::Input& i) {
+        static const std::string none;
+        const std::string* word = std::get_if<std::string>(&i.value);
+        return word ? *word : none;
+    }
+    /// What fixed ports took from inputs of the group before it lay open, they take again.
+    void take_words(scene::Node& n) {
+        for (const auto& [port, word] : n.words_from) {
+            const std::string& name = word_of(word);
+            scene::Input& input = n.inputs[port];
+            if (!instance_.inputs.contains(name)) {
+                std::string type = type_name(Type::text);
+                for (const scene::NetworkInput& i : before_)
+                    if (i.name == name) type = i.type;
+                network_.inputs.push_back({name, type, input.value, help_of(name), {}});
+                instance_.inputs[name].value = input.value;
+            }
+            input.from = name;
+        }
+        n.words_from.clear();
     }
     std::string help_of(const std::string& name) const {
         for (const scene::NetworkInput& i : before_)
@@ -199,9 +223,14 @@ Nodes laid_out(const scene::BuildUp& b, const scene::Node& instance, const scene
         return n;
     };
     Nodes out;
+    std::unordered_map<std::string, scene::Value> words;
     for (const scene::NetworkInput& i : network.inputs) {
-        scene::Node n = tile(i.name, i.type, LaidAs::input);
         const auto given = instance.inputs.find(i.name);
+        if (type_named(i.type) == Type::text) {  // no wire carries words: they are written where they are read
+            words[i.name] = given == instance.inputs.end() ? i.value : given->second.value;
+            continue;
+        }
+        scene::Node n = tile(i.name, i.type, LaidAs::input);
         n.inputs[pass_port()] = given == instance.inputs.end() ? scene::Input{i.value, {}} : given->second;
         renamed[i.name] = n.id;  // it goes before a node of that name
         out.push_back(std::move(n));
@@ -209,6 +238,11 @@ Nodes laid_out(const scene::BuildUp& b, const scene::Node& instance, const scene
     for (scene::Node& n : inside) n.laid_open = laid_open_as(network.id, LaidAs::inside);
     for (size_t k = 0; k < inside.size(); ++k) {
         inside[k].inputs = network.nodes[k].inputs;
+        for (auto& [port, input] : inside[k].inputs)
+            if (const auto word = words.find(input.from); word != words.end()) {
+                inside[k].words_from[port].value = word->first;
+                input = {word->second, {}};
+            }
         scene::follow(inside[k].inputs, renamed);
         out.push_back(std::move(inside[k]));
     }
@@ -270,7 +304,7 @@ Status lay_open(scene::Scene& scene, const std::string& build_up, const std::str
                         "Change it in the network's own file, or replace the node");
     };
     for (const scene::NetworkInput& i : network->inputs)
-        if (!may_pass(type_named(i.type))) return refused(i.name);
+        if (type_named(i.type) != Type::text && !may_pass(type_named(i.type))) return refused(i.name);
     for (const scene::NetworkOutput& o : network->outputs)
         if (!may_pass(type_named(o.type))) return refused(o.name);
     const scene::Node instance = *found;
@@ -322,7 +356,9 @@ Status dissolve(scene::Scene& scene, const std::string& build_up, const std::str
     const std::string network = n ? n->network : std::string();
     if (Status s = lay_open(scene, build_up, instance); !s) return s;
     scene::for_each_node(*scene::find(scene.build_ups, build_up), [&](scene::Node& x, scene::Layer*) {
-        if (laid_open_of(x).first == network) x.laid_open.clear();
+        if (laid_open_of(x).first != network) return;
+        x.laid_open.clear();
+        x.words_from.clear();
     });
     return Done{};
 }

@@ -50,6 +50,27 @@ bool has_use(const scene::Node& node, Use use) {
     const NodeDescription* d = describe(node.kind);
     return d && d->use == use;
 }
+std::unordered_map<std::string, std::unordered_set<std::string>> file_inputs(const std::vector<scene::Network>& all) {
+    std::unordered_map<std::string, std::unordered_set<std::string>> found;
+    auto is_path = [&](const scene::Node& n, const std::string& port) {
+        if (const auto of = found.find(n.network); !n.network.empty())
+            return of != found.end() && of->second.contains(port);
+        const NodeDescription* d = describe(n.kind);
+        const Port* p = d ? d->port(port) : nullptr;
+        return p && p->role == Role::file;
+    };
+    // Each round goes one instance further out; networks that contain one another come to an end as well.
+    for (bool more = true; more;) {
+        more = false;
+        for (const scene::Network& network : all)
+            for (const scene::NetworkInput& i : network.inputs)
+                for (const scene::Node& n : network.nodes)
+                    for (const auto& [port, input] : n.inputs)
+                        if (input.from == i.name && is_path(n, port)) more |= found[network.id].insert(i.name).second;
+    }
+    return found;
+}
+
 bool set(scene::Node& node, Role role, scene::Value value) {
     const Port* p = port_of(node, role);
     if (p) node.inputs[p->name].value = std::move(value);

@@ -66,6 +66,12 @@ const std::unordered_map<std::string, std::string>& words() {
         {"center", "middle"},
         {"inx", "across"},
         {"iny", "up"},
+        {"geomprop", "name"},
+        {"filtertype", "filter"},
+        {"filex", "seen along x"},
+        {"filey", "seen along y"},
+        {"filez", "seen along z"},
+        {"upaxis", "axis that is up"},
     };
     return all;
 }
@@ -83,6 +89,20 @@ std::string plain_name(const Port& port) {
     std::string name = port.name;
     std::replace(name.begin(), name.end(), '_', ' ');
     return name;
+}
+
+std::string plain_formula(const NodeDescription& d) {
+    const std::string& said = formula(d.kind);
+    std::string out;
+    for (size_t i = 0; i < said.size();) {
+        size_t end = i;
+        while (end < said.size() && (std::isalnum(static_cast<unsigned char>(said[end])) || said[end] == '_')) ++end;
+        const std::string word = said.substr(i, end - i);
+        const Port* p = word.empty() ? nullptr : d.port(word);
+        out += word.empty() ? std::string(1, said[i]) : p ? "\u2039" + plain_name(*p) + "\u203a" : word;
+        i = std::max(end, i + 1);
+    }
+    return out;
 }
 
 std::string plain_name(Type type) {

@@ -29,6 +29,18 @@ int Resources::uv_set(const std::string& name) {
     return int(uv_sets.size()) - 1;
 }
 
+namespace {
+constexpr const char* property_mark = "property:";
+}
+std::string property_set(const std::string& name, int pair) {
+    return property_mark + name + ":" + std::to_string(pair);
+}
+std::string property_of(const std::string& uv_set) {
+    if (uv_set.rfind(property_mark, 0) != 0) return {};
+    const size_t begin = std::string(property_mark).size();
+    return uv_set.substr(begin, uv_set.rfind(':') - begin);
+}
+
 std::string Asking::word(const char* port) const {
     return word_of(node, *description.port(port));
 }

@@ -37,6 +37,10 @@ struct FieldRequest {
 
 /// Further sets of UVs that one picture reads; what is beyond is taken as the last one.
 inline constexpr size_t most_uv_sets = 8;
+/// What a mesh brings by a name of its own travels as further sets of UVs, two numbers each: the name of one of them.
+std::string property_set(const std::string& name, int pair);
+/// The name alone; empty: it is a set of UVs.
+std::string property_of(const std::string& uv_set);
 
 struct Resources {
     std::vector<ImageRequest> images;

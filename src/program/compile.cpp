@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <deque>
 #include <unordered_set>
+#include <utility>
 
 #include "nodes/as_computed.h"
 #include "scene/graph.h"
@@ -15,6 +16,8 @@ using nodes::Type;
 namespace {
 constexpr int deepest_instance = 64;      // networks within networks; what is deeper contains itself
 constexpr size_t most_instances = 20000;  // of networks, in one program
+constexpr size_t most_moves = 128;        // places beside the point at which one program computes
+constexpr size_t most_computed = 100000;  // nodes, each counted as often as there are places; what is beyond reads here
 }  // namespace
 
 class Compiler {
@@ -32,7 +35,7 @@ public:
     Program compile(const std::vector<Wanted>& wanted) {
         for (const Wanted& w : wanted) {
             Program::Output output;
-            output.sources = convert(read(0, w.input, w.type, w.name, Aside::here), w.type);
+            output.sources = convert(read(0, w.input, w.type, w.name, here), w.type);
             output.first = program_.component_count_;
             output.is_constant = true;
             for (size_t c = 0; c < output.sources.size(); ++c) {
@@ -67,17 +70,24 @@ private:
         std::unordered_map<std::string_view, const scene::Node*> nodes;
         std::unordered_map<std::string, int> children;  ///< by the instance's id
     };
-    /// A node that computes, in its scope; and where: at the point, or a footprint's axis away from it.
-    enum class Aside : uint8_t { here, first_axis, second_axis };
+    /// Where beside the point: so much of the footprint's two axes away, then (u, v) in the UVs, over such a width.
+    struct Move {
+        float first = 0.f, second = 0.f, u = 0.f, v = 0.f, width = 0.f;
+        bool operator==(const Move&) const = default;
+        bool along_footprint() const { return first != 0.f || second != 0.f; }
+    };
+    /// A node that computes, in its scope; and where: which of the moves.
+    using Aside = int;
+    static constexpr Aside here = 0, first_axis = 1, second_axis = 2;
     struct At {
         int scope = 0;
         const scene::Node* node = nullptr;
-        Aside aside = Aside::here;
+        Aside aside = here;
         bool operator==(const At&) const = default;
     };
     struct HashAt {
         size_t operator()(const At& a) const {
-            return std::hash<const void*>()(a.node) * 31 + size_t(a.scope) * 3 + size_t(a.aside);
+            return std::hash<const void*>()(a.node) * 31 + size_t(a.scope) * 8191 + size_t(a.aside);
         }
     };
 
@@ -241,24 +251,70 @@ private:
         for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c});
     }
 
-    /// What the port reads of the point, or of the place that lies a footprint's axis aside.
+    /// One move after another; where there are too many, the first alone.
+    Aside compose(Aside a, const Move& then) {
+        Move m = moves_[size_t(a)];
+        m.first += then.first;
+        m.second += then.second;
+        m.u += then.u;
+        m.v += then.v;
+        m.width = std::max(m.width, then.width);
+        const auto it = std::find(moves_.begin(), moves_.end(), m);
+        if (it != moves_.end()) return Aside(it - moves_.begin());
+        if (moves_.size() >= most_moves || done_.size() > most_computed) {
+            if (!std::exchange(too_much_beside_, true))
+                problem(build_up_.name, "too much is to be computed beside the point",
+                        "Use fewer blurs behind one another");
+            return a;
+        }
+        moves_.push_back(m);
+        return Aside(moves_.size()) - 1;
+    }
+    /// Where the kernel wants what comes into that port.
+    std::vector<Aside> places_of(const At& at, const nodes::NodeDescription& d, const nodes::Port& port) {
+        if (port.spread)
+            return {at.aside, compose(at.aside, moves_[first_axis]), compose(at.aside, moves_[second_axis])};
+        if (!d.taps || &port != d.port(nodes::Role::subject)) return {at.aside};
+        std::vector<Aside> places;
+        for (const nodes::Tap& t : d.taps(settled(at, d)))
+            places.push_back(compose(at.aside, {.u = t.u, .v = t.v, .width = t.width}));
+        return places;
+    }
+
+    /// What the port reads of the point, or of the place beside it.
     void append_reads(std::vector<Source>& to, Reads reads, int count, Aside aside) {
         const int row = nodes::info(reads).row;
-        int axes = -1;
-        if (reads == Reads::uv) axes = nodes::row_uv_axes + (aside == Aside::second_axis ? 2 : 0);
-        if (reads == Reads::position_object) axes = nodes::row_position_axes + (aside == Aside::second_axis ? 3 : 0);
-        if (aside == Aside::here || axes < 0) return append_rows(to, row, count);
+        const bool position = reads == Reads::position_object;
+        if (aside == here || (reads != Reads::uv && !position)) return append_rows(to, row, count);
         std::vector<Source> in;
-        append_rows(in, row, count);
-        append_rows(in, axes, count);
-        for (const Source& s : emit(nodes::moved_kernel().get(), std::move(in), count, {}, -1, true)) to.push_back(s);
+        append_rows(in, row, position ? 3 : 2);
+        if (position) append_rows(in, nodes::row_position_axes, 6);
+        append_rows(in, nodes::row_uv_axes, 4);
+        const Move& m = moves_[size_t(aside)];
+        std::vector<float> by(nodes::move_uniforms);
+        by[nodes::move_first] = m.first;
+        by[nodes::move_second] = m.second;
+        by[nodes::move_u] = m.u;
+        by[nodes::move_v] = m.v;
+        static const nodes::Kernel kernels[] = {nodes::moved_uv_kernel().get(), nodes::moved_position_kernel().get()};
+        for (const Source& s : emit(kernels[position], std::move(in), count, std::move(by), -1, true)) to.push_back(s);
+    }
+
+    /// A map that is read for a mean covers as much as the tap stands for.
+    void widen(std::vector<Source>& place, Aside aside) {
+        const float width = moves_[size_t(aside)].width;
+        if (width <= 0.f || place.size() != size_t(nodes::components(Type::place))) return;
+        static const nodes::Kernel kernel = nodes::widened_kernel().get();
+        const std::vector<Source> axes = emit(kernel, {place.begin() + 2, place.end()}, 4, {width}, -1, true);
+        std::copy(axes.begin(), axes.end(), place.begin() + 2);
     }
 
     /// A place that a network works out: its footprint is how far it moves along each axis of the point's.
     Typed with_footprint(const Typed& here, const At& at, const scene::Input& input) {
         Typed out{Type::place, convert(here, Type::vector2)};
         const std::vector<Source> uv = out.sources;
-        for (const Aside a : {Aside::first_axis, Aside::second_axis}) {
+        for (const Aside axis : {first_axis, second_axis}) {
+            const Aside a = compose(at.aside, moves_[size_t(axis)]);
             const std::optional<Typed> moved = connected(at.scope, input, Type::vector2, at.node->id, a);
             std::vector<Source> in = moved ? convert(*moved, Type::vector2) : uv;
             in.insert(in.end(), uv.begin(), uv.end());
@@ -347,11 +403,13 @@ private:
                 At source = resolve(at.scope, it->second, at.node->id, false);
                 if (!source.node) continue;
                 const nodes::NodeDescription* gives = nodes::describe(source.node->kind);
-                const bool moves = at.aside == Aside::here && gives &&
+                std::vector<Aside> places = places_of(at, *d, *port);
+                const bool moves = !moves_[size_t(at.aside)].along_footprint() && gives &&
                                    gives->output_type(*source.node) != Type::place &&
                                    d->port_type(*port, d->output_type(*at.node)) == Type::place;
-                for (const Aside a : {Aside::here, Aside::first_axis, Aside::second_axis}) {
-                    if (a != at.aside && !moves) continue;
+                for (const Aside axis : {first_axis, second_axis})
+                    if (moves) places.push_back(compose(at.aside, moves_[size_t(axis)]));
+                for (const Aside a : places) {
                     source.aside = a;
                     if (!entered_.contains(source)) open.push_back(source);
                 }
@@ -397,10 +455,10 @@ private:
     }
 
     Typed evaluate(const At& at, const nodes::NodeDescription& d) {
-        const scene::Node& n = *at.node;
+        const scene::Node& n = settled(at, d);
         check(n, d);
         Typed result{d.output_type(n), {}};
-        if (at.aside != Aside::here && d.gives != Reads::literal) {
+        if (at.aside != here && d.gives != Reads::literal) {
             append_reads(result.sources, d.gives, nodes::components(result.type), at.aside);
             return result;
         }
@@ -409,40 +467,29 @@ private:
         std::vector<float> uniform;
         size_t place_at = 0;  // where in `in` the place is that a box has three of
         for (const nodes::Port& p : d.ports) {
-            const scene::Value value = nodes::literal_of(n, p);
             if (p.text) continue;
             if (p.uniform) {
-                append_uniform(uniform, p, value);
+                append_uniform(uniform, p, nodes::literal_of(n, p));
                 continue;
             }
-            const auto it = n.inputs.find(p.name);
             const Type type = d.port_type(p, result.type);
-            if ((it == n.inputs.end() || (type == Type::place && it->second.from.empty())) &&
-                p.reads != Reads::literal) {
-                append_reads(in, p.reads, type == Type::place ? 2 : nodes::components(type), at.aside);
-                if (type == Type::place) append_rows(in, nodes::row_uv_axes, 4);
-                continue;
+            for (const Aside aside : places_of(at, d, p)) {
+                std::vector<Source> sources = what_arrives(at, d, p, type, aside);
+                if (type == Type::place && d.per_side && sources.size() == size_t(nodes::box_components)) {
+                    box = sources;
+                    place_at = in.size();
+                }
+                const Typed typed{type, std::move(sources)};
+                for (const Source& s : convert(typed, type)) in.push_back(s);
             }
-            scene::Input input = it == n.inputs.end() ? scene::Input() : it->second;
-            input.value = value;
-            std::optional<Typed> driven = connected(at.scope, input, type, n.id, at.aside);
-            if (driven && type == Type::place && driven->type != Type::place && at.aside == Aside::here)
-                driven = with_footprint(*driven, at, input);
-            if (!driven && type == Type::place &&
-                p.reads != Reads::literal) {  // a broken wire leaves the map where the UVs have it
-                append_reads(in, p.reads, 2, at.aside);
-                append_rows(in, nodes::row_uv_axes, 4);
-                continue;
-            }
-            const Typed typed = driven ? std::move(*driven) : literal(input.shown(), type);
-            if (type == Type::place && d.per_side && typed.sources.size() == size_t(nodes::box_components)) {
-                box = typed.sources;
-                place_at = in.size();
-            }
-            for (const Source& s : convert(typed, type)) in.push_back(s);
+        }
+        if (d.taps) {
+            const std::vector<nodes::Tap> taps = d.taps(n);
+            uniform = {float(taps.size())};
+            for (const nodes::Tap& t : taps) uniform.push_back(t.weight);
         }
         const int components = d.components_of(n);
-        const int handle = request(at, d, components);
+        const int handle = request(at, n, d, components);
         if (box.empty()) {
             result.sources = emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies);
             return result;
@@ -461,12 +508,94 @@ private:
         return result;
     }
 
-    int request(const At& at, const nodes::NodeDescription& d, int components) {
+    /// What comes into a port there, as its type has it; of a place on a box, all that it gives.
+    std::vector<Source> what_arrives(const At& at, const nodes::NodeDescription& d, const nodes::Port& p, Type type,
+                                     Aside aside) {
+        const scene::Node& n = *at.node;
+        const auto it = n.inputs.find(p.name);
+        const bool place = type == Type::place;
+        auto of_the_point = [&] {
+            std::vector<Source> out;
+            append_reads(out, p.reads, place ? 2 : nodes::components(type), aside);
+            if (place) append_rows(out, nodes::row_uv_axes, 4);
+            if (place) widen(out, aside);
+            return out;
+        };
+        const bool free = it == n.inputs.end() || (place && it->second.from.empty());
+        if (free && p.reads != Reads::literal) return of_the_point();
+        scene::Input input = it == n.inputs.end() ? scene::Input() : it->second;
+        input.value = nodes::literal_of(n, p);
+        std::optional<Typed> driven = connected(at.scope, input, type, n.id, aside);
+        if (driven && place && driven->type != Type::place && !moves_[size_t(aside)].along_footprint())
+            driven = with_footprint(*driven, at, input);
+        // A broken wire leaves the map where the UVs have it.
+        if (!driven && place && p.reads != Reads::literal) return of_the_point();
+        const Typed typed = driven ? std::move(*driven) : literal(input.shown(), type);
+        if (place && d.per_side && typed.sources.size() == size_t(nodes::box_components)) return typed.sources;
+        std::vector<Source> out = convert(typed, type);
+        if (place) widen(out, aside);
+        return out;
+    }
+
+    /// What a fixed port is given from outside of its network, or by what passes on a literal; nothing: it differs from
+    /// point to point.
+    std::optional<scene::Value> fixed_value(int scope, scene::Input input) {
+        for (int hops = 0; hops < 4 * deepest_instance; ++hops) {
+            if (input.from.empty()) return input.shown();
+            if (const scene::NetworkInput* port = network_input(scope, input.from)) {
+                input = given(scope, *port);
+                scope = scopes_[size_t(scope)].parent;
+                continue;
+            }
+            const auto it = scopes_[size_t(scope)].nodes.find(input.from);
+            if (it == scopes_[size_t(scope)].nodes.end()) return std::nullopt;
+            const scene::Node& n = *it->second;
+            if (n.network.empty()) {
+                const nodes::NodeDescription* d = nodes::describe(n.kind);
+                if (!d || !d->passes) return std::nullopt;
+                const nodes::Port& port = d->ports.front();
+                const auto own = n.inputs.find(port.name);
+                input = own == n.inputs.end() ? scene::Input{port.value, {}} : own->second;
+                continue;
+            }
+            const int inner = inside(scope, n);
+            const scene::NetworkOutput* output =
+                inner < 0 ? nullptr : output_of(*scopes_[size_t(inner)].network, input.output);
+            if (!output) return std::nullopt;
+            input = output->input;
+            scope = inner;
+        }
+        return std::nullopt;
+    }
+
+    /// The node with what its fixed ports are given written into them.
+    const scene::Node& settled(const At& at, const nodes::NodeDescription& d) {
+        const auto driven = [&](const auto& input) {
+            const nodes::Port* port = input.second.from.empty() ? nullptr : d.port(input.first);
+            return port && (port->uniform || port->text);
+        };
+        if (std::none_of(at.node->inputs.begin(), at.node->inputs.end(), driven)) return *at.node;
+        const auto [known, fresh] = settled_.try_emplace(at, *at.node);
+        if (!fresh) return known->second;
+        for (auto& input : known->second.inputs) {
+            if (!driven(input)) continue;
+            if (std::optional<scene::Value> value = fixed_value(at.scope, input.second))
+                input.second.value = std::move(*value);
+            else
+                problem(at.node->id + " / " + input.first, "it is the same everywhere here, and cannot be driven",
+                        "Its own value is used");
+            input.second.from.clear();
+            input.second.worn.reset();
+        }
+        return known->second;
+    }
+
+    int request(const At& at, const scene::Node& n, const nodes::NodeDescription& d, int components) {
         const scene::Node* placed_by = nullptr;
         if (const nodes::Port* where = d.port(nodes::Role::where))
             if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
                 placed_by = resolve(at.scope, it->second, at.node->id, false).node;
-        return d.ask({*at.node, d, components, build_up_.id, placed_by}, resources_);
+        return d.ask({n, d, components, build_up_.id, placed_by}, resources_);
     }
 
     // Registers whose value is not needed any more serve again: the working set stays in the cache.
@@ -517,6 +646,9 @@ private:
     Program program_;
     std::unordered_map<std::string, const scene::Network*> networks_;
     std::deque<Scope> scopes_;  // references stay good while instances are entered
+    std::unordered_map<At, scene::Node, HashAt> settled_;
+    bool too_much_beside_ = false;
+    std::vector<Move> moves_{{}, {.first = 1.f}, {.second = 1.f}};
     std::unordered_map<At, Typed, HashAt> done_;
     std::unordered_set<At, HashAt> entered_, unknown_;
     std::unordered_map<uint32_t, int> constant_at_;

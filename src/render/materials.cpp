@@ -93,6 +93,10 @@ void PointArrays::set_footprint(size_t i, const Prepared& prepared, const geomet
         const size_t here = k * instances + at.instance;
         const int set = prepared.uv_set_of[here];
         V2f uv;
+        if (set == Prepared::no_set) {
+            for (size_t c = 0; c < 6; ++c) sets[6 * k + c][i] = c < 2 ? NAN : 0.f;
+            continue;
+        }
         if (const geometry::Charts* charts = prepared.charts_of[here].get()) {
             const geometry::Instance& in = prepared.geometry->instances()[at.instance];
             uv = charts->at(at.face, at.u, at.v) + prepared.chart_tile[here];

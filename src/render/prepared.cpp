@@ -244,14 +244,21 @@ private:
                 }
                 p.charts_of.push_back(nullptr);
                 p.chart_tile.push_back(V2f(0.f));
-                const int set = shape.uv_set(name);
+                int set = shape.uv_set(name);
                 const auto names = shape.uv_set_names();
-                if (shape.has_uvs() && std::find(names.begin(), names.end(), name) == names.end())
+                if (const std::string property = nodes::property_of(name); !property.empty()) {
+                    // A set of UVs is a property, too: its first two numbers.
+                    if (set < 0 && name == nodes::property_set(property, 0) &&
+                        std::find(names.begin(), names.end(), property) != names.end())
+                        set = shape.uv_set(property);
+                    else if (set < 0)
+                        set = Prepared::no_set;
+                } else if (shape.has_uvs() && std::find(names.begin(), names.end(), name) == names.end())
                     p.problems.push_back({"A set of UVs is missing, the part's first one is read", "",
                                           "part " + p.parts[k]->name, "it has none of the name '" + name + "'",
                                           "Choose another one in the placement"});
                 p.uv_set_of.push_back(set);
-                p.uv_per_metre.push_back(shape.uv_per_metre(set) / instances[k].scale);
+                p.uv_per_metre.push_back(set == Prepared::no_set ? 0.f : shape.uv_per_metre(set) / instances[k].scale);
             }
         }
         return true;

@@ -28,6 +28,7 @@ struct Prepared {
     std::vector<int> build_up_of;           ///< per instance
     std::vector<int>
         uv_set_of;  ///< per named set of UVs in `resources` and instance: its index in the shape, -1: the first one
+    static constexpr int no_set = -2;  ///< there: of a property that the mesh does not have
     /// As uv_set_of: UVs of a form's own, where a painting lies on it, and the tile of its sheet; null: the shape's.
     std::vector<std::shared_ptr<const geometry::Charts>> charts_of;
     std::vector<V2f> chart_tile;

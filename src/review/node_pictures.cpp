@@ -85,16 +85,80 @@ void on_frame(const render::Prepared& p, int build_up, const scene::Decal& decal
 }  // namespace
 
 constexpr size_t most_steps = 20000;  // of all nodes' programs together: beyond, nodes have no picture
+constexpr size_t nodes_at_once = 32;  // one program gives them all: points are looked up, and shared work is done, once
+
+namespace {
+
+/// Nodes that are pictured over the asset, several by one program.
+class Together {
+public:
+    Together(const render::Prepared& p, const scene::BuildUp& build_up, const std::vector<VisiblePoint>& points,
+             Measured& out)
+        : p_(p),
+          build_up_(build_up),
+          points_(points),
+          out_(out),
+          index_(size_t(&build_up - p.scene->build_ups.data())) {
+        for (size_t i = 0; i < points.size(); ++i)
+            if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index_)) picks_.push_back(i);
+        framed_.emplace(p, index_, points, picks_);
+    }
+    void add(const std::string& node) {
+        waiting_.push_back({node, nodes::Type::color, {scene::Value{0.f}, node}});
+        if (waiting_.size() == nodes_at_once) finish();
+    }
+    void finish() {
+        if (waiting_.empty()) return;
+        program::Resources resources = p_.resources;
+        std::vector<Error> ignored;
+        const program::Program program = program::compile(build_up_, waiting_, resources, ignored, &p_.scene->networks);
+        std::vector<std::vector<float>> values(waiting_.size(), std::vector<float>(picks_.size()));
+        over_points(p_, points_, picks_, program, [&](size_t i, const float* const* v, size_t at) {
+            for (size_t k = 0; k < values.size(); ++k) {
+                const float* const* rgb = v + program.first_component(k);
+                values[k][i] = luminance({rgb[0][at], rgb[1][at], rgb[2][at]});
+            }
+        });
+        std::vector<NodeMeasure*> measures;
+        for (size_t k = 0; k < waiting_.size(); ++k) {
+            NodeMeasure& m = out_.nodes[waiting_[k].name];
+            m.values = histogram(values[k]);
+            m.width = thumbnail_width;
+            m.height = thumbnail_height;
+            m.picture.assign(framed_->points.size(), V3f(-1.f));
+            measures.push_back(&m);
+        }
+        over_points(
+            p_, framed_->points, framed_->picks, program,
+            [&](size_t i, const float* const* v, size_t at) {
+                for (size_t k = 0; k < measures.size(); ++k)
+                    for (int c = 0; c < 3; ++c)
+                        measures[k]->picture[framed_->picks[i]][c] =
+                            std::max(0.f, v[program.first_component(k) + c][at]);
+            },
+            nullptr, &framed_->camera);
+        waiting_.clear();
+    }
+
+private:
+    const render::Prepared& p_;
+    const scene::BuildUp& build_up_;
+    const std::vector<VisiblePoint>& points_;
+    Measured& out_;
+    size_t index_;
+    std::vector<size_t> picks_;
+    std::optional<Framing> framed_;
+    std::vector<program::Wanted> waiting_;
+};
+
+}  // namespace
 
 void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& points, Measured& out,
                    const Progress* stop) {
     const scene::BuildUp* build_up = scene::find(p.scene->build_ups, out.build_up);
     if (!build_up) return;
-    const size_t index = size_t(build_up - p.scene->build_ups.data());
-    std::vector<size_t> picks;
-    for (size_t i = 0; i < points.size(); ++i)
-        if (points[i].hit && p.build_up_of[points[i].at.instance] == int(index)) picks.push_back(i);
-    const Framing framed(p, index, points, picks);
+    const int index = int(build_up - p.scene->build_ups.data());
+    Together together(p, *build_up, points, out);
     size_t left = most_steps;
     scene::for_each_node(*build_up, [&](const scene::Node& n, const scene::Layer* layer) {
         if (!left || stopped(stop) || !nodes::describe(*p.scene, n)) return;
@@ -105,24 +169,10 @@ void measure_nodes(const render::Prepared& p, const std::vector<VisiblePoint>& p
                              &p.scene->networks);
         left -= std::min(left, program.steps() + 1);
         if (!resources.within(p.resources)) return;  // it feeds nothing that shows
-        NodeMeasure& m = out.nodes[n.id];
-        if (layer && !layer->decal.pins.empty()) return on_frame(p, int(index), layer->decal, program, m);
-        std::vector<float> values(picks.size());
-        over_points(p, points, picks, program, [&](size_t i, const float* const* v, size_t at) {
-            values[i] = luminance({v[0][at], v[1][at], v[2][at]});
-        });
-        m.values = histogram(values);
-        m.width = thumbnail_width;
-        m.height = thumbnail_height;
-        m.picture.assign(framed.points.size(), V3f(-1.f));
-        over_points(
-            p, framed.points, framed.picks, program,
-            [&](size_t i, const float* const* v, size_t at) {
-                m.picture[framed.picks[i]] =
-                    V3f(std::max(0.f, v[0][at]), std::max(0.f, v[1][at]), std::max(0.f, v[2][at]));
-            },
-            nullptr, &framed.camera);
+        if (layer && !layer->decal.pins.empty()) return on_frame(p, index, layer->decal, program, out.nodes[n.id]);
+        together.add(n.id);
     });
+    if (!stopped(stop)) together.finish();
 }
 
 }  // namespace vemtra::review

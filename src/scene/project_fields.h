@@ -15,6 +15,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a.some("held", s.held);
     a.some("bypassed", s.bypassed);
     a.some("laid_open", s.laid_open);
+    a.some("words_from", s.words_from);
     a.some("note", s.note);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, NetworkInput> {

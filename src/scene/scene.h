@@ -51,6 +51,7 @@ struct Node {
     Inputs held;            ///< another version of its literals, to flip to; empty: none is held
     bool bypassed = false;  ///< what it works on passes as it is
     std::string laid_open;  ///< id of the network that it is a part of while that is edited in place; empty: none
+    Inputs words_from;      ///< while a group lies open: its inputs that fixed ports of this node take, by port
     std::string note;       ///< what the artist wrote about it
     Json extra;             ///< keys that this version does not know, kept for saving
     bool operator==(const Node&) const = default;

@@ -261,7 +261,7 @@ class RandomNetworks {
 public:
     explicit RandomNetworks(uint32_t seed) : random_(seed) {
         for (const nodes::NodeDescription& d : nodes::catalogue())
-            if ((!d.standard.empty() || !d.said_as.empty()) && d.kind != "image" && d.kind != "normalmap")
+            if ((!d.standard.empty() || !d.said_as.empty()) && !d.port(nodes::Role::file) && d.kind != "normalmap")
                 usable_.push_back(&d);
     }
     scene::BuildUp build_up(size_t count) {
@@ -377,6 +377,68 @@ TEST_CASE("a mix of surfaces is a cover, and standard_surface speaks OpenPBR") {
     CHECK(ids[0] != "hull");
     CHECK(s.networks.size() == 1);
     CHECK(scene::find(s.build_ups, ids[0])->commons[0].network == s.networks[0].id);
+}
+
+namespace {
+/// The one layer of a document with that surface.
+scene::Layer layer_of(const std::string& kind, const std::string& inputs, size_t problems = 0) {
+    const StandardDocument d = parsed("<" + kind + " name=\"s\" type=\"surfaceshader\">" + inputs + "</" + kind + ">");
+    REQUIRE(d.build_ups.size() == 1);
+    CHECK(d.problems.size() == problems);
+    return d.build_ups[0].layers.at(0);
+}
+/// What a slot has there, its default where nothing is said.
+V3f slot_of(const scene::Layer& l, const char* slot) {
+    const nodes::Port& port = *nodes::surface_description().port(slot);
+    return scene::as_vector(nodes::literal_of(l.surface, port));
+}
+}  // namespace
+
+TEST_CASE("surfaces of other models have their own defaults where nothing is said") {
+    const scene::Layer standard = layer_of("standard_surface", "");
+    CHECK(slot_of(standard, "base_color").x * slot_of(standard, "base_weight").x == Approx(.8f));
+    CHECK(slot_of(standard, "specular_roughness").x == Approx(.2f));
+    CHECK(slot_of(standard, "coat_ior").x == Approx(1.5f));
+    const scene::Layer gltf = layer_of("gltf_pbr", "");
+    CHECK(slot_of(gltf, "base_color") == V3f(1.f));
+    CHECK(slot_of(gltf, "base_metalness").x == 1.f);
+    CHECK(slot_of(gltf, "specular_roughness").x == 1.f);
+    CHECK(slot_of(gltf, "fuzz_weight").x == 0.f);
+    CHECK(slot_of(gltf, "emission_color") == V3f(0.f));
+    const scene::Layer preview = layer_of("UsdPreviewSurface", "");
+    CHECK(slot_of(preview, "base_color") == V3f(.18f));
+    CHECK(slot_of(preview, "specular_roughness").x == .5f);
+    CHECK(slot_of(preview, "coat_roughness").x == Approx(.01f));
+}
+
+TEST_CASE("a preview surface and a glTF material are read slot by slot, in our units") {
+    const scene::Layer preview =
+        layer_of("UsdPreviewSurface", in("diffuseColor", "color3", ".1, .2, .3") + in("metallic", "float", "1") +
+                                          in("clearcoat", "float", ".5") + in("opacity", "float", ".25") +
+                                          in("ior", "float", "1.33") + in("emissiveColor", "color3", "2, 1, 0"));
+    CHECK(slot_of(preview, "base_color") == V3f(.1f, .2f, .3f));
+    CHECK(slot_of(preview, "base_metalness").x == 1.f);
+    CHECK(slot_of(preview, "coat_weight").x == .5f);
+    CHECK(slot_of(preview, "geometry_opacity").x == .25f);
+    CHECK(slot_of(preview, "specular_ior").x == Approx(1.33f));
+    CHECK(slot_of(preview, "emission_color") == V3f(2, 1, 0));
+    CHECK(slot_of(preview, "emission_luminance").x == 1000.f);
+
+    const std::string glass = in("transmission", "float", "1") + in("alpha", "float", ".3") +
+                              in("sheen_color", "color3", ".2, .4, .1") + in("iridescence_thickness", "float", "400");
+    const scene::Layer thin = layer_of("gltf_pbr", glass);
+    CHECK_FALSE(thin.surface.contains("geometry_opacity"));  // opaque, unless a mode says otherwise
+    CHECK(slot_of(thin, "geometry_thin_walled").x == 1.f);
+    CHECK(slot_of(thin, "fuzz_weight").x == Approx(.4f));
+    CHECK(slot_of(thin, "fuzz_color").x == Approx(.5f));
+    CHECK(slot_of(thin, "thin_film_thickness").x == Approx(.4f));
+    const scene::Layer body =
+        layer_of("gltf_pbr", glass + in("thickness", "float", ".01") + in("alpha_mode", "integer", "2") +
+                                 in("attenuation_distance", "float", ".05"));
+    CHECK(slot_of(body, "geometry_opacity").x == Approx(.3f));
+    CHECK(slot_of(body, "geometry_thin_walled").x == 0.f);
+    CHECK(slot_of(body, "transmission_depth").x == Approx(.05f));
+    layer_of("UsdPreviewSurface", in("useSpecularWorkflow", "integer", "1"), 1);
 }
 
 TEST_CASE("what the standard cannot say is told by name") {

@@ -21,8 +21,9 @@ TEST_CASE("every uniform that a kernel reads lies where its port is") {
                 offset[p.name] = at;
                 at += nodes::components(p.type);
             }
-        if (at && d.use != nodes::Use::field && d.use != nodes::Use::lettering)
-            CHECK_FALSE(d.uniforms.empty());  // what a field or a lettering is made with goes into its request
+        // What a field or a lettering is made with goes into its request; other nodes and taps are made by others.
+        const bool elsewhere = d.use == nodes::Use::field || d.use == nodes::Use::lettering || d.stands_for || d.taps;
+        if (at && !elsewhere) CHECK_FALSE(d.uniforms.empty());
         for (const nodes::UniformAt& u : d.uniforms) {
             INFO(u.port);
             REQUIRE(offset.count(u.port));
@@ -85,7 +86,7 @@ TEST_CASE("every port that names a file is collected, confined and found again")
             n.inputs[p.name].value = std::string("/elsewhere/" + p.name);
             written.insert("/elsewhere/" + p.name);
         }
-        nodes::for_each_file_of(n, [&](const std::string& path) { visited.insert(path); });
+        nodes::for_each_file_of(n, {}, [&](const std::string& path) { visited.insert(path); });
         CHECK(visited == written);
     }
     CHECK(ports >= 2);

@@ -11,6 +11,7 @@
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
 #include "nodes/description.h"
+#include "nodes/plain_names.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
@@ -220,6 +221,8 @@ bool Board::viewportEvent(QEvent* e) {
                     if (const auto d = nodes::describe(bench_.scene(), *n)) {
                         text = QString::fromStdString(s.port.empty() ? d->title + ": " + d->help
                                                                      : s.port + ": " + d->port(s.port)->help);
+                        if (const std::string says = nodes::plain_formula(*d); s.port.empty() && !says.empty())
+                            text += "\n" + QString::fromStdString(says);
                         const auto it = bench_.measured().nodes.find(s.id);
                         if (!n->note.empty()) text += "\n" + QString::fromStdString(n->note);
                         if (it != bench_.measured().nodes.end())

@@ -115,7 +115,9 @@ private:
     void paint_fold(QPainter& p, const BoardLane& lane);
     void paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer* layer);  ///< null: the commons
     std::string key_of(const std::string& layer) const;
-    void paint_tile(QPainter& p, const BoardTile& tile);
+    void paint_tile(QPainter& p, const BoardTile& tile, const scene::Node& node);
+    void paint_wire(QPainter& p, const BoardWire& wire, bool lit);
+    bool readable() const { return zoom_ > .45; }  ///< or words are a pixel or two high
     void paint_thumbnail(QPainter& p, const BoardTile& tile);
     void paint_core(QPainter& p);
     void draw_lanes();  ///< into lanes_

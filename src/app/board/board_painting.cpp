@@ -199,26 +199,46 @@ void Board::draw_lanes() {
     }
     for (const BoardWire& w : layout_.wires) {
         const bool touched = (before.contains(w.from) && before.contains(w.to)) || after.contains(w.from);
-        p.setPen(QPen(touched ? t.accent : t.text, touched ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine));
-        p.setBrush(Qt::NoBrush);
-        const auto [a, turn, other, b] = w.way();
-        const double dy = b.y() - a.y();
-        const double x = turn.x();
-        const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
-        QPainterPath path(a);
-        if (std::fabs(dy) < 1)
-            path.lineTo(b);
-        else {
-            const double s = dy > 0 ? 1 : -1;
-            path.lineTo(x - r, a.y());
-            path.quadTo(x, a.y(), x, a.y() + s * r);
-            path.lineTo(x, b.y() - s * r);
-            path.quadTo(x, b.y(), std::min(x + r, b.x()), b.y());
-            path.lineTo(b);
-        }
-        p.drawPath(path);
+        paint_wire(p, w, touched);
     }
-    for (const BoardTile& tile : layout_.tiles) paint_tile(p, tile);
+    std::unordered_map<std::string_view, const scene::Node*> by_id;
+    scene::for_each_node(*bench_.build_up(),
+                         [&](const scene::Node& n, const scene::Layer*) { by_id.emplace(n.id, &n); });
+    for (const BoardTile& tile : layout_.tiles)
+        if (const auto n = by_id.find(tile.node); n != by_id.end()) paint_tile(p, tile, *n->second);
+}
+/// With rounded corners, where they are large enough to be seen; lines that run level or upright need no smoothing.
+void Board::paint_wire(QPainter& p, const BoardWire& w, bool lit) {
+    const Theme& t = theme();
+    const auto [a, turn, other, b] = w.way();
+    QPen pen(lit ? t.accent : t.text, lit ? 2.0 : 1.2, w.across_lanes ? Qt::DashLine : Qt::SolidLine);
+    p.setBrush(Qt::NoBrush);
+    if (!readable()) {
+        pen.setWidth(lit ? 2 : 1);
+        pen.setCosmetic(true);
+        p.setRenderHint(QPainter::Antialiasing, false);
+        p.setPen(pen);
+        const QPointF corners[] = {a, turn, other, b};
+        p.drawPolyline(corners, 4);
+        p.setRenderHint(QPainter::Antialiasing);
+        return;
+    }
+    p.setPen(pen);
+    const double dy = b.y() - a.y();
+    const double x = turn.x();
+    const double r = std::min({5.0, std::fabs(dy) / 2, std::max(0.0, x - a.x()), 5.0});
+    QPainterPath path(a);
+    if (std::fabs(dy) < 1)
+        path.lineTo(b);
+    else {
+        const double s = dy > 0 ? 1 : -1;
+        path.lineTo(x - r, a.y());
+        path.quadTo(x, a.y(), x, a.y() + s * r);
+        path.lineTo(x, b.y() - s * r);
+        path.quadTo(x, b.y(), std::min(x + r, b.x()), b.y());
+        path.lineTo(b);
+    }
+    p.drawPath(path);
 }
 void Board::redraw() {
     lanes_ = QPixmap();
@@ -334,62 +354,59 @@ QRectF picture_of(const BoardTile& tile) {
 }
 }  // namespace
 
-void Board::paint_tile(QPainter& p, const BoardTile& tile) {
+void Board::paint_tile(QPainter& p, const BoardTile& tile, const scene::Node& n) {
     const Theme& t = theme();
-    const scene::BuildUp* b = bench_.build_up();
-    const scene::Node* n = scene::find_node(*b, tile.node).node;
-    if (!n) return;
-    const auto d = nodes::describe(bench_.scene(), *n);
     const bool selected = bench_.selection().node == tile.node || marked_.contains(tile.node);
     const bool shown = bench_.live().view == render::View::node && bench_.live().shown_node == tile.node;
-    const bool readable = zoom_ > .45;
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
     p.setBrush(t.raised);
-    p.drawRoundedRect(tile.rect, 3, 3);
+    if (readable())
+        p.drawRoundedRect(tile.rect, 3, 3);
+    else
+        p.drawRect(tile.rect);
     p.setCompositionMode(QPainter::CompositionMode_Clear);
     p.fillRect(picture_of(tile), Qt::black);
     p.setCompositionMode(QPainter::CompositionMode_SourceOver);
-    p.setPen(t.text);
-    p.setFont(small_font());
-    const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17,
-                      tile.rect.height() - picture_height - 3);
-    const QString name = QString::fromStdString(n->name.empty() ? n->id : n->name);
-    const QString kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n->kind);
-    if (readable) {
-        p.drawText(QRectF(text.left(), text.top(), text.width(), 14), Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
-        p.setPen(t.faint);
-        p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
-                   p.fontMetrics().elidedText(shown              ? "on the asset"
-                                              : n->bypassed      ? "bypassed"
-                                              : !n->held.empty() ? "one held, " + kind
-                                              : name == kind     ? ""
-                                                                 : kind,
-                                              Qt::ElideRight, int(text.width())));
-    }
-    if (n->bypassed) {  // what comes in goes straight through
+    if (n.bypassed) {  // what comes in goes straight through
         const QRectF picture = picture_of(tile);
         p.setPen(QPen(t.text, 3));
         p.drawLine(QPointF(picture.left(), picture.center().y()), QPointF(picture.right(), picture.center().y()));
     }
-    if (!n->note.empty()) {  // a folded corner
+    if (!n.note.empty()) {  // a folded corner
         const QPointF corner = tile.rect.bottomRight() - QPointF(1, 1);
         p.setPen(Qt::NoPen);
         p.setBrush(t.accent);
         p.drawPolygon(QPolygonF{{corner, corner - QPointF(9, 0), corner - QPointF(0, 9)}});
     }
-    for (size_t i = 0; readable && i < tile.inputs.size(); ++i) {
-        const auto input = n->inputs.find(tile.inputs[i]);
-        const bool wired = input != n->inputs.end() && !input->second.from.empty();
+    if (!readable()) return;  // names and letters of a pixel or two
+    const auto d = nodes::describe(bench_.scene(), n);
+    p.setPen(t.text);
+    p.setFont(small_font());
+    const QRectF text(tile.rect.left() + 9, tile.rect.top() + picture_height + 1, tile.rect.width() - 17,
+                      tile.rect.height() - picture_height - 3);
+    const QString name = QString::fromStdString(n.name.empty() ? n.id : n.name);
+    const QString kind = d ? QString::fromStdString(d->title) : QString::fromStdString(n.kind);
+    p.drawText(QRectF(text.left(), text.top(), text.width(), 14), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, int(text.width())));
+    p.setPen(t.faint);
+    p.drawText(QRectF(text.left(), text.top() + 13, text.width(), 14), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(shown             ? "on the asset"
+                                          : n.bypassed      ? "bypassed"
+                                          : !n.held.empty() ? "one held, " + kind
+                                          : name == kind    ? ""
+                                                            : kind,
+                                          Qt::ElideRight, int(text.width())));
+    for (size_t i = 0; i < tile.inputs.size(); ++i) {
+        const auto input = n.inputs.find(tile.inputs[i]);
+        const bool wired = input != n.inputs.end() && !input->second.from.empty();
         if (!wired && !selected && wire_from_.empty()) continue;  // free inputs show where they are of use
         const nodes::Port* port = d->port(tile.inputs[i]);
         const QPointF at = BoardLayout::input_tab(tile, i);
         draw_tab(p, QRectF(at.x() - tab / 2, at.y() - tab / 2, tab, tab),
-                 nodes::type_letter(d->port_type(*port, d->output_type(*n))), wired);
+                 nodes::type_letter(d->port_type(*port, d->output_type(n))), wired);
     }
-    if (!readable) return;  // names and letters of a pixel or two
     const QPointF o = BoardLayout::output_tab(tile);
-    draw_tab(p, QRectF(o.x() - tab / 2, o.y() - tab / 2, tab, tab), d ? nodes::type_letter(d->output_type(*n)) : '?',
+    draw_tab(p, QRectF(o.x() - tab / 2, o.y() - tab / 2, tab, tab), d ? nodes::type_letter(d->output_type(n)) : '?',
              true);
 }
 

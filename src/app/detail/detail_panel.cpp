@@ -297,6 +297,7 @@ void DetailPanel::build_node(const scene::Node& node) {
     }
     form_->heading(QString::fromStdString(d->title));
     form_->note(QString::fromStdString(d->help));
+    if (const std::string says = nodes::plain_formula(*d); !says.empty()) form_->note(QString::fromStdString(says));
     auto with = [=](const Scene& s) -> scene::Node* {
         auto* build_up = scene::find(const_cast<Scene&>(s).build_ups, b);
         return build_up ? scene::node(*build_up, id) : nullptr;

@@ -103,7 +103,7 @@ private:
     std::function<scene::Value(const Scene&)> literal() const;
     Form::Read<std::string> text() const;
     std::function<void(Scene&, scene::Value)> write() const;
-    void add_uv_set();
+    void add_name(const QString& empty, bool properties);
     void add_file();
     void add_painting();
     void add_choice();
@@ -148,7 +148,8 @@ std::function<void(Scene&, scene::Value)> PortRows::write() const {
 }
 
 void PortRows::add() {
-    if (port_.role == nodes::Role::uv_set) return add_uv_set();
+    if (port_.role == nodes::Role::uv_set) return add_name("the part's first", false);
+    if (port_.role == nodes::Role::attribute) return add_name("none yet", true);
     if (port_.role == nodes::Role::file) return add_file();
     if (port_.role == nodes::Role::painting) return add_painting();
     if (port_.role == nodes::Role::lettering)
@@ -158,16 +159,18 @@ void PortRows::add() {
 }
 
 // The names that the assets bring.
-void PortRows::add_uv_set() {
+void PortRows::add_name(const QString& empty, bool properties) {
     std::vector<std::string> sets{""};
     auto take = [&](const std::string& name) {
         if (std::find(sets.begin(), sets.end(), name) == sets.end()) sets.push_back(name);
     };
     if (const auto image = bench_.image())
         for (const auto& instance : image->prepared->geometry->instances())
-            for (const std::string& name : instance.shape->uv_set_names()) take(name);
+            for (const auto& names : {properties ? instance.shape->property_names() : std::vector<std::string>(),
+                                      instance.shape->uv_set_names()})
+                for (const std::string& name : names) take(name);
     take(*text()(bench_.scene()));
-    QStringList items{"the part's first"};
+    QStringList items{empty};
     for (size_t i = 1; i < sets.size(); ++i) items << QString::fromStdString(sets[i]);
     form_.choice(
         label_, help_, items,

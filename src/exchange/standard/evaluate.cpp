@@ -63,7 +63,12 @@ StandardValues evaluate_on_square(const scene::BuildUp& b, const std::vector<sce
         out.problems.push_back({"Part of a network cannot be computed", "", b.name,
                                 "the field '" + f.field + "' needs an asset", "Evaluate it in a project"});
     out.grid.assign(size_t(n) * size_t(n) * size_t(nodes::components(type)), 0.f);
-    if (!resources.fields.empty() || !resources.uv_sets.empty()) return out;
+    const bool properties_only = std::all_of(resources.uv_sets.begin(), resources.uv_sets.end(),
+                                             [](const std::string& s) { return !nodes::property_of(s).empty(); });
+    if (!resources.fields.empty() || !properties_only) return out;
+    // The square has no property of its own: their defaults stand.
+    const std::vector<float> none(nodes::max_batch, NAN);
+    const std::vector<const float*> sets(6 * resources.uv_sets.size(), none.data());
     const texture::Textures textures(std::make_shared<texture::TextureStore>(), resources.images, paths, out.problems);
     const size_t points = size_t(n) * size_t(n);
     const size_t components = size_t(nodes::components(type));
@@ -74,6 +79,7 @@ StandardValues evaluate_on_square(const scene::BuildUp& b, const std::vector<sce
         const int count = int(std::min<size_t>(nodes::max_batch, points - first));
         nodes::PointBatch batch = square->batch(first, count);
         batch.textures = &textures;
+        batch.uv_sets = sets.empty() ? nullptr : sets.data();
         program.run(batch, workspace, values);
         for (size_t i = 0; i < size_t(count); ++i)
             for (size_t c = 0; c < components; ++c) out.grid[(first + i) * components + c] = values[c][i];

@@ -31,9 +31,9 @@ int component_named(const std::string& output) {
 }
 /// Inputs of the standard that mean nothing here, or the only thing that we have.
 bool may_be_left_out(const std::string& input) {
-    static const std::unordered_set<std::string> names{"space",  "fromspace",  "tospace",     "default",
-                                                       "layer",  "framerange", "frameoffset", "frameendaction",
-                                                       "normal", "tangent",    "bitangent",   "viewdirection"};
+    static const std::unordered_set<std::string> names{
+        "space",      "fromspace",   "tospace",        "default", "layer",   "layerx",    "layery",       "layerz",
+        "framerange", "frameoffset", "frameendaction", "normal",  "tangent", "bitangent", "viewdirection"};
     return names.contains(input);
 }
 
@@ -51,10 +51,10 @@ const std::unordered_map<std::string, GraphReader::Read>& GraphReader::special()
         {"ifequal", &GraphReader::add_choice},
         {"image", &GraphReader::add_image},
         {"tiledimage", &GraphReader::add_tiled_image},
+        {"triplanarprojection", &GraphReader::add_images_by_side},
         {"transformpoint", &GraphReader::add_pass},
         {"transformvector", &GraphReader::add_pass},
         {"transformnormal", &GraphReader::add_pass},
-        {"blur", &GraphReader::add_pass},
         {"position", &GraphReader::add_geometry},
         {"normal", &GraphReader::add_geometry},
         {"tangent", &GraphReader::add_geometry},
@@ -63,7 +63,6 @@ const std::unordered_map<std::string, GraphReader::Read>& GraphReader::special()
         {"geomcolor", &GraphReader::add_geometry},
         {"time", &GraphReader::add_clock},
         {"frame", &GraphReader::add_clock},
-        {"geompropvalue", &GraphReader::add_property},
         {"geompropvalueuniform", &GraphReader::add_property},
     };
     return rows;
@@ -192,10 +191,8 @@ void GraphReader::take_input(const pugi::xml_node& input, scene::Node& into, con
     std::string type = text_of(input, "type");
     if (type.empty()) type = port->text ? "string" : nodes::type_name(d.port_type(*port, d.output_type(into)));
     scene::Input read = read_input(input, type);
-    if (port->uniform && !read.from.empty()) {
-        problem(into.id + " / " + name, "it is the same everywhere here, and cannot be driven", "Its default is used");
-        return;
-    }
+    // Of what is fixed here the compiler follows the wire to a value, or tells that there is none.
+    if (!read.from.empty() && !input.attribute("value")) read.value = port->value;
     if (std::holds_alternative<std::string>(read.value) != port->text) {
         if (!may_be_left_out(name))
             problem(into.id + " / " + name, port->text ? "a word is expected" : "a number is expected",
@@ -203,7 +200,6 @@ void GraphReader::take_input(const pugi::xml_node& input, scene::Node& into, con
         return;
     }
     if (read.from.empty() && !input.attribute("value")) return;
-    if (!read.from.empty() && !input.attribute("value")) read.value = port->value;
     into.inputs[name] = std::move(read);
 }
 
@@ -337,13 +333,7 @@ void GraphReader::add_image(const pugi::xml_node& e) {
         else if (!may_be_left_out(name))
             problem(n.id + " / " + name, "an image node has no such input", "It is left out");
         if (name != "file") continue;
-        std::string space = inherited(i, "colorspace");
-        if (n.type.rfind("color", 0) != 0 || space.empty() || space == "none") space = "raw";
-        if (space != "raw" && !texture::colour_decode(space)) {
-            problem(n.id, "the colour space '" + space + "' is not known", "The file's numbers are taken as they are");
-            space = "raw";
-        }
-        n.inputs["colorspace"].value = space;
+        n.inputs["colorspace"].value = file_space(n, inherited(i, "colorspace"));
     }
     network_.nodes.push_back(std::move(n));
 }
@@ -381,14 +371,30 @@ void GraphReader::add_tiled_image(const pugi::xml_node& e) {
     network_.nodes.back().inputs["texcoord"] = at;
 }
 
-/// What changes nothing here: spaces that are one, and nodes whose effect a point alone cannot know.
+void GraphReader::add_images_by_side(const pugi::xml_node& e) {
+    add_plain(e);
+    scene::Node& n = network_.nodes.back();
+    const nodes::NodeDescription& d = *nodes::describe(n.kind);
+    std::string space;  // one for all three: that of the first that names one
+    for (const auto& i : e.children("input"))
+        if (space.empty() && d.port(text_of(i, "name")) && d.port(text_of(i, "name"))->role == nodes::Role::file)
+            space = inherited(i, "colorspace");
+    nodes::set(n, nodes::Role::colour_space, file_space(n, space));
+}
+
+/// How a file's numbers are decoded; what is no colour, or says nothing, is as it is.
+std::string GraphReader::file_space(const scene::Node& n, const std::string& space) {
+    if (n.type.rfind("color", 0) != 0 || space.empty() || space == "none") return "raw";
+    if (texture::colour_decode(space)) return space;
+    problem(n.id, "the colour space '" + space + "' is not known", "The file's numbers are taken as they are");
+    return "raw";
+}
+
+/// What changes nothing here: spaces that are one.
 void GraphReader::add_pass(const pugi::xml_node& e) {
     const std::string id = text_of(e, "name");
-    const std::string kind = e.name();
     auto space = [&](const char* name) { return text_of(e.find_child_by_attribute("input", "name", name), "value"); };
-    if (kind == "blur")
-        problem(id, "a blur of a network is not computed", "What comes in is passed on; soften the map itself");
-    else if (space("fromspace") != space("tospace"))
+    if (space("fromspace") != space("tospace"))
         problem(
             id,
             "from '" + space("fromspace") + "' to '" + space("tospace") + "': here the asset's space is the only one",

@@ -60,6 +60,8 @@ private:
     void add_choice(const pugi::xml_node& node);
     void add_image(const pugi::xml_node& node);
     void add_tiled_image(const pugi::xml_node& node);
+    void add_images_by_side(const pugi::xml_node& node);
+    std::string file_space(const scene::Node& n, const std::string& space);
     void add_pass(const pugi::xml_node& node);
     void add_geometry(const pugi::xml_node& node);
     void add_clock(const pugi::xml_node& node);

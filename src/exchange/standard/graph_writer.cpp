@@ -53,7 +53,11 @@ Type said_as(const nodes::NodeDescription& d, Type type) {
 }  // namespace
 
 GraphWriter::GraphWriter(const scene::Scene& scene, pugi::xml_node graph, std::string place, Tell tell)
-    : scene_(scene), graph_(graph), place_(std::move(place)), tell_(std::move(tell)) {
+    : scene_(scene),
+      graph_(graph),
+      place_(std::move(place)),
+      tell_(std::move(tell)),
+      file_inputs_(nodes::file_inputs(scene.networks)) {
 }
 
 void GraphWriter::inside(const scene::BuildUp& b, const std::map<std::string, std::string>& own_kinds) {
@@ -73,6 +77,11 @@ void GraphWriter::inside(const scene::Network& network, const std::map<std::stri
     }
     for (const scene::NetworkOutput& o : network.outputs) names_.take(o.name);
     for (const scene::Node& n : network.nodes) nodes_.emplace(n.id, &n);
+}
+
+bool GraphWriter::takes_path(const std::string& network, const std::string& input) const {
+    const auto at = file_inputs_.find(network);
+    return at != file_inputs_.end() && at->second.contains(input);
 }
 
 pugi::xml_node GraphWriter::element(const std::string& kind, const std::string& name, Type type) {
@@ -244,7 +253,12 @@ GraphWriter::Said GraphWriter::say_plain(const scene::Node& n, const nodes::Node
     pugi::xml_node e = element(d.said_as.empty() ? d.kind : d.said_as, inner, written);
     for (const auto& [name, in] : n.inputs) {
         const nodes::Port* port = d.port(name);
-        if (!port || port->text) continue;
+        if (!port) continue;
+        if (port->text) {
+            if (port->role == nodes::Role::plain || port->role == nodes::Role::attribute)
+                input(e, name, Type::text, in);
+            continue;
+        }
         Type wanted = standard_type(*port, d.port_type(*port, written));
         if (port->type == Type::place && !port->same_as_output) wanted = Type::vector2;
         if (port->name == "amplitude" && is_colour(written))  // the standard's own choice
@@ -283,7 +297,9 @@ GraphWriter::Said GraphWriter::say_instance(const scene::Node& n) {
         const auto at = n.inputs.find(i.name);
         Type of = Type::number;
         nodes::type_from_name(i.type, of);
-        if (at != n.inputs.end()) input(e, i.name, of, at->second);
+        if (at == n.inputs.end()) continue;
+        input(e, i.name, of, at->second);
+        if (takes_path(n.network, i.name)) e.last_child().attribute("type") = "filename";
     }
     return {id, "", type, false};
 }
@@ -301,7 +317,12 @@ GraphWriter::Said GraphWriter::say_image(const scene::Node& n, const nodes::Node
     pugi::xml_node file = e.append_child("input");
     file.append_attribute("name") = "file";
     file.append_attribute("type") = "filename";
-    file.append_attribute("value") = nodes::word_of(n, nodes::Role::file).c_str();
+    const auto named = n.inputs.find(d.port(nodes::Role::file)->name);
+    const Said given = named == n.inputs.end() || named->second.from.empty() ? Said{} : said(named->second.from, {});
+    if (given.interface)
+        wire(file, given);
+    else
+        file.append_attribute("value") = nodes::word_of(n, nodes::Role::file).c_str();
     const bool colour = type == Type::color || type == Type::color4;
     if (space == "auto" && colour)
         tell_(place_ + " / " + n.id, "the file's colour space is left to be found out",

@@ -43,6 +43,8 @@ private:
         nodes::Type type = nodes::Type::number;
         bool interface = false;  ///< `node` is an input of the graph
     };
+    /// Whether words given to that input of a network are a file's path.
+    bool takes_path(const std::string& network, const std::string& input) const;
     pugi::xml_node element(const std::string& kind, const std::string& name, nodes::Type type);
     void value(pugi::xml_node node, const char* input, nodes::Type type, const scene::Value& value);
     void wire(pugi::xml_node to, const Said& from);
@@ -65,6 +67,7 @@ private:
     FreshNames names_;
     const std::map<std::string, std::string>* own_kinds_ = nullptr;
     const scene::Network* network_ = nullptr;
+    std::unordered_map<std::string, std::unordered_set<std::string>> file_inputs_;
     std::unordered_map<std::string, const scene::Node*> nodes_;
     std::unordered_map<std::string, Said> done_;
     std::unordered_set<std::string> saying_;  ///< being said: what reads one of these closes a circle

@@ -163,14 +163,20 @@ std::vector<std::string> take_in(StandardDocument document, scene::Scene& scene,
     scene::FreshIds build_ups(scene::ids_of(scene.build_ups));
     std::unordered_map<std::string, std::string> renamed;
     for (const scene::Network& n : document.networks) renamed[n.id] = networks.take(scene::stem_of(n.id));
+    const auto inputs = nodes::file_inputs(document.networks);
+    auto move = [&](std::string& path) {
+        if (fs::path(path).is_relative()) path = path_from(project.parent_path(), document_file.parent_path() / path);
+    };
     auto follow = [&](scene::Node& n) {
+        nodes::for_each_file_of(n, inputs, move);
         if (const auto to = renamed.find(n.network); to != renamed.end()) n.network = to->second;
-        nodes::for_each_file_of(n, [&](std::string& path) {
-            if (fs::path(path).is_relative())
-                path = path_from(project.parent_path(), document_file.parent_path() / path);
-        });
     };
     for (scene::Network& n : document.networks) {
+        if (const auto own = inputs.find(n.id); own != inputs.end())
+            for (scene::NetworkInput& i : n.inputs)
+                if (auto* path = std::get_if<std::string>(&i.value);
+                    path && !path->empty() && own->second.contains(i.name))
+                    move(*path);
         n.id = renamed[n.id];
         for (scene::Node& node : n.nodes) follow(node);
         scene.networks.push_back(std::move(n));

@@ -1,5 +1,6 @@
 #include "exchange/standard/surfaces.h"
 
+#include <algorithm>
 #include <span>
 
 #include "exchange/standard/values.h"
@@ -74,14 +75,24 @@ constexpr Slot gltf_pbr[] = {{"base_color", "base_color"},
                              {"sheen_color", "fuzz_color"},
                              {"sheen_roughness", "fuzz_roughness"},
                              {"emissive", "emission_color"},
-                             {"emissive_strength", "emission_luminance", 1000.f}};
+                             {"emissive_strength", "emission_luminance", 1000.f},
+                             {"attenuation_color", "transmission_color"},
+                             {"attenuation_distance", "transmission_depth"},
+                             {"dispersion", "transmission_dispersion_scale"},
+                             {"iridescence", "thin_film_weight"},
+                             {"iridescence_ior", "thin_film_ior"},
+                             {"iridescence_thickness", "thin_film_thickness", .001f}};
 // What differs where nothing is said, in the other models.
-constexpr Slot standard_surface_defaults[] = {{"", "specular_roughness", .2f}, {"", "coat_roughness", .1f},
-                                              {"", "fuzz_roughness", .3f},     {"", "coat_ior", 1.5f},
-                                              {"", "base_weight", .8f},        {"", "coat_darkening", 0.f}};
-constexpr Slot gltf_defaults[] = {{"", "specular_roughness", 1.f},
-                                  {"", "base_metalness", 1.f},
-                                  {"", "emission_luminance", 1000.f},
+constexpr Slot standard_surface_defaults[] = {{"", "specular_roughness", .2f},
+                                              {"", "coat_roughness", .1f},
+                                              {"", "fuzz_roughness", .3f},
+                                              {"", "coat_ior", 1.5f},
+                                              {"", "coat_darkening", 0.f}};
+constexpr Slot gltf_defaults[] = {{"", "base_color", 1.f},          {"", "specular_roughness", 1.f},
+                                  {"", "base_metalness", 1.f},      {"", "coat_ior", 1.5f},
+                                  {"", "coat_darkening", 0.f},      {"", "fuzz_color", 0.f},
+                                  {"", "fuzz_roughness", 0.f},      {"", "thin_film_ior", 1.3f},
+                                  {"", "thin_film_thickness", .1f}, {"", "emission_luminance", 1000.f},
                                   {"", "emission_color", 0.f}};
 // UsdPreviewSurface 2.6, as the preview surface's specification has it.
 constexpr Slot preview_surface[] = {{"diffuseColor", "base_color"},  {"emissiveColor", "emission_color"},
@@ -89,24 +100,55 @@ constexpr Slot preview_surface[] = {{"diffuseColor", "base_color"},  {"emissiveC
                                     {"clearcoat", "coat_weight"},    {"clearcoatRoughness", "coat_roughness"},
                                     {"opacity", "geometry_opacity"}, {"ior", "specular_ior"},
                                     {"normal", "geometry_normal"}};
-constexpr Slot preview_defaults[] = {{"", "base_color", .18f},           {"", "base_weight", 1.f},
-                                     {"", "specular_roughness", .5f},    {"", "coat_roughness", .01f},
-                                     {"", "emission_luminance", 1000.f}, {"", "emission_color", 0.f}};
+constexpr Slot preview_defaults[] = {
+    {"", "base_color", .18f},           {"", "base_weight", 1.f},   {"", "specular_roughness", .5f},
+    {"", "coat_roughness", .01f},       {"", "coat_ior", 1.5f},     {"", "coat_darkening", 0.f},
+    {"", "emission_luminance", 1000.f}, {"", "emission_color", 0.f}};
+
+float number_at(const pugi::xml_node& shader, const char* name, float otherwise) {
+    const auto value = standard_value("float", text_of(input_of(shader, name), "value"));
+    return value ? scene::as_number(*value) : otherwise;
+}
+
+/// An Abbe number disperses as it is.
+void settle_standard(scene::Layer& layer, const pugi::xml_node& shader) {
+    if (number_at(shader, "transmission_dispersion", 0.f) > 0.f)
+        layer.surface["transmission_dispersion_scale"].value = 1.f;
+}
+
+/// glTF 2.0: opacity counts in the modes mask and blend alone; what transmits without thickness is a thin wall; sheen
+/// has its weight in its colour.
+void settle_gltf(scene::Layer& layer, const pugi::xml_node& shader) {
+    scene::Inputs& s = layer.surface;
+    if (number_at(shader, "alpha_mode", 0.f) < .5f) s.erase("geometry_opacity");
+    if (!s["transmission_weight"].from.empty() || scene::as_number(s["transmission_weight"].value) > 0.f)
+        if (!(number_at(shader, "thickness", 0.f) > 0.f) && !input_of(shader, "thickness").attribute("nodegraph"))
+            s["geometry_thin_walled"].value = 1.f;
+    scene::Input& sheen = s["fuzz_color"];
+    const V3f colour = scene::as_vector(sheen.value);
+    const float most = sheen.from.empty() ? max_component(colour) : 1.f;
+    s["fuzz_weight"].value = clamp01(most);
+    if (sheen.from.empty() && most > 0.f) sheen.value = colour / most;
+}
 
 /// A surface model that documents may use, in ours: no table, its slots are called as ours.
 struct Model {
     const char* kind;
     std::span<const Slot> slots, defaults;
+    void (*settle)(scene::Layer&, const pugi::xml_node& shader) = nullptr;
+    /// What is said by settle(), or means nothing to a path tracer.
+    std::span<const char* const> aside{};
     const Slot* find(const std::string& theirs) const {
         for (const Slot& row : slots)
             if (theirs == row.theirs) return &row;
         return nullptr;
     }
 };
+constexpr const char* gltf_aside[] = {"alpha_mode", "thickness", "occlusion"};
 const Model* model_of(const std::string& kind) {
     static const Model all[] = {{"open_pbr_surface", {}, {}},
-                                {"standard_surface", standard_surface, standard_surface_defaults},
-                                {"gltf_pbr", gltf_pbr, gltf_defaults},
+                                {"standard_surface", standard_surface, standard_surface_defaults, settle_standard},
+                                {"gltf_pbr", gltf_pbr, gltf_defaults, settle_gltf, gltf_aside},
                                 {"UsdPreviewSurface", preview_surface, preview_defaults}};
     for (const Model& m : all)
         if (kind == m.kind) return &m;
@@ -252,7 +294,8 @@ void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, c
                                                                     : to                 ? to->ours
                                                                                          : std::string());
         if (!port) {
-            problem(layer.name + " / " + name, "this slot is not known", "It is left out");
+            if (std::find(model->aside.begin(), model->aside.end(), name) == model->aside.end())
+                problem(layer.name + " / " + name, "this slot is not known", "It is left out");
             continue;
         }
         scene::Input in = slot(b, i, text_of(i, "type"));
@@ -266,6 +309,7 @@ void SurfaceReader::add_cover(scene::BuildUp& b, const pugi::xml_node& shader, c
             in.value = luminance(std::get<V3f>(in.value));
         layer.surface[port->name] = std::move(in);
     }
+    if (model->settle) model->settle(layer, shader);
     b.layers.push_back(std::move(layer));
 }
 

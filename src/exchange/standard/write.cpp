@@ -86,12 +86,15 @@ private:
         definition.append_attribute("node") = kind.c_str();
         if (!n.help.empty()) definition.append_attribute("doc") = n.help.c_str();
         own_kinds_[n.id] = kind;
+        const auto file_inputs = nodes::file_inputs(scene_.networks);
         for (const scene::NetworkInput& i : n.inputs) {
             nodes::Type type = nodes::Type::number;
             nodes::type_from_name(i.type, type);
             pugi::xml_node e = definition.append_child("input");
             e.append_attribute("name") = i.name.c_str();
-            e.append_attribute("type") = nodes::type_name(type);
+            const auto paths = file_inputs.find(n.id);
+            const bool path = paths != file_inputs.end() && paths->second.contains(i.name);
+            e.append_attribute("type") = path ? "filename" : nodes::type_name(type);
             e.append_attribute("value") = standard_text(i.value, type).c_str();
         }
         for (const scene::NetworkOutput& o : n.outputs) {

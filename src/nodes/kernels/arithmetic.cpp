@@ -31,18 +31,6 @@ void mix(const KernelArgs& k) {
     }
 }
 
-/// Where there is no second, there is nothing to move by.
-void moved(const KernelArgs& k) {
-    for (int c = 0; c < k.components; ++c) {
-        const float* __restrict a = k.in[c];
-        const float* __restrict b = k.in[k.components + c];
-        float* __restrict out = k.out[c];
-        for (int i = 0; i < k.n; ++i) out[i] = a[i];
-        if (b)
-            for (int i = 0; i < k.n; ++i) out[i] += b[i];
-    }
-}
-
 /// ITU-R BT.709, 3.2.
 void luminance(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) k.out[0][i] = k.in[0][i] * 0.2126f + k.in[1][i] * 0.7152f + k.in[2][i] * 0.0722f;
@@ -61,7 +49,6 @@ void constant(const KernelArgs& k) {
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(add)
 VEMTRA_DECLARE_KERNEL(subtract)
-VEMTRA_DECLARE_KERNEL(moved)
 VEMTRA_DECLARE_KERNEL(multiply)
 VEMTRA_DECLARE_KERNEL(invert)
 VEMTRA_DECLARE_KERNEL(minimum)
@@ -72,9 +59,6 @@ VEMTRA_DECLARE_KERNEL(luminance)
 
 KernelPair span_kernel() {
     return VEMTRA_PAIR(mix);
-}
-KernelPair moved_kernel() {
-    return VEMTRA_PAIR(moved);
 }
 KernelPair difference_kernel() {
     return VEMTRA_PAIR(subtract);
@@ -136,7 +120,8 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
                     .standard = "MaterialX 1.39 constant",
                     .types = any,
                     .ports = {{.name = "value", .help = "The value.", .same_as_output = true, .value = .5f}},
-                    .kernel = VEMTRA_PAIR(constant)});
+                    .kernel = VEMTRA_PAIR(constant),
+                    .passes = true});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -199,7 +199,8 @@ void describe_components(std::vector<NodeDescription>& list) {
                                    .same_as_output = true,
                                    .value = 0.f,
                                    .role = Role::subject}},
-                        .kernel = VEMTRA_PAIR(pass)});
+                        .kernel = VEMTRA_PAIR(pass),
+                        .passes = std::string(kind) == "dot"});
 }
 
 }  // namespace

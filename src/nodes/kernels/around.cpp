@@ -1,0 +1,237 @@
+// What is read beside the point: how a network's value changes over the ray's footprint (heighttonormal, MaterialX
+// 1.39), and its mean around the point (blur, MaterialX 1.39). The compiler computes the network at the places that the
+// kernels here move the point to.
+#include "nodes/kernel.h"
+
+namespace vemtra::nodes {
+namespace VEMTRA_ISA {
+
+enum Moving : int { by_first, by_second, by_u, by_v };
+
+/// In: u, v, then the footprint's axes (null: the point has none).
+void moved_uv(const KernelArgs& k) {
+    for (int c = 0; c < 2; ++c) {
+        const float* __restrict a = k.in[c];
+        const float* __restrict first = k.in[2 + c];
+        const float* __restrict second = k.in[4 + c];
+        float* __restrict out = k.out[c];
+        const float by = k.uniform[by_u + c];
+        for (int i = 0; i < k.n; ++i) out[i] = a[i];
+        if (const float x = k.uniform[by_first]; x != 0.f && first)
+            for (int i = 0; i < k.n; ++i) out[i] += x * first[i];
+        if (const float x = k.uniform[by_second]; x != 0.f && second)
+            for (int i = 0; i < k.n; ++i) out[i] += x * second[i];
+        if (by != 0.f)
+            for (int i = 0; i < k.n; ++i) out[i] += by;
+    }
+}
+
+/// In: position, its two axes, the same axes in the UVs: what moves the UVs by (u, v) moves the point along both.
+void moved_position(const KernelArgs& k) {
+    const bool axes = k.in[3] && k.in[6];
+    const bool in_uv = axes && k.in[9] && k.in[11] && (k.uniform[by_u] != 0.f || k.uniform[by_v] != 0.f);
+    for (int i = 0; i < k.n; ++i) {
+        float first = k.uniform[by_first];
+        float second = k.uniform[by_second];
+        if (in_uv) {
+            const float a = k.in[9][i];
+            const float b = k.in[11][i];
+            const float c = k.in[10][i];
+            const float d = k.in[12][i];
+            const float area = a * d - b * c;
+            const float one = area != 0.f ? 1.f / area : 0.f;
+            first += (d * k.uniform[by_u] - b * k.uniform[by_v]) * one;
+            second += (a * k.uniform[by_v] - c * k.uniform[by_u]) * one;
+        }
+        for (int c = 0; c < 3; ++c)
+            k.out[c][i] = k.in[c][i] + (axes ? first * k.in[3 + c][i] + second * k.in[6 + c][i] : 0.f);
+    }
+}
+
+/// In: the two axes, or none. Each becomes as long as the width where it is shorter; two that lie along each other
+/// stay what they are.
+void widened(const KernelArgs& k) {
+    const float least = k.uniform[0];
+    for (int i = 0; i < k.n; ++i)
+        for (int a = 0; a < 2; ++a) {
+            const float x = k.in[2 * a] ? k.in[2 * a][i] : 0.f;
+            const float y = k.in[2 * a + 1] ? k.in[2 * a + 1][i] : 0.f;
+            const float length = __builtin_sqrtf(x * x + y * y);
+            const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
+            k.out[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
+            k.out[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
+        }
+}
+
+void weighted_mean(const KernelArgs& k) {
+    const int taps = int(k.uniform[0]);
+    for (int c = 0; c < k.components; ++c) {
+        float* __restrict out = k.out[c];
+        for (int i = 0; i < k.n; ++i) out[i] = 0.f;
+        for (int t = 0; t < taps; ++t) {
+            const float* __restrict in = k.in[t * k.components + c];
+            const float w = k.uniform[1 + t];
+            for (int i = 0; i < k.n; ++i) out[i] += w * in[i];
+        }
+    }
+}
+
+/// Ports: in three times, scale, texcoord three times. The slopes of the height over the UVs, as the standard's own
+/// implementation takes them from the screen: scaled as a Sobel filter over eight bits would, encoded to 0..1.
+void heighttonormal(const KernelArgs& k) {
+    constexpr float sobel = 1.f / 16.f;
+    for (int i = 0; i < k.n; ++i) {
+        const float scale = k.in[3][i] * sobel;
+        float h[2];
+        float u[2];
+        float v[2];
+        for (int a = 0; a < 2; ++a) {
+            h[a] = (k.in[1 + a][i] - k.in[0][i]) * scale;
+            u[a] = k.in[6 + 2 * a][i] - k.in[4][i];
+            v[a] = k.in[7 + 2 * a][i] - k.in[5][i];
+        }
+        // The cross product of (u, v, h) along the one axis and along the other.
+        float n[3] = {v[0] * h[1] - h[0] * v[1], h[0] * u[1] - u[0] * h[1], u[0] * v[1] - v[0] * u[1]};
+        const float longest =
+            max_of(max_of(u[0] * u[0] + v[0] * v[0], u[1] * u[1] + v[1] * v[1]), 1e-30f);  // footprints may be tiny
+        float square = 0.f;
+        for (int c = 0; c < 3; ++c) {
+            n[c] /= longest;
+            square += n[c] * n[c];
+        }
+        const bool there = square > 1e-14f;
+        const float unit = there ? (n[2] < 0.f ? -.5f : .5f) / __builtin_sqrtf(square) : 0.f;
+        for (int c = 0; c < 3; ++c) k.out[c][i] = there ? n[c] * unit + .5f : c == 2 ? 1.f : .5f;
+    }
+}
+
+}  // namespace VEMTRA_ISA
+
+#ifndef VEMTRA_KERNELS_ONLY
+}
+#include "nodes/description.h"
+namespace vemtra::nodes {
+VEMTRA_DECLARE_KERNEL(moved_uv)
+VEMTRA_DECLARE_KERNEL(moved_position)
+VEMTRA_DECLARE_KERNEL(widened)
+VEMTRA_DECLARE_KERNEL(weighted_mean)
+VEMTRA_DECLARE_KERNEL(heighttonormal)
+
+static_assert(int(move_first) == int(VEMTRA_ISA::by_first) && int(move_v) == int(VEMTRA_ISA::by_v));
+
+KernelPair moved_uv_kernel() {
+    return VEMTRA_PAIR(moved_uv);
+}
+KernelPair moved_position_kernel() {
+    return VEMTRA_PAIR(moved_position);
+}
+KernelPair widened_kernel() {
+    return VEMTRA_PAIR(widened);
+}
+KernelPair weighted_mean_kernel() {
+    return VEMTRA_PAIR(weighted_mean);
+}
+
+/// Squares of equal size, `across` of them each way, over the kernel's width; a bell's outer ones weigh less.
+static std::vector<Tap> taps_of_blur(const scene::Node& node) {
+    const NodeDescription& d = *describe(node.kind);
+    const float size = number_of(node, *d.port("size"));
+    if (!(size > 0.f)) return {{.weight = 1.f}};
+    const bool bell = word_of(node, *d.port("filtertype")) == "gaussian";
+    const int across = bell ? 5 : 3;
+    const float step = size / float(across);
+    std::vector<Tap> taps;
+    float sum = 0.f;
+    for (int y = 0; y < across; ++y)
+        for (int x = 0; x < across; ++x) {
+            const float u = (float(x) - .5f * float(across - 1)) * step;
+            const float v = (float(y) - .5f * float(across - 1)) * step;
+            const float deviation = size / 5.f;  // two and a half of them reach the edge
+            const float w = bell ? std::exp(-.5f * (u * u + v * v) / (deviation * deviation)) : 1.f;
+            taps.push_back({u, v, step, w});
+            sum += w;
+        }
+    for (Tap& t : taps) t.weight /= sum;
+    return taps;
+}
+
+/// Slopes, and the directions that they make.
+static std::vector<scene::Node> bump_at_length(const scene::Node& node, const TypeOf&) {
+    scene::Node slopes;
+    slopes.id = node.id + ".slopes";
+    slopes.name = node.name + " slopes";
+    slopes.kind = "heighttonormal";
+    scene::Node directions = node;
+    directions.kind = "normalmap";
+    directions.inputs.clear();
+    for (const auto& [name, input] : node.inputs) {
+        if (name == "height") slopes.inputs["in"] = input;
+        if (name == "scale") slopes.inputs["scale"] = input;
+    }
+    directions.inputs["in"].from = slopes.id;
+    return {slopes, directions};
+}
+
+void describe_around(std::vector<NodeDescription>& list) {
+    const Port scale{.name = "scale", .help = "How strong the slopes are.", .value = 1.f, .high = 4.f};
+    list.push_back({.kind = "heighttonormal",
+                    .title = "Height to normal",
+                    .group = "map",
+                    .help = "The slopes of any network's heights, as the colours of a normal map: wire it into one.",
+                    .standard = "MaterialX 1.39 heighttonormal",
+                    .types = {Type::vector3},
+                    .ports = {{.name = "in",
+                               .help = "The heights; 1 is as high as the map's width is wide, over 16.",
+                               .value = 0.f,
+                               .role = Role::subject,
+                               .spread = true},
+                              scale,
+                              {.name = "texcoord",
+                               .help = "What the slopes are taken over.",
+                               .type = Type::vector2,
+                               .value = V2f(0.f),
+                               .reads = Reads::uv,
+                               .folded = true,
+                               .spread = true}},
+                    .kernel = VEMTRA_PAIR(heighttonormal),
+                    .ask = ask_footprint,
+                    .varies = true});
+    list.push_back({.kind = "bump",
+                    .title = "Bump",
+                    .group = "map",
+                    .help = "Any network's heights as a relief: wire it to the surface's normal.",
+                    .standard = "MaterialX 1.39 bump",
+                    .types = {Type::vector3},
+                    .ports = {{.name = "height",
+                               .help = "The heights; 1 is as high as the map's width is wide, over 16.",
+                               .value = 0.f,
+                               .role = Role::subject},
+                              scale},
+                    .varies = true,
+                    .stands_for = bump_at_length});
+    list.push_back(
+        {.kind = "blur",
+         .title = "Blur",
+         .group = "adjust",
+         .help = "The mean of what comes in over a square of the UVs. Costs as much as 9 or 25 of what it "
+                 "reads; maps that a frame places stay sharp.",
+         .standard = "MaterialX 1.39 blur",
+         .types = value_types(),
+         .ports =
+             {{.name = "in", .help = "What is softened.", .same_as_output = true, .value = 0.f, .role = Role::subject},
+              {.name = "size",
+               .help = "Width of the square, in widths of the map.",
+               .value = 0.f,
+               .high = .1f,
+               .uniform = true},
+              {.name = "filtertype",
+               .help = "All of it alike, or by a bell that ends there.",
+               .value = std::string("box"),
+               .uniform = true,
+               .text = true,
+               .choices = {"box", "gaussian"}}},
+         .kernel = VEMTRA_PAIR(weighted_mean),
+         .taps = taps_of_blur});
+}
+#endif
+}  // namespace vemtra::nodes
