@@ -1,11 +1,11 @@
 #include "program/compile.h"
 
 #include <algorithm>
-#include <deque>
 #include <unordered_set>
 #include <utility>
 
 #include "nodes/as_computed.h"
+#include "program/scopes.h"
 #include "scene/graph.h"
 
 namespace vemtra::program {
@@ -14,8 +14,6 @@ using nodes::Reads;
 using nodes::Type;
 
 namespace {
-constexpr int deepest_instance = 64;      // networks within networks; what is deeper contains itself
-constexpr size_t most_instances = 20000;  // of networks, in one program
 constexpr size_t most_moves = 128;        // places beside the point at which one program computes
 constexpr size_t most_computed = 100000;  // nodes, each counted as often as there are places; what is beyond reads here
 }  // namespace
@@ -24,13 +22,13 @@ class Compiler {
 public:
     Compiler(const scene::BuildUp& build_up, const std::vector<scene::Network>* networks, Resources& resources,
              std::vector<Error>& problems)
-        : build_up_(build_up), resources_(resources), problems_(problems) {
-        if (networks)
-            for (const scene::Network& n : *networks) networks_.emplace(n.id, &n);
-        Scope top;
-        scene::for_each_node(build_up, [&](const scene::Node& n, const scene::Layer*) { top.nodes.emplace(n.id, &n); });
-        scopes_.push_back(std::move(top));
-    }
+        : build_up_(build_up),
+          resources_(resources),
+          problems_(problems),
+          scopes_(build_up, networks,
+                  [this](const std::string& node, const std::string& why, const std::string& remedy) {
+                      problem(node, why, remedy);
+                  }) {}
 
     Program compile(const std::vector<Wanted>& wanted) {
         for (const Wanted& w : wanted) {
@@ -62,14 +60,6 @@ private:
         Type type = Type::number;
         std::vector<Source> sources;
     };
-    /// The build-up itself, or one instance of a network on the way that leads to it.
-    struct Scope {
-        const scene::Network* network = nullptr;  ///< null: the build-up
-        const scene::Node* instance = nullptr;
-        int parent = -1, depth = 0;
-        std::unordered_map<std::string_view, const scene::Node*> nodes;
-        std::unordered_map<std::string, int> children;  ///< by the instance's id
-    };
     /// Where beside the point: so much of the footprint's two axes away, then (u, v) in the UVs, over such a width.
     struct Move {
         float first = 0.f, second = 0.f, u = 0.f, v = 0.f, width = 0.f;
@@ -94,87 +84,6 @@ private:
     void problem(const std::string& node, const std::string& why, const std::string& remedy) {
         problems_.push_back({"Part of a network cannot be computed, its default is used", "",
                              build_up_.name + " / " + node, why, remedy});
-    }
-
-    const scene::NetworkInput* network_input(int scope, const std::string& name) const {
-        const scene::Network* n = scopes_[size_t(scope)].network;
-        if (n)
-            for (const scene::NetworkInput& i : n->inputs)
-                if (i.name == name) return &i;
-        return nullptr;
-    }
-    /// What the instance of a scope has at that input of its network: its own, or the network's default.
-    scene::Input given(int scope, const scene::NetworkInput& port) const {
-        const scene::Inputs& inputs = scopes_[size_t(scope)].instance->inputs;
-        const auto it = inputs.find(port.name);
-        return it == inputs.end() ? scene::Input{port.value, {}} : it->second;
-    }
-    /// The inside of an instance; -1 where its network is not there or contains itself.
-    int inside(int scope, const scene::Node& instance) {
-        Scope& outer = scopes_[size_t(scope)];
-        if (const auto it = outer.children.find(instance.id); it != outer.children.end()) return it->second;
-        int made = -1;
-        const auto network = networks_.find(instance.network);
-        if (network == networks_.end())
-            problem(instance.id, "its network '" + instance.network + "' does not exist",
-                    "Choose another one, or delete the node");
-        else if (outer.depth >= deepest_instance)
-            problem(instance.id, "the network '" + network->second->name + "' contains itself",
-                    "Take it out of itself");
-        else if (scopes_.size() > most_instances)
-            problem(instance.id, "there are more than " + std::to_string(most_instances) + " instances of networks",
-                    "Use fewer networks within one another");
-        else {
-            Scope s;
-            s.network = network->second;
-            s.instance = &instance;
-            s.parent = scope;
-            s.depth = outer.depth + 1;
-            for (const scene::Node& n : network->second->nodes) s.nodes.emplace(n.id, &n);
-            made = int(scopes_.size());
-            scopes_.push_back(std::move(s));
-        }
-        scopes_[size_t(scope)].children.emplace(instance.id, made);
-        return made;
-    }
-    static const scene::NetworkOutput* output_of(const scene::Network& n, const std::string& name) {
-        for (const scene::NetworkOutput& o : n.outputs)
-            if (name.empty() || o.name == name) return &o;
-        return nullptr;
-    }
-
-    /// Follows an input through instances to the node that computes it; node null: a literal stands there, or nothing
-    /// that exists.
-    At resolve(int scope, scene::Input input, const std::string& reader, bool tell) {
-        for (int hops = 0; !input.from.empty() && hops < 4 * deepest_instance; ++hops) {
-            if (const scene::NetworkInput* port = network_input(scope, input.from)) {
-                input = given(scope, *port);
-                scope = scopes_[size_t(scope)].parent;
-                continue;
-            }
-            const auto it = scopes_[size_t(scope)].nodes.find(input.from);
-            if (it == scopes_[size_t(scope)].nodes.end()) {
-                if (tell)
-                    problem(reader, "it reads from '" + input.from + "', which does not exist",
-                            "Connect it to another node");
-                return {};
-            }
-            if (it->second->network.empty()) return {scope, it->second};
-            const int inner = inside(scope, *it->second);
-            if (inner < 0) return {};
-            const scene::NetworkOutput* output = output_of(*scopes_[size_t(inner)].network, input.output);
-            if (!output) {
-                if (tell)
-                    problem(reader,
-                            "the network '" + scopes_[size_t(inner)].network->name + "' has no output '" +
-                                input.output + "'",
-                            "Choose another output");
-                return {};
-            }
-            input = output->input;
-            scope = inner;
-        }
-        return {};
     }
 
     Source constant(float v) {
@@ -203,13 +112,13 @@ private:
                                    Aside aside) {
         if (input.from.empty()) return std::nullopt;
         Typed driver;
-        if (const scene::NetworkInput* port = network_input(scope, input.from)) {
+        if (const scene::NetworkInput* port = scopes_.network_input(scope, input.from)) {
             Type port_type = Type::number;
             nodes::type_from_name(port->type, port_type);
-            driver = read(scopes_[size_t(scope)].parent, given(scope, *port), port_type, place, aside);
+            driver = read(scopes_.parent(scope), scopes_.given(scope, *port), port_type, place, aside);
         } else {
-            At source = resolve(scope, input, place, true);
-            source.aside = aside;
+            const auto [inner, node] = scopes_.resolve(scope, input, place, true);
+            const At source{inner, node, aside};
             const Typed* t = stands(source, place);
             if (!t) return std::nullopt;
             driver = *t;
@@ -400,19 +309,17 @@ private:
             for (auto it = at.node->inputs.rbegin(); it != at.node->inputs.rend(); ++it) {
                 const nodes::Port* port = d->port(it->first);
                 if (!port || port->uniform) continue;
-                At source = resolve(at.scope, it->second, at.node->id, false);
-                if (!source.node) continue;
-                const nodes::NodeDescription* gives = nodes::describe(source.node->kind);
+                const auto [inner, node] = scopes_.resolve(at.scope, it->second, at.node->id, false);
+                if (!node) continue;
+                const nodes::NodeDescription* gives = nodes::describe(node->kind);
                 std::vector<Aside> places = places_of(at, *d, *port);
                 const bool moves = !moves_[size_t(at.aside)].along_footprint() && gives &&
-                                   gives->output_type(*source.node) != Type::place &&
+                                   gives->output_type(*node) != Type::place &&
                                    d->port_type(*port, d->output_type(*at.node)) == Type::place;
                 for (const Aside axis : {first_axis, second_axis})
                     if (moves) places.push_back(compose(at.aside, moves_[size_t(axis)]));
-                for (const Aside a : places) {
-                    source.aside = a;
-                    if (!entered_.contains(source)) open.push_back(source);
-                }
+                for (const Aside a : places)
+                    if (const At source{inner, node, a}; !entered_.contains(source)) open.push_back(source);
             }
         }
     }
@@ -537,37 +444,6 @@ private:
         return out;
     }
 
-    /// What a fixed port is given from outside of its network, or by what passes on a literal; nothing: it differs from
-    /// point to point.
-    std::optional<scene::Value> fixed_value(int scope, scene::Input input) {
-        for (int hops = 0; hops < 4 * deepest_instance; ++hops) {
-            if (input.from.empty()) return input.shown();
-            if (const scene::NetworkInput* port = network_input(scope, input.from)) {
-                input = given(scope, *port);
-                scope = scopes_[size_t(scope)].parent;
-                continue;
-            }
-            const auto it = scopes_[size_t(scope)].nodes.find(input.from);
-            if (it == scopes_[size_t(scope)].nodes.end()) return std::nullopt;
-            const scene::Node& n = *it->second;
-            if (n.network.empty()) {
-                const nodes::NodeDescription* d = nodes::describe(n.kind);
-                if (!d || !d->passes) return std::nullopt;
-                const nodes::Port& port = d->ports.front();
-                const auto own = n.inputs.find(port.name);
-                input = own == n.inputs.end() ? scene::Input{port.value, {}} : own->second;
-                continue;
-            }
-            const int inner = inside(scope, n);
-            const scene::NetworkOutput* output =
-                inner < 0 ? nullptr : output_of(*scopes_[size_t(inner)].network, input.output);
-            if (!output) return std::nullopt;
-            input = output->input;
-            scope = inner;
-        }
-        return std::nullopt;
-    }
-
     /// The node with what its fixed ports are given written into them.
     const scene::Node& settled(const At& at, const nodes::NodeDescription& d) {
         const auto driven = [&](const auto& input) {
@@ -579,7 +455,7 @@ private:
         if (!fresh) return known->second;
         for (auto& input : known->second.inputs) {
             if (!driven(input)) continue;
-            if (std::optional<scene::Value> value = fixed_value(at.scope, input.second))
+            if (std::optional<scene::Value> value = scopes_.fixed_value(at.scope, input.second))
                 input.second.value = std::move(*value);
             else
                 problem(at.node->id + " / " + input.first, "it is the same everywhere here, and cannot be driven",
@@ -594,7 +470,7 @@ private:
         const scene::Node* placed_by = nullptr;
         if (const nodes::Port* where = d.port(nodes::Role::where))
             if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
-                placed_by = resolve(at.scope, it->second, at.node->id, false).node;
+                placed_by = scopes_.resolve(at.scope, it->second, at.node->id, false).node;
         return d.ask({n, d, components, build_up_.id, placed_by}, resources_);
     }
 
@@ -644,8 +520,7 @@ private:
     Resources& resources_;
     std::vector<Error>& problems_;
     Program program_;
-    std::unordered_map<std::string, const scene::Network*> networks_;
-    std::deque<Scope> scopes_;  // references stay good while instances are entered
+    Scopes scopes_;
     std::unordered_map<At, scene::Node, HashAt> settled_;
     bool too_much_beside_ = false;
     std::vector<Move> moves_{{}, {.first = 1.f}, {.second = 1.f}};

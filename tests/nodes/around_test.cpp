@@ -105,7 +105,8 @@ TEST_CASE("a blur is the mean over its square, of networks and of images, and pa
     write_image(s.path / "board.exr", 64, 64, 1, Kept::floats, [](int x, int y, int) { return float((x + y) & 1); });
     const auto grey =
         values(s, R"(<image name="i" type="float"><input name="file" type="filename" value="board.exr"/></image>
-        <blur name="b" type="float"><input name="in" type="float" nodename="i"/><input name="size" type="float" value="0.5"/></blur>
+        <blur name="b" type="float"><input name="in" type="float" nodename="i"/>
+          <input name="size" type="float" value="0.5"/></blur>
         <output name="out" type="float" nodename="b"/>)",
                8);
     for (float g : grey) CHECK(g == Approx(.5f).margin(.01));
@@ -200,7 +201,8 @@ TEST_CASE("what a mesh brings by a name of its own is read where it is asked for
     CHECK(at("", .25f, .5f) == -3.f);
     // A document's square has no properties.
     CHECK(values(s, R"(<geompropvalue name="p" type="float"><input name="geomprop" type="string" value="wear"/>
-        <input name="default" type="float" value="0.25"/></geompropvalue><output name="out" type="float" nodename="p"/>)",
+        <input name="default" type="float" value="0.25"/></geompropvalue>
+        <output name="out" type="float" nodename="p"/>)",
                  2)[0] == .25f);
 }
 
