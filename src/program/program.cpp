@@ -19,7 +19,8 @@ const float** Workspace::inputs(size_t count) {
 }
 
 void Program::run(const nodes::PointBatch& points, Workspace& workspace, const float** out) const {
-    constexpr size_t stride = nodes::max_batch;
+    // Arrays at distances of a page would all fall into the same sets of the first cache.
+    constexpr size_t stride = nodes::max_batch + 16;
     const size_t count = size_t(registers_) + constants_.size();
     float* memory = workspace.reserve(count * stride);
     float* constants = memory + size_t(registers_) * stride;

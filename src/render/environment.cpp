@@ -4,7 +4,6 @@
 #include <cmath>
 
 #include "base/parallel.h"
-#include "render/alias.h"
 
 namespace vemtra::render {
 
@@ -17,7 +16,7 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
     parallel_ranges(n, 1 << 16, [&](size_t first, size_t last) {
         for (size_t i = first; i < last; ++i) own[i] = std::max(0.f, luminance(picture.pixels[i]));
     });
-    chance.resize(n);
+    std::vector<float> chance(n);
     std::vector<double> total(size_t(h), 0.);
     std::vector<double> light(size_t(h), 0.);
     parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
@@ -50,7 +49,8 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
         all = double(n);
     }
     for (float& c : chance) c = float(double(c) / all);
-    fill_alias(chance, keep, otherwise);
+    texels = make_alias(chance);
+    for (int y = 0; y <= h; ++y) edges.push_back(std::cos(pi * float(y) / float(h)));
 }
 
 EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation)
@@ -58,13 +58,6 @@ EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture
     if (of_ && of_->picture.pixels.empty()) of_ = nullptr;
     average_ = luminance(scale_) * (of_ ? of_->average : 1.f);
 }
-
-namespace {
-/// Height of a row of texels in the cosine of its angle from above.
-float band(int y, int h) {
-    return std::max(1e-12f, std::cos(pi * float(y) / float(h)) - std::cos(pi * float(y + 1) / float(h)));
-}
-}  // namespace
 
 V2f EnvironmentMap::to_uv(const V3f& d) const {
     const float x = cos_ * d.x - sin_ * d.z;
@@ -90,7 +83,9 @@ V3f EnvironmentMap::at(float across, float down) const {
     const int y1 = std::min(y0 + 1, h - 1);
     const float fx = x - float(x0);
     const float fy = y - float(y0);
-    auto at = [&](int i, int j) { return of_->picture.pixels[size_t(j) * size_t(w) + size_t((i + w) % w)]; };
+    auto at = [&](int i, int j) {
+        return of_->picture.pixels[size_t(j) * size_t(w) + size_t(i < 0 ? i + w : i >= w ? i - w : i)];
+    };
     const V3f a = at(x0, y0) * (1.f - fx) + at(x0 + 1, y0) * fx;
     const V3f b = at(x0, y1) * (1.f - fx) + at(x0 + 1, y1) * fx;
     return scale_ * (a * (1.f - fy) + b * fy);
@@ -103,7 +98,7 @@ float EnvironmentMap::pdf(const V3f& direction) const {
     const int h = of_->picture.height;
     const int x = std::min(int(uv.x * float(w)), w - 1);
     const int y = std::min(int(uv.y * float(h)), h - 1);
-    return of_->chance[size_t(y) * size_t(w) + size_t(x)] / (2.f * pi * band(y, h) / float(w));
+    return of_->texels[size_t(y) * size_t(w) + size_t(x)].chance / (2.f * pi * of_->band(size_t(y)) / float(w));
 }
 
 V3f EnvironmentMap::sample(float u, float v, float& density, V3f& light) const {
@@ -118,18 +113,22 @@ V3f EnvironmentMap::sample(float u, float v, float& density, V3f& light) const {
     // The texel by the first number, whose rest places it across; evenly over its solid angle.
     const size_t w = size_t(of_->picture.width);
     const size_t h = size_t(of_->picture.height);
-    float rest;
-    const size_t i = pick_alias(of_->keep, of_->otherwise, u, v, rest);
-    const size_t y = i / w;
-    const size_t x = i % w;
-    const float top = std::cos(pi * float(y) / float(h));
-    const float cosine = top - clamp01(v) * band(int(y), int(h));
-    const float phi = ((float(x) + clamp01(rest)) / float(w) - .5f) * 2.f * pi;
+    const Drawn drawn = draw(of_->texels, u, v);
+    const size_t y = drawn.index / w;
+    const size_t x = drawn.index % w;
+    // Its light is far from the caches: it comes while the direction is worked out.
+    const V3f* pixels = of_->picture.pixels.data() + drawn.index;
+    __builtin_prefetch(pixels);
+    __builtin_prefetch(pixels - (y > 0 ? w : 0));
+    __builtin_prefetch(pixels + (y + 1 < h ? w : 0));
+    const float cosine = of_->edges[y] - clamp01(v) * of_->band(y);
+    const float across = float(x) + clamp01(drawn.rest);
+    const float phi = (across / float(w) - .5f) * 2.f * pi;
     const float s = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
     const float lx = s * std::sin(phi);
     const float lz = s * std::cos(phi);
-    density = of_->chance[i] / (2.f * pi * band(int(y), int(h)) / float(w));
-    light = at(float(x) + clamp01(rest), std::acos(std::clamp(cosine, -1.f, 1.f)) * inverse_pi * float(h));
+    density = drawn.chance / (2.f * pi * of_->band(y) / float(w));
+    light = at(across, std::acos(std::clamp(cosine, -1.f, 1.f)) * inverse_pi * float(h));
     return {cos_ * lx + sin_ * lz, cosine, -sin_ * lx + cos_ * lz};
 }
 

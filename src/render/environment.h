@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "base/vec.h"
+#include "render/alias.h"
 #include "texture/texture.h"
 
 namespace vemtra::render {
@@ -15,10 +16,11 @@ struct EnvironmentPicture {
     texture::Picture picture;
     /// Chances of the texels, by their luminance and solid angle, all of them; each is widened by its neighbours, so
     /// that the density is never low where bilinear reading still gives light.
-    std::vector<float> chance;        ///< per texel; they sum to 1
-    std::vector<float> keep;          ///< of the even choice among all (Walker 1977): chance of the texel itself
-    std::vector<uint32_t> otherwise;  ///< and which one else
-    float average = 0.f;              ///< luminance over the sphere
+    std::vector<AliasEntry> texels;
+    std::vector<float> edges;  ///< between rows, from above: cosines of their angles
+    float average = 0.f;       ///< luminance over the sphere
+    /// Height of a row of texels in the cosine of its angle from above.
+    float band(size_t row) const { return std::max(1e-12f, edges[row] - edges[row + 1]); }
 };
 
 /// That image as a light; +y up, the middle column faces +z turned by the rotation.

@@ -152,6 +152,8 @@ void coverage_of(const PreparedLayer& layer, const nodes::PointBatch& batch, pro
 
 Materials::Materials()
     : points(size_t(nodes::max_batch)),
+      place_(size_t(nodes::max_batch), 0),
+      wanted_(size_t(nodes::max_batch), 0),
       coverage_(size_t(nodes::max_batch)),
       below_(size_t(nodes::max_batch)),
       closed_(size_t(nodes::max_batch), 0),
@@ -164,9 +166,25 @@ void Materials::locate(int i, const Prepared& p) {
     geometry::SurfacePoint own = point.s;
     own.normal = point.normal_mesh;
     arrays.set(i, p, point.at, own, point.wo, point.width);
+    gathered_.clear();
+}
+
+int Materials::bring(const std::vector<int>& picks, float share) {
+    bool there = float(picks.size()) >= share * float(gathered_.size());
+    for (size_t k = 0; there && k < picks.size(); ++k) {
+        const auto place = size_t(place_[size_t(picks[k])]);
+        there = place < gathered_.size() && gathered_[place] == picks[k];
+    }
+    if (!there) {
+        gather(picks);
+        gathered_ = picks;
+        for (size_t k = 0; k < picks.size(); ++k) place_[size_t(picks[k])] = int(k);
+    }
+    return int(gathered_.size());
 }
 
 void Materials::gather(const std::vector<int>& picks) {
+    gathered_.clear();
     subset.resize_sets(arrays.sets.size() / 6);
     for (size_t k = 0; k < picks.size(); ++k) {
         const size_t i = size_t(picks[k]);
@@ -239,17 +257,16 @@ void Materials::choose_at(const Prepared& p, size_t level, const PreparedBuildUp
             l.chosen = l.open;
         } else {
             l.still.clear();
-            const int n = int(l.open.size());
-            if (const V3f* mask = layer.gate.constant(0)) {
-                std::fill_n(coverage_.begin(), n, layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)));
-            } else {
-                gather(l.open);
-                coverage_of(layer, subset.batch(n, p), workspace, coverage_.data());
+            // A gate is cheaper to ask of some points too many than to gather all others anew.
+            const V3f* mask = layer.gate.constant(0);
+            const float even = mask ? layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)) : 0.f;
+            if (!mask) {
+                const int m = bring(l.open, .7f);
+                coverage_of(layer, subset.batch(m, p), workspace, coverage_.data());
             }
-            for (int k = 0; k < n; ++k) {
-                const int i = l.open[size_t(k)];
+            for (const int i : l.open) {
                 float& u = points[size_t(i)].choice;
-                const float c = coverage_[size_t(k)];
+                const float c = mask ? even : coverage_[size_t(place_[size_t(i)])];
                 const bool there = u < c;
                 if (there)
                     u /= c, l.chosen.push_back(i);
@@ -277,18 +294,22 @@ void Materials::take(const Prepared& p, size_t level, const PreparedLayer& layer
         levels_[level + 1]->open = l.chosen;
         choose_at(p, level + 1, *layer.nested, costs);
     } else if (n) {
-        auto put = [&](int k, const surface::Slots& slots) {
-            const int i = l.chosen[size_t(k)];
+        auto put = [&](int i, const surface::Slots& slots) {
             if (layer.coat) return add_coat(i, slots);
             points[size_t(i)].slots = slots;
             points[size_t(i)].layer = layer.index;
             if (points[size_t(i)].print >= 0) lay_prints(points[size_t(i)]);
         };
         if (layer.varying.empty()) {
-            for (int k = 0; k < n; ++k) put(k, layer.fixed);
+            for (const int i : l.chosen) put(i, layer.fixed);
         } else {
-            gather(l.chosen);
-            layer.slots_at(subset.batch(n, p), workspace, put);
+            const int m = bring(l.chosen, .9f);
+            for (const int i : l.chosen) wanted_[size_t(i)] = 1;
+            layer.slots_at(subset.batch(m, p), workspace, [&](int k, const surface::Slots& slots) {
+                const int i = gathered_[size_t(k)];
+                if (wanted_[size_t(i)]) put(i, slots);
+            });
+            for (const int i : l.chosen) wanted_[size_t(i)] = 0;
         }
     }
 }

@@ -15,9 +15,11 @@ struct LayerCost {
 
 /// Fills the rows of a batch from surface points; n <= nodes::max_batch.
 struct PointArrays {
-    alignas(64) std::array<std::array<float, nodes::max_batch>, nodes::row_count> values;  ///< by nodes::PointRow
+    /// Rows that lay a page apart would all fall into the same sets of the first cache.
+    using Row = std::array<float, nodes::max_batch + 16>;
+    alignas(64) std::array<Row, nodes::row_count> values;  ///< by nodes::PointRow
     std::array<uint32_t, nodes::max_batch> instance, face;
-    std::vector<std::array<float, nodes::max_batch>> sets;  ///< six per further set of UVs
+    std::vector<Row> sets;  ///< six per further set of UVs
     std::array<const float*, 6 * nodes::most_uv_sets> set_rows{};
     size_t rows = nodes::row_count;  ///< of `values` that are filled: without footprints less
     /// `s`: the point in the world with the mesh's own normal, whichever side is looked at. `wo` points to the eye;
@@ -101,6 +103,9 @@ private:
     void take(const Prepared& p, size_t level, const PreparedLayer& layer, LayerCost* costs);
     void choose_at(const Prepared& p, size_t level, const PreparedBuildUp& build_up, LayerCost* costs);
     void add_coat(int i, const surface::Slots& slots);
+    /// Has the points in `subset` and returns how many it holds: what was gathered last stays where it has them all and
+    /// they are so large a share of it. `place_` says where each stands.
+    int bring(const std::vector<int>& picks, float share);
     bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
     bool stack_from_below(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside,
                           float wavelength, surface::WalkRandom& random) const;
@@ -108,6 +113,8 @@ private:
                        bool brushed) const;
 
     std::vector<std::unique_ptr<Level>> levels_;
+    std::vector<int> gathered_, place_;  ///< what bring() had gathered; empty: `subset` may be anything
+    std::vector<uint8_t> wanted_;        ///< per point, while a layer's slots are put
     std::vector<float> coverage_, below_;
     std::vector<uint8_t> closed_;  ///< per point of a level with decals: some cover has taken it
     std::vector<uint32_t> round_;  ///< per point: the last round of decals that had it
