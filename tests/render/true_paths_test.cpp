@@ -410,7 +410,7 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
     double sun_chance = 0, south_chance = 0;
     for (int y = 0; y < 1024; ++y)
         for (int x = 0; x < 2048; ++x) {
-            const float c = shared->chance[size_t(y) * 2048 + size_t(x)];
+            const float c = shared->texels[size_t(y) * 2048 + size_t(x)].chance;
             if (std::abs(x - 700) <= 1 && std::abs(y - 300) <= 1)
                 sun_chance += double(c);
             else if (y >= 512)
