@@ -52,21 +52,35 @@ bool has_use(const scene::Node& node, Use use) {
 }
 std::unordered_map<std::string, std::unordered_set<std::string>> file_inputs(const std::vector<scene::Network>& all) {
     std::unordered_map<std::string, std::unordered_set<std::string>> found;
+    std::unordered_map<std::string, std::vector<size_t>> users;  // of a network: those that hold instances of it
+    std::vector<size_t> waiting;
+    for (size_t k = 0; k < all.size(); ++k) {
+        waiting.push_back(k);
+        for (const scene::Node& n : all[k].nodes)
+            if (auto* of = n.network.empty() ? nullptr : &users[n.network]; of && (of->empty() || of->back() != k))
+                of->push_back(k);
+    }
     auto is_path = [&](const scene::Node& n, const std::string& port) {
-        if (const auto of = found.find(n.network); !n.network.empty())
+        if (!n.network.empty()) {
+            const auto of = found.find(n.network);
             return of != found.end() && of->second.contains(port);
+        }
         const NodeDescription* d = describe(n.kind);
         const Port* p = d ? d->port(port) : nullptr;
         return p && p->role == Role::file;
     };
-    // Each round goes one instance further out; networks that contain one another come to an end as well.
-    for (bool more = true; more;) {
-        more = false;
-        for (const scene::Network& network : all)
-            for (const scene::NetworkInput& i : network.inputs)
-                for (const scene::Node& n : network.nodes)
-                    for (const auto& [port, input] : n.inputs)
-                        if (input.from == i.name && is_path(n, port)) more |= found[network.id].insert(i.name).second;
+    // What was found of a network is news to its users alone; networks that contain one another come to an end as well.
+    while (!waiting.empty()) {
+        const scene::Network& network = all[waiting.back()];
+        waiting.pop_back();
+        std::unordered_set<std::string_view> names;
+        for (const scene::NetworkInput& i : network.inputs) names.insert(i.name);
+        bool news = false;
+        for (const scene::Node& n : network.nodes)
+            for (const auto& [port, input] : n.inputs)
+                if (names.contains(input.from) && is_path(n, port)) news |= found[network.id].insert(input.from).second;
+        if (!news) continue;
+        for (const size_t user : users[network.id]) waiting.push_back(user);
     }
     return found;
 }
