@@ -455,7 +455,8 @@ private:
         if (!fresh) return known->second;
         for (auto& input : known->second.inputs) {
             if (!driven(input)) continue;
-            if (std::optional<scene::Value> value = scopes_.fixed_value(at.scope, input.second))
+            if (std::optional<scene::Value> value =
+                    scopes_.fixed_value(at.scope, input.second, d.port(input.first)->text))
                 input.second.value = std::move(*value);
             else
                 problem(at.node->id + " / " + input.first, "it is the same everywhere here, and cannot be driven",

@@ -96,14 +96,15 @@ Scopes::Computing Scopes::resolve(int scope, scene::Input input, const std::stri
     return {};
 }
 
-std::optional<scene::Value> Scopes::fixed_value(int scope, scene::Input input) {
+std::optional<scene::Value> Scopes::fixed_value(int scope, scene::Input input, bool words) {
     for (int hops = 0; hops < 4 * deepest_instance; ++hops) {
-        if (input.from.empty()) return input.shown();
+        if (input.from.empty()) return words ? input.value : input.shown();
         if (const scene::NetworkInput* port = network_input(scope, input.from)) {
             input = given(scope, *port);
             scope = scopes_[size_t(scope)].parent;
             continue;
         }
+        if (words) return std::nullopt;
         const auto it = scopes_[size_t(scope)].nodes.find(input.from);
         if (it == scopes_[size_t(scope)].nodes.end()) return std::nullopt;
         const scene::Node& n = *it->second;

@@ -34,8 +34,9 @@ public:
     /// that exists. `aloud`: what does not exist is told.
     Computing resolve(int scope, scene::Input input, const std::string& reader, bool aloud);
     /// What a fixed port is given from outside of its network, or by what passes on a literal; nothing: it differs from
-    /// point to point.
-    std::optional<scene::Value> fixed_value(int scope, scene::Input input);
+    /// point to point. `words`: by inputs of networks alone, for those are where paths are looked for before any file
+    /// is opened (nodes::file_inputs).
+    std::optional<scene::Value> fixed_value(int scope, scene::Input input, bool words);
 
 private:
     struct Scope {

@@ -2,10 +2,7 @@
 #include "exchange/standard/document.h"
 #include "exchange/standard/evaluate.h"
 #include "geometry/import.h"
-#include "geometry/uv_points.h"
 #include "nodes/plain_names.h"
-#include "program/compile.h"
-#include "render/materials.h"
 #include "render_support.h"
 #include "texture_support.h"
 
@@ -182,19 +179,7 @@ TEST_CASE("what a mesh brings by a name of its own is read where it is asked for
         scene::node(scene.build_ups[0], id)->inputs["default"].value = -3.f;
         const auto p = prepared(scene, s.path, workshop);
         CHECK(p->problems.empty());
-        program::Resources resources = p->resources;
-        std::vector<Error> ignored;
-        const auto program = program::compile(scene.build_ups[0], {{"w", nodes::Type::number, {scene::Value{0.f}, id}}},
-                                              resources, ignored);
-        const auto point = geometry::uv_point(p->geometry->shape(0), {u, v});
-        REQUIRE(point.covered);
-        auto arrays = std::make_unique<render::PointArrays>();
-        const auto surface = p->geometry->at({0, point.face, point.u, point.v});
-        arrays->set(0, *p, {0, point.face, point.u, point.v}, surface, surface.normal, .01f);
-        program::Workspace workspace;
-        const float* out[1];
-        program.run(arrays->batch(1, *p), workspace, out);
-        return *out[0];
+        return values_at(*p, scene.build_ups[0], {"w", nodes::Type::number, {scene::Value{0.f}, id}}, {u, v})[0];
     };
     CHECK(at("wear", .25f, .5f) == Approx(4.f * .75f));
     CHECK(at("rust", .25f, .5f) == -3.f);

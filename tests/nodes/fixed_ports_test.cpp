@@ -5,6 +5,7 @@
 #include "exchange/standard/document.h"
 #include "exchange/standard/evaluate.h"
 #include "nodes/groups.h"
+#include "program/compile.h"
 #include "texture_support.h"
 
 using namespace vemtra;
@@ -148,4 +149,33 @@ TEST_CASE("a file that an instance is given is collected, and handed over as a f
     auto again = exchange::parse_standard_document(text, "again");
     REQUIRE(again);
     CHECK(again->problems.empty());
+}
+
+TEST_CASE("no path comes to a file port by a way that is not looked at before files are opened") {
+    scene::BuildUp b = scene::default_build_up("b", "Material");
+    const std::string layer = b.layers[0].id;
+    const std::string word = scene::add_node(b, layer, "dot", "float", "Word");
+    scene::node(b, word)->inputs["in"].value = std::string("/elsewhere/secret.png");
+    const std::string image = scene::add_node(b, layer, "image", "color3", "Image");
+    scene::Input& file = scene::node(b, image)->inputs["file"];
+    file.value = std::string("own.png");
+    file.from = word;
+    const std::vector<program::Wanted> wanted{{"c", nodes::Type::color, {scene::Value{V3f(0.f)}, image}}};
+    auto files = [&](const std::vector<scene::Network>& networks, std::vector<Error>& problems) {
+        program::Resources resources;
+        program::compile(b, wanted, resources, problems, &networks);
+        REQUIRE(resources.images.size() == 1);
+        return resources.images[0].file;
+    };
+    std::vector<Error> problems;
+    CHECK(files({}, problems) == "own.png");
+    CHECK_FALSE(problems.empty());
+    // Nor out of an instance whose output is a word.
+    scene::Network says;
+    says.id = says.name = "says";
+    says.outputs.push_back({"out", "string", {scene::Value{std::string("/elsewhere/secret.png")}, {}}, {}});
+    scene::node(b, word)->network = "says";
+    problems.clear();
+    CHECK(files({says}, problems) == "own.png");
+    CHECK_FALSE(problems.empty());
 }

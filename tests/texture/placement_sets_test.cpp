@@ -1,4 +1,3 @@
-#include "geometry/uv_points.h"
 #include "render_support.h"
 #include "review/evaluate_at.h"
 #include "texture_support.h"
@@ -56,21 +55,8 @@ struct Bench {
     std::vector<float> at(float u, float v, std::vector<Error>* problems = nullptr) {
         const auto p = prepared(scene, s.path, workshop);
         if (problems) *problems = p->problems;
-        program::Resources resources = p->resources;
-        std::vector<Error> ignored;
-        const auto program = program::compile(
-            scene.build_ups[0], {{"place", nodes::Type::place, {scene::Value{V2f(0.f)}, place}}}, resources, ignored);
-        const auto point = geometry::uv_point(p->geometry->shape(0), {u, v});
-        REQUIRE(point.covered);
-        auto arrays = std::make_unique<render::PointArrays>();
-        const auto surface = p->geometry->at({0, point.face, point.u, point.v});
-        arrays->set(0, *p, {0, point.face, point.u, point.v}, surface, surface.normal, .01f);
-        program::Workspace workspace;
-        const float* out[6];
-        program.run(arrays->batch(1, *p), workspace, out);
-        std::vector<float> all;
-        for (const float* o : out) all.push_back(*o);
-        return all;
+        return values_at(*p, scene.build_ups[0], {"place", nodes::Type::place, {scene::Value{V2f(0.f)}, place}},
+                         {u, v});
     }
 };
 

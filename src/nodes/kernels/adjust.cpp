@@ -83,14 +83,15 @@ void describe_adjust(std::vector<NodeDescription>& list) {
     const Port out_high = port("outhigh", "        Upper end of the result.", 1.f, Role::result_high);
     std::vector<Port> all = ends;
     all.insert(all.end(), {gamma, out_low, out_high});
-    list.push_back({.kind = "levels",
-                    .title = "Levels",
-                    .group = "adjust",
-                    .help = "Cuts a value to black below inlow and white above inhigh, and bends what is between.",
-                    .said_as = "range",
-                    .types = any,
-                    .ports = all,
-                    .kernel = VEMTRA_PAIR(levels)});
+    list.push_back(
+        {.kind = "levels",
+         .title = "Levels",
+         .group = "adjust",
+         .help = "Cuts a value to black below its low end and white above its high end, and bends what is between.",
+         .said_as = "range",
+         .types = any,
+         .ports = all,
+         .kernel = VEMTRA_PAIR(levels)});
     std::vector<Port> with_clamp = all;
     with_clamp.push_back({.name = "doclamp",
                           .help = "Keep the result between the two ends.",
