@@ -49,7 +49,7 @@ int main(int argc, char** argv) {
         if (file.extension() == ".vemtra")
             window.open_project(file);
         else
-            window.bench().import_asset(file);
+            window.bench().files().import_asset(file);
     }
     return app.exec();
 }

@@ -130,7 +130,7 @@ void MainWindow::add_node(const std::string& kind) {
     std::string made;
     bench_->edit_build_up("Add " + d->title, [&](scene::BuildUp& x) {
         made = nodes::add_where_wanted(x, bench_->selection().layer, *d, bench_->selection().node);
-        nodes::fit_lengths(*scene::node(x, made), bench_->size_of_asset());
+        nodes::fit_lengths(*scene::node(x, made), bench_->stockroom().size_of_asset());
     });
     bench_->select_node(made);
 }
@@ -204,15 +204,16 @@ void MainWindow::widen_board() {
 
 void MainWindow::hand_over() {
     const QString f = QFileDialog::getSaveFileName(
-        this, "Hand the materials over", QString::fromStdString((bench_->folder() / "materials.mtlx").string()),
+        this, "Hand the materials over", QString::fromStdString((bench_->files().folder() / "materials.mtlx").string()),
         "MaterialX documents (*.mtlx)");
-    if (!f.isEmpty()) bench_->hand_over(f.toStdString());
+    if (!f.isEmpty()) bench_->files().hand_over(f.toStdString());
 }
 
 void MainWindow::take_in() {
-    const QString f = QFileDialog::getOpenFileName(
-        this, "Take materials in", QString::fromStdString(bench_->folder().string()), "MaterialX documents (*.mtlx)");
-    if (!f.isEmpty()) bench_->take_in(f.toStdString());
+    const QString f = QFileDialog::getOpenFileName(this, "Take materials in",
+                                                   QString::fromStdString(bench_->files().folder().string()),
+                                                   "MaterialX documents (*.mtlx)");
+    if (!f.isEmpty()) bench_->files().take_in(f.toStdString());
 }
 
 void MainWindow::open_command_list() {
@@ -226,13 +227,14 @@ void MainWindow::open_node_list() {
                        [this, kind = d.kind] { add_node(kind); }});
     for (const scene::Network& n : bench_->scene().networks)
         all.push_back({QString::fromStdString(n.name), "a group of this project",
-                       [this, id = n.id] { bench_->add_instance(id); }});
+                       [this, id = n.id] { bench_->node_work().add_instance(id); }});
     command_list_->open(std::move(all), "Add a node to the selected layer",
                         board_->mapToGlobal(QPoint(board_->width() / 2, 30)));
 }
 
 void MainWindow::refresh() {
-    const QString name = bench_->file() ? QString::fromStdString(bench_->file()->filename().string()) : "untitled";
+    const QString name =
+        bench_->files().file() ? QString::fromStdString(bench_->files().file()->filename().string()) : "untitled";
     setWindowTitle(QString("%1%2 - Vemtra").arg(name, bench_->document().unsaved() ? " *" : ""));
     strip_->refresh();
 }
@@ -248,13 +250,13 @@ void MainWindow::show_error(const Error& e) {
 }
 
 bool MainWindow::save(bool elsewhere) {
-    if (!elsewhere && bench_->file()) return bench_->save(*bench_->file());
-    QString f = QFileDialog::getSaveFileName(this, "Save the project",
-                                             QString::fromStdString((bench_->folder() / "untitled.vemtra").string()),
-                                             "Vemtra projects (*.vemtra)");
+    if (!elsewhere && bench_->files().file()) return bench_->files().save(*bench_->files().file());
+    QString f = QFileDialog::getSaveFileName(
+        this, "Save the project", QString::fromStdString((bench_->files().folder() / "untitled.vemtra").string()),
+        "Vemtra projects (*.vemtra)");
     if (f.isEmpty()) return false;
     if (!f.endsWith(".vemtra")) f += ".vemtra";
-    return bench_->save(f.toStdString());
+    return bench_->files().save(f.toStdString());
 }
 
 bool MainWindow::may_discard() {
@@ -270,8 +272,8 @@ bool MainWindow::may_discard() {
 }
 
 bool MainWindow::open_project(const fs::path& file, bool ask) {
-    if (!bench_->open(file)) return false;
-    if (ask && scene::recovery_offered(bench_->file())) {
+    if (!bench_->files().open(file)) return false;
+    if (ask && scene::recovery_offered(bench_->files().file())) {
         QMessageBox question(QMessageBox::Question, "Unsaved work was found",
                              "The last session ended before its work was saved. Bring that work back?",
                              QMessageBox::NoButton, this);
@@ -279,16 +281,16 @@ bool MainWindow::open_project(const fs::path& file, bool ask) {
         question.addButton("Open as saved", QMessageBox::RejectRole);
         question.exec();
         if (question.clickedButton() == yes)
-            bench_->recover();
+            bench_->files().recover();
         else
-            bench_->discard_autosave();
+            bench_->files().discard_autosave();
     }
     return true;
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
     if (!may_discard()) return e->ignore();
-    bench_->discard_autosave();
+    bench_->files().discard_autosave();
     QSettings settings("Vemtra", "Vemtra");
     settings.setValue("geometry", saveGeometry());
     settings.setValue("left", left_->saveState());
@@ -298,14 +300,14 @@ void MainWindow::closeEvent(QCloseEvent* e) {
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Escape && (bench_->picking() || bench_->placing()))
-        bench_->pick_color({});
+    if (e->key() == Qt::Key_Escape && (bench_->picking().picking() || bench_->picking().placing()))
+        bench_->picking().pick_color({});
     else if (e->key() == Qt::Key_Escape && bench_->decals().placing())
         bench_->decals().leave();
     else if (e->key() == Qt::Key_Escape && bench_->painter().armed())
         bench_->painter().put_down();
-    else if (e->key() == Qt::Key_Escape && bench_->arranging())
-        bench_->arrange(false);
+    else if (e->key() == Qt::Key_Escape && bench_->arranging().on())
+        bench_->arranging().arrange(false);
     else
         QMainWindow::keyPressEvent(e);
 }

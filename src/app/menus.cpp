@@ -57,17 +57,18 @@ void MainWindow::make_menus() {
 void MainWindow::make_project_menu() {
     auto* project = menuBar()->addMenu("&Project");
     add_command(project, "&New", "Start with an empty project", QKeySequence("Ctrl+N"), [this] {
-        if (may_discard()) bench_->discard_autosave(), bench_->start_new();
+        if (may_discard()) bench_->files().discard_autosave(), bench_->files().start_new();
     });
     add_command(project, "&Open...", "Open a project", QKeySequence("Ctrl+O"), [this] {
         if (!may_discard()) return;
-        const QString f = QFileDialog::getOpenFileName(
-            this, "Open a project", QString::fromStdString(bench_->folder().string()), "Vemtra projects (*.vemtra)");
+        const QString f = QFileDialog::getOpenFileName(this, "Open a project",
+                                                       QString::fromStdString(bench_->files().folder().string()),
+                                                       "Vemtra projects (*.vemtra)");
         if (!f.isEmpty()) open_project(f.toStdString());
     });
     add_command(project, "&Save", "Save the project", QKeySequence("Ctrl+S"), [this] {
-        if (bench_->file())
-            bench_->save_aside();
+        if (bench_->files().file())
+            bench_->files().save_aside();
         else
             save(false);
     });
@@ -77,31 +78,32 @@ void MainWindow::make_project_menu() {
     add_command(project, "&Import asset...",
                 QString("Bring in an %1").arg(QString::fromStdString(geometry::format_names())), QKeySequence("Ctrl+I"),
                 [this] {
-                    const QString f = QFileDialog::getOpenFileName(this, "Import an asset",
-                                                                   QString::fromStdString(bench_->folder().string()),
-                                                                   QString("Assets (%1)").arg(asset_patterns()));
-                    if (!f.isEmpty()) bench_->import_asset(f.toStdString());
+                    const QString f = QFileDialog::getOpenFileName(
+                        this, "Import an asset", QString::fromStdString(bench_->files().folder().string()),
+                        QString("Assets (%1)").arg(asset_patterns()));
+                    if (!f.isEmpty()) bench_->files().import_asset(f.toStdString());
                 });
-    add_command(project, "&Write picture...", "Render all samples and write them to a file", QKeySequence("Ctrl+R"),
-                [this] {
-                    const QString f = QFileDialog::getSaveFileName(
-                        this, "Write the picture", QString::fromStdString((bench_->folder() / "picture.exr").string()),
-                        QString("Pictures (%1)").arg(picture_patterns()));
-                    if (!f.isEmpty()) bench_->write_picture(f.toStdString());
-                });
-    project->addSeparator();
     add_command(
-        project, "&Collect...", "Copy the project with all that it uses into one folder, to hand it on", {}, [this] {
-            QString f = QFileDialog::getSaveFileName(
-                this, "Collect the project: choose a new folder",
-                QString::fromStdString((bench_->folder() / "collected" /
-                                        (bench_->file() ? bench_->file()->filename().string() : "project.vemtra"))
-                                           .string()),
-                "Vemtra projects (*.vemtra)");
-            if (f.isEmpty()) return;
-            if (!f.endsWith(".vemtra")) f += ".vemtra";
-            bench_->collect_into(f.toStdString());
+        project, "&Write picture...", "Render all samples and write them to a file", QKeySequence("Ctrl+R"), [this] {
+            const QString f = QFileDialog::getSaveFileName(
+                this, "Write the picture", QString::fromStdString((bench_->files().folder() / "picture.exr").string()),
+                QString("Pictures (%1)").arg(picture_patterns()));
+            if (!f.isEmpty()) bench_->files().write_picture(f.toStdString());
         });
+    project->addSeparator();
+    add_command(project, "&Collect...", "Copy the project with all that it uses into one folder, to hand it on", {},
+                [this] {
+                    QString f = QFileDialog::getSaveFileName(
+                        this, "Collect the project: choose a new folder",
+                        QString::fromStdString(
+                            (bench_->files().folder() / "collected" /
+                             (bench_->files().file() ? bench_->files().file()->filename().string() : "project.vemtra"))
+                                .string()),
+                        "Vemtra projects (*.vemtra)");
+                    if (f.isEmpty()) return;
+                    if (!f.endsWith(".vemtra")) f += ".vemtra";
+                    bench_->files().collect_into(f.toStdString());
+                });
     add_command(project, "&Hand materials over...", "Write the build-ups as a document of the open standard, MaterialX",
                 {}, [this] { hand_over(); });
     add_command(project, "&Take materials in...",
@@ -128,19 +130,19 @@ void MainWindow::make_edit_menu() {
 void MainWindow::make_parts_menu() {
     auto* parts = menuBar()->addMenu("P&arts");
     add_command(parts, "&Place", "Move, turn and scale the selected part in the picture; again leaves",
-                QKeySequence("P"), [this] { bench_->arrange(!bench_->arranging()); });
+                QKeySequence("P"), [this] { bench_->arranging().arrange(!bench_->arranging().on()); });
     add_command(parts, "Place whole &asset", "The same for all parts of its asset together", QKeySequence("Shift+P"),
                 [this] {
-                    const bool whole = !(bench_->arranging() && bench_->whole_asset());
-                    bench_->arrange(true);
-                    bench_->set_whole_asset(whole);
+                    const bool whole = !(bench_->arranging().on() && bench_->arranging().whole_asset());
+                    bench_->arranging().arrange(true);
+                    bench_->arranging().set_whole_asset(whole);
                 });
     add_command(parts, "&Sit down", "The lowest point of what is placed comes to lie on the stage",
-                QKeySequence("Shift+S"), [this] { bench_->sit_down(); });
+                QKeySequence("Shift+S"), [this] { bench_->arranging().sit_down(); });
     add_command(parts, "A&nother one", "An instance of the selected part beside it, which shares its mesh",
-                QKeySequence("Ctrl+Shift+D"), [this] { bench_->duplicate_part(); });
+                QKeySequence("Ctrl+Shift+D"), [this] { bench_->arranging().duplicate_part(); });
     add_command(parts, "&Remove part", "Takes the selected part out of the project", QKeySequence("Shift+Del"),
-                [this] { bench_->remove_part(); });
+                [this] { bench_->arranging().remove_part(); });
 }
 
 void MainWindow::make_layers_menu() {
@@ -175,8 +177,8 @@ void MainWindow::make_layers_menu() {
                 [this] { bench_->decals().begin(); });
     add_command(layers, "Decal of a p&icture...", "A picture stuck on with a drag; its alpha cuts it out",
                 QKeySequence("Shift+J"), [this] {
-                    const QString f = QFileDialog::getOpenFileName(this, "A picture to stick on",
-                                                                   QString::fromStdString(bench_->folder().string()));
+                    const QString f = QFileDialog::getOpenFileName(
+                        this, "A picture to stick on", QString::fromStdString(bench_->files().folder().string()));
                     if (!f.isEmpty()) bench_->decals().begin(f.toStdString());
                 });
     add_command(layers, "Decal of &words...", "Letters stuck on with a drag; face, arc and stencil are chosen after",
@@ -189,8 +191,8 @@ void MainWindow::make_layers_menu() {
     add_command(layers, "Texture &maps...", "Find a map set in a folder and wire it to the selected layer",
                 QKeySequence("M"), [this] {
                     const QString f = QFileDialog::getExistingDirectory(
-                        this, "Look for texture maps", QString::fromStdString(bench_->folder().string()));
-                    if (!f.isEmpty()) bench_->look_for_maps({f.toStdString()});
+                        this, "Look for texture maps", QString::fromStdString(bench_->files().folder().string()));
+                    if (!f.isEmpty()) bench_->map_intake().look_for_maps({f.toStdString()});
                 });
     add_command(layers, "&Duplicate", "A copy of the selected layer above it", QKeySequence("Ctrl+D"), [this] {
         bench_->edit_build_up("Duplicate layer",
@@ -223,7 +225,7 @@ void MainWindow::make_nodes_menu() {
     add_command(nodes_menu, "&Show on asset", "The selected tile's output, unlit; again goes back", QKeySequence("S"),
                 [this] {
                     const std::string n = bench_->selection().node;
-                    bench_->show_node(n.empty() || bench_->live().shown_node == n ? "" : n);
+                    bench_->showing().show_node(n.empty() || bench_->showing().live().shown_node == n ? "" : n);
                 });
     add_command(nodes_menu, "S&wap...", "Another kind of node in place of the selected one, which keeps what fits",
                 QKeySequence("Shift+N"), [this] { open_swap_list(); });
@@ -235,9 +237,9 @@ void MainWindow::make_nodes_menu() {
     add_command(nodes_menu, "&Bypass", "What the selected tiles work on passes as it is; again lets it through",
                 QKeySequence("Y"), [this] { board_->bypass_marked(); });
     add_command(nodes_menu, "&Hold this version", "Keeps the tile's settings beside those that you go on changing",
-                QKeySequence("Shift+X"), [this] { bench_->hold_version(); });
+                QKeySequence("Shift+X"), [this] { bench_->node_work().hold_version(); });
     add_command(nodes_menu, "&Flip versions", "The held settings and those that stand change places", QKeySequence("X"),
-                [this] { bench_->flip_version(); });
+                [this] { bench_->node_work().flip_version(); });
     nodes_menu->addSeparator();
     add_command(nodes_menu, "&Group...", "One node of the marked tiles, to be used wherever it is wanted",
                 QKeySequence("Ctrl+G"), [this] { board_->group_marked(); });
@@ -258,9 +260,9 @@ void MainWindow::make_nodes_menu() {
     nodes_menu->addSeparator();
     std::map<std::string, QMenu*> groups;
     for (const auto& d : nodes::catalogue()) {
-        QMenu*& group = groups[d.group];
+        QMenu*& group = groups[d.family];
         if (!group) {
-            const QString title = QString::fromStdString(d.group).replace(0, 1, QChar(d.group[0]).toUpper());
+            const QString title = QString::fromStdString(d.family).replace(0, 1, QChar(d.family[0]).toUpper());
             group = nodes_menu->addMenu(title);
             group->menuAction()->setToolTip("Nodes of the group " + title);
         }
@@ -278,12 +280,12 @@ void MainWindow::make_view_menu() {
     for (const render::ViewKind& v : render::views())
         if (*v.key)
             add_command(view, v.title, "Show it in the picture", QKeySequence(v.key),
-                        [this, shown = v.view] { bench_->show_view(shown); });
+                        [this, shown = v.view] { bench_->showing().show_view(shown); });
     view->addSeparator();
     add_command(view, "&Hold", "Stop and go on", QKeySequence("H"), [this] { strip_->hold()->click(); });
     auto relief = [this](render::Relief other) {
-        const bool full = bench_->live().relief == render::Relief::full;
-        bench_->set_relief(full ? other : render::Relief::full);
+        const bool full = bench_->showing().live().relief == render::Relief::full;
+        bench_->showing().set_relief(full ? other : render::Relief::full);
     };
     add_command(view, "No r&elief", "Leave heights of layers out of the picture; again brings them back",
                 QKeySequence("E"), [relief] { relief(render::Relief::off); });
@@ -291,9 +293,12 @@ void MainWindow::make_view_menu() {
                 QKeySequence("Shift+E"), [relief] { relief(render::Relief::quick); });
     add_command(view, "&Region", "Render only a part of the picture", QKeySequence("R"),
                 [this] { strip_->region()->click(); });
-    add_command(view, "&Keep picture", "Keep it as a snapshot", QKeySequence("K"), [this] { bench_->keep_picture(); });
-    add_command(view, "Com&pare with last kept", "Split the view with the last snapshot", QKeySequence("C"),
-                [this] { bench_->compare_with(bench_->compared() >= 0 ? -1 : int(bench_->kept().size()) - 1); });
+    add_command(view, "&Keep picture", "Keep it as a snapshot", QKeySequence("K"),
+                [this] { bench_->kept_pictures().keep_picture(); });
+    add_command(view, "Com&pare with last kept", "Split the view with the last snapshot", QKeySequence("C"), [this] {
+        bench_->kept_pictures().compare_with(
+            bench_->kept_pictures().compared() >= 0 ? -1 : int(bench_->kept_pictures().kept().size()) - 1);
+    });
     add_command(view, "&Wide board", "The board over the whole window, the picture small beside it; again goes back",
                 QKeySequence("B"), [this] { widen_board(); });
     add_command(view, "Whole b&oard", "All lanes open, as large as they fit; again as they are laid out",

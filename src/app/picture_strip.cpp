@@ -88,8 +88,8 @@ void PictureStrip::add_display() {
 }
 
 void PictureStrip::choose_view(int row) {
-    if (row != int(render::View::node)) return bench_.show_view(render::View(row));
-    if (!bench_.selection().node.empty()) return bench_.show_node(bench_.selection().node);
+    if (row != int(render::View::node)) return bench_.showing().show_view(render::View(row));
+    if (!bench_.selection().node.empty()) return bench_.showing().show_node(bench_.selection().node);
     Q_EMIT hint("Choose a tile on the board first, then show it");
     refresh();
 }
@@ -99,18 +99,19 @@ void PictureStrip::add_rendering() {
     connect(region_, &QToolButton::clicked, this, [this] { view_.start_region(); });
     hold_ = button("Hold", "Stop and go on (H)", true);
     connect(hold_, &QToolButton::clicked, this, [this](bool on) {
-        bench_.set_hold(on);
+        bench_.showing().set_hold(on);
         view_.update();
     });
     denoise_ = button("Smooth", "Denoise the preview, guided by form and colour", true);
     denoise_->setChecked(true);
-    connect(denoise_, &QToolButton::clicked, &bench_, &Workbench::set_denoise);
+    connect(denoise_, &QToolButton::clicked, &bench_, [this](bool on) { bench_.showing().set_denoise(on); });
     scale_ = combo("Share of the pixels that are rendered", 70);
     for (int percent : {25, 50, 100}) scale_->addItem(QString("%1 %").arg(percent), percent);
     scale_->setCurrentIndex(2);
-    connect(scale_, &QComboBox::activated, this, [this](int i) { bench_.set_scale(scale_->itemData(i).toInt()); });
+    connect(scale_, &QComboBox::activated, this,
+            [this](int i) { bench_.showing().set_scale(scale_->itemData(i).toInt()); });
     auto* keep = button("Keep", "Keep this picture as a snapshot (K)", false);
-    connect(keep, &QToolButton::clicked, this, [this] { bench_.keep_picture(); });
+    connect(keep, &QToolButton::clicked, this, [this] { bench_.kept_pictures().keep_picture(); });
 }
 
 void PictureStrip::refresh() {
@@ -130,12 +131,12 @@ void PictureStrip::refresh() {
     exposure_->set_value(s.display.exposure);
     for (size_t i = 0; i < texture::display_views().size(); ++i)
         if (texture::display_views()[i] == s.display.view) look_->setCurrentIndex(int(i));
-    shown_->setCurrentIndex(int(bench_.live().view));
-    hold_->setChecked(bench_.live().hold);
+    shown_->setCurrentIndex(int(bench_.showing().live().view));
+    hold_->setChecked(bench_.showing().live().hold);
 }
 
 void PictureStrip::refresh_region() {
-    region_->setChecked(view_.marking_region() || bench_.has_region());
+    region_->setChecked(view_.marking_region() || bench_.showing().has_region());
 }
 
 }  // namespace vemtra::app

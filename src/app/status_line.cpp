@@ -54,7 +54,7 @@ void StatusLine::refresh() {
     memory_->setText(QString("%1 MB").arg(bench_.memory() >> 20));
     const size_t n = bench_.findings().size();
     findings_->setText(n == 1 ? "1 finding" : QString("%1 findings").arg(n));
-    const render::Relief relief = bench_.live().relief;
+    const render::Relief relief = bench_.showing().live().relief;
     relief_->setText(relief == render::Relief::off ? "no relief" : "quick relief");
     relief_->setVisible(relief != render::Relief::full);
     refresh_work();

@@ -6,11 +6,7 @@
 #include <fstream>
 
 #include "app/bench/decal_tool.h"
-#include "exchange/collect.h"
-#include "render/asset_into.h"
-#include "render/picture.h"
 #include "scene/edits.h"
-#include "scene/project_file.h"
 
 namespace vemtra::app {
 
@@ -19,6 +15,14 @@ Workbench::Workbench(QObject* parent)
       workshop_(std::make_shared<render::Workshop>()),
       session_(workshop_),
       measuring_(session_, *workshop_),
+      files_(*this, document_),
+      arranging_(*this),
+      node_work_(*this),
+      stockroom_(*this),
+      map_intake_(*this),
+      showing_(*this, session_),
+      kept_pictures_(*this),
+      picking_(*this),
       painter_(new Painter(*this)),
       decals_(new DecalTool(*this)) {
     session_.on_post([this] {
@@ -37,8 +41,7 @@ Workbench::Workbench(QObject* parent)
             workshop_->textures()->maps().set_limit(uint64_t(gb) << 30);
         if (const int mb = settings.value("undo-megabytes", 0).toInt(); mb >= 8) document_.set_budget(size_t(mb) << 20);
     }
-    stock_ = scene::load_stock(shipped_assets() / "stock", scene::own_stock_file());
-    start_new();
+    files_.start_new();
 }
 
 Workbench::~Workbench() {
@@ -53,15 +56,30 @@ void Workbench::edit(const std::string& label, const std::function<void(scene::S
     if (document_.now() != before) unsaved_changed();
 }
 
-/// The document is another one now: what stands on it follows.
-void Workbench::unsaved_changed() {
+/// The document is another one now: what stands on it follows. `painted`: where, if only paint differs.
+void Workbench::unsaved_changed(const Box3f& painted) {
     if (document_.unsaved())
-        autosaver_.keep(document_.now(), scene::autosave_path(file_));
+        files_.keep_unsaved();
     else
-        discard_autosave();
+        files_.discard_autosave();
     repair_selection();
-    refresh();
+    showing_.refresh_painted(painted);
     Q_EMIT changed();
+}
+
+void Workbench::begin(scene::Scene s) {
+    const size_t budget = document_.budget();
+    document_ = scene::Document(std::move(s));
+    document_.set_budget(budget);
+    selection_ = {};
+    arranging_.arrange(false);
+    showing_.show_beauty();
+    if (!scene().parts.empty()) select_part(scene().parts.front().id);
+    repair_selection();
+    showing_.refresh();
+    Q_EMIT changed();
+    Q_EMIT selection_changed();
+    kept_pictures_.clear();
 }
 
 void Workbench::edit_build_up(const std::string& label, const std::function<void(scene::BuildUp&)>& change,
@@ -86,20 +104,12 @@ void Workbench::painted(const std::string& label, const scene::Painting& paintin
             }
         },
         merge_key);
-    live_.painted = where;
     if (!last) {
-        refresh();
-        live_.painted = Box3f();
-        return autosaver_.keep(document_.now(), scene::autosave_path(file_));
+        showing_.refresh_painted(where);
+        return files_.keep_unsaved();
     }
     document_.end_merge();
-    unsaved_changed();
-    live_.painted = Box3f();
-}
-
-void Workbench::show_brush(bool on) {
-    live_.brush = on;
-    refresh();
+    unsaved_changed(where);
 }
 
 /// Undoes or does again; where only paint differs, the live picture is told where.
@@ -113,9 +123,7 @@ void Workbench::step_in_time(bool back) {
         document_.undo();
     else
         document_.redo();
-    live_.painted = painter_->between(*before, *document_.now());
-    unsaved_changed();
-    live_.painted = Box3f();
+    unsaved_changed(painter_->between(*before, *document_.now()));
 }
 void Workbench::undo() {
     step_in_time(true);
@@ -208,80 +216,28 @@ void Workbench::repair_selection() {
         if (!scene::find(b->layers, s.layer)) s.layer = b->layers.empty() ? "" : b->layers.back().id;
         if (!s.node.empty() && !scene::find_node(*b, s.node).node) s.node.clear();
     }
-    if (live_.view == render::View::node) {
-        const auto* shown = scene::find(now.build_ups, live_.shown_build_up);
-        if (!shown || !scene::find_node(*shown, live_.shown_node).node)
-            live_.view = render::View::beauty, live_.shown_node.clear(), live_.shown_build_up.clear();
-    }
+    showing_.leave_missing_node();
     if (s == selection_) return;
     selection_ = s;
     Q_EMIT selection_changed();
-}
-
-void Workbench::refresh() {
-    live_.scene = snapshot();
-    live_.folder = folder();
-    live_.blocked = blocked_;
-    if (live_.width > 0 && live_.height > 0) session_.request(live_);
-}
-
-void Workbench::set_view_size(int width, int height) {
-    live_.width = width;
-    live_.height = height;
-    set_region({});
-}
-void Workbench::set_region(const render::PixelRect& region) {
-    live_.region = region;
-    refresh();
-}
-void Workbench::set_scale(int percent) {
-    live_.scale_percent = percent;
-    set_region({});
-}
-void Workbench::set_hold(bool on) {
-    live_.hold = on;
-    refresh();
-}
-void Workbench::set_denoise(bool on) {
-    live_.denoise = on;
-    refresh();
-}
-void Workbench::set_relief(render::Relief relief) {
-    live_.relief = relief;
-    refresh();
-    Q_EMIT changed();
-}
-void Workbench::show_view(render::View view) {
-    live_.view = view;
-    if (view != render::View::node) live_.shown_node.clear(), live_.shown_build_up.clear();
-    refresh();
-    Q_EMIT changed();
-}
-void Workbench::show_node(const std::string& node) {
-    if (node.empty()) return show_view(render::View::beauty);
-    live_.view = render::View::node;
-    live_.shown_build_up = selection_.build_up;
-    live_.shown_node = node;
-    refresh();
-    Q_EMIT changed();
 }
 
 void Workbench::posted() {
     Q_EMIT picture_changed();
     Q_EMIT activity_changed();
     measuring_.want(selection_.build_up);
-    if (const auto problem = autosaver_.problem()) Q_EMIT failed(*problem);
+    if (const auto problem = files_.autosave_problem()) Q_EMIT failed(*problem);
 }
 
 std::vector<Finding> Workbench::findings() {
     std::vector<Finding> all;
     auto take = [&](const std::vector<Error>& errors) { all.insert(all.end(), errors.begin(), errors.end()); };
-    take(load_problems_);
-    take(stock_.problems);
-    take(map_problems_);
+    take(files_.load_problems());
+    take(stockroom_.stock().problems);
+    take(map_intake_.problems());
     for (const review::Finding& f : measuring_.findings()) {
-        if (blocked_ && f.error.what == not_read_outside)
-            all.push_back(Finding(f.error, "Allow it", [this] { allow_outside(); }));
+        if (files_.blocked() && f.error.what == not_read_outside)
+            all.push_back(Finding(f.error, "Allow it", [this] { files_.allow_outside(); }));
         else if (f.change)
             all.push_back(Finding(f.error, QString::fromStdString(f.action), [this, f] { edit(f.action, f.change); }));
         else
@@ -296,49 +252,6 @@ size_t Workbench::memory() const {
     size_t resident = 0;
     statm >> total >> resident;
     return resident * size_t(sysconf(_SC_PAGESIZE));
-}
-
-void Workbench::keep_picture() {
-    const auto image = session_.latest();
-    if (!image || image->bgra.empty()) return;
-    KeptPicture k;
-    k.name = QString("Snapshot %1").arg(kept_.size() + 1);
-    k.image = QImage(image->bgra.data(), image->shown_width, image->shown_height, image->shown_width * 4,
-                     QImage::Format_RGB32)
-                  .copy();
-    k.scene = image->request.scene;
-    k.samples = image->samples;
-    kept_.push_back(std::move(k));
-    Q_EMIT kept_changed();
-    Q_EMIT said("Kept as " + kept_.back().name);
-}
-void Workbench::forget_picture(int index) {
-    if (index < 0 || index >= int(kept_.size())) return;
-    kept_.erase(kept_.begin() + index);
-    compare_with(-1);
-}
-void Workbench::compare_with(int index) {
-    compared_ = index >= 0 && index < int(kept_.size()) ? index : -1;
-    Q_EMIT kept_changed();
-}
-
-void Workbench::pick_color(std::function<void(V3f)> use) {
-    place_ = {};
-    pick_ = std::move(use);
-    Q_EMIT picking_changed();
-}
-void Workbench::pick_place(std::function<void(const SurfaceSpot&)> use) {
-    pick_ = {};
-    place_ = std::move(use);
-    Q_EMIT picking_changed();
-}
-void Workbench::placed(const SurfaceSpot& spot) {
-    if (auto use = std::exchange(place_, {})) use(spot);
-    Q_EMIT picking_changed();
-}
-void Workbench::picked(V3f linear) {
-    if (auto use = std::exchange(pick_, {})) use(linear);
-    Q_EMIT picking_changed();
 }
 
 }  // namespace vemtra::app

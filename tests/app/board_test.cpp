@@ -110,12 +110,12 @@ TEST_CASE("a mask of the stock opens the gate of the selected layer, and T goes 
     REQUIRE(line);
     CHECK(QApplication::focusWidget() == line);
     const auto surface = h.bench.layer()->surface;
-    h.bench.apply_stock("mask-worn-edges");
+    h.bench.stockroom().apply_stock("mask-worn-edges");
     CHECK(h.bench.layer()->surface == surface);
     REQUIRE_FALSE(h.bench.layer()->gate.mask.from.empty());
     h.bench.select_layer(h.bench.build_up()->layers.front().id);
     const auto base = *h.bench.layer();
-    h.bench.apply_stock("mask-worn-edges");
+    h.bench.stockroom().apply_stock("mask-worn-edges");
     CHECK(*h.bench.layer() == base);
 }
 
@@ -123,11 +123,11 @@ TEST_CASE("materials are handed over and taken in again") {
     Hands h;
     const Scratch scratch;
     const fs::path file = scratch.path / "materials.mtlx";
-    h.bench.hand_over(file);
+    h.bench.files().hand_over(file);
     REQUIRE(fs::exists(file));
     const size_t before = h.bench.scene().build_ups.size();
     const std::string part = h.bench.selection().part;
-    h.bench.take_in(file);
+    h.bench.files().take_in(file);
     CHECK(h.bench.scene().build_ups.size() > before);
     CHECK(scene::find(h.bench.scene().parts, part)->build_up == h.bench.scene().build_ups[before].id);
     CHECK_FALSE(h.bench.scene().networks.empty());
@@ -135,7 +135,7 @@ TEST_CASE("materials are handed over and taken in again") {
     h.bench.undo();
     CHECK(h.bench.scene().build_ups.size() == before);
     QSignalSpy failed(&h.bench, &app::Workbench::failed);
-    h.bench.take_in(scratch.path / "none.mtlx");
+    h.bench.files().take_in(scratch.path / "none.mtlx");
     CHECK(failed.count() == 1);
     CHECK(h.bench.scene().build_ups.size() == before);
 }

@@ -45,7 +45,7 @@ QPushButton* button(Hands& h, const QString& text) {
 
 TEST_CASE("tiles become a group that opens in its place and closes again") {
     Chain h;
-    h.bench.group_nodes({h.product, h.noise}, "Break-up");
+    h.bench.node_work().group_nodes({h.product, h.noise}, "Break-up");
     const std::string group = h.bench.selection().node;
     REQUIRE_FALSE(h.at(group).network.empty());
     CHECK(h.layer().nodes.size() == 2);
@@ -69,7 +69,7 @@ TEST_CASE("a refused group is told and leaves no step") {
     Chain h;
     QSignalSpy failed(&h.bench, &app::Workbench::failed);
     const bool unsaved = h.bench.document().can_undo();
-    h.bench.open_group(h.cavity);
+    h.bench.node_work().open_group(h.cavity);
     CHECK(failed.count() == 1);
     CHECK(h.bench.document().can_undo() == unsaved);
 }

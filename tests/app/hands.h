@@ -1,6 +1,7 @@
-// A window with the demo in it, and hands that count what they do.
+// A window with the demo in it and hands that count what they do; an empty one that waits for an asset.
 #pragma once
 #include <QLineEdit>
+#include <fstream>
 
 #include "app/command_list.h"
 #include "app/window.h"
@@ -19,7 +20,7 @@ struct Hands {
         REQUIRE(w.open_project(demo_project, false));
         bench.select_part(bench.scene().parts.front().id);
     }
-    ~Hands() { bench.discard_autosave(); }
+    ~Hands() { bench.files().discard_autosave(); }
     void key(Qt::Key k) {
         QTest::keyClick(&w, k);
         ++keys;
@@ -44,6 +45,35 @@ struct Hands {
         QTest::mouseMove(on, to);
         QTest::mouseRelease(on, Qt::LeftButton, {}, to);
     }
+};
+
+inline const char* cube_obj =
+    "o crate\nv -1 -1 -1\nv 1 -1 -1\nv 1 1 -1\nv -1 1 -1\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1\nf 4 3 2 1\nf 5 6 7 "
+    "8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 1 5 8 4\n";
+
+struct Open {
+    Scratch scratch;
+    app::MainWindow w;
+    Open() {
+        w.resize(1280, 800);
+        w.show();
+        QApplication::setActiveWindow(&w);  // keys go to it, with or without a window manager
+        w.bench().showing().set_denoise(false);
+    }
+    ~Open() { w.bench().files().discard_autosave(); }
+    void import(const std::string& name, const std::string& text) {
+        std::ofstream(scratch.path / name) << text;
+        w.bench().files().import_asset(scratch.path / name);
+        wait_until([&] { return !w.bench().jobs().busy() && !w.bench().scene().parts.empty(); });
+    }
+    void click(QWidget* on, QPoint at, Qt::KeyboardModifiers m = {}) { QTest::mouseClick(on, Qt::LeftButton, m, at); }
+    void drag(QWidget* on, QPoint from, QPoint to) {
+        QTest::mousePress(on, Qt::LeftButton, {}, from);
+        QTest::mouseMove(on, from + (to - from) / 2);
+        QTest::mouseMove(on, to);
+        QTest::mouseRelease(on, Qt::LeftButton, {}, to);
+    }
+    std::vector<V3f> pixels() { return picture(w)->linear; }
 };
 
 }  // namespace vemtra::test

@@ -41,7 +41,7 @@ void opens(const scene::Scene& s) {
     app::MainWindow w;
     w.resize(1280, 800);
     w.show();
-    w.bench().allow_outside();
+    w.bench().files().allow_outside();
     REQUIRE(w.open_project(scratch.path / "odd.vemtra", false));
     const auto image = picture(w);
     REQUIRE(image);
@@ -55,9 +55,9 @@ void opens(const scene::Scene& s) {
     }
     QTest::qWait(50);
     CHECK(w.grab().width() == 1280);
-    bench.start_new();
+    bench.files().start_new();
     CHECK(bench.scene().parts.empty());
-    bench.discard_autosave();
+    bench.files().discard_autosave();
 }
 
 }  // namespace

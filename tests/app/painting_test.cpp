@@ -44,7 +44,7 @@ struct Plate {
         show();
         bench().select_layer(bench().scene().build_ups[0].layers.back().id);
     }
-    ~Plate() { bench().discard_autosave(); }
+    ~Plate() { bench().files().discard_autosave(); }
     void show() {
         w->resize(1100, 760);
         w->show();
@@ -119,18 +119,18 @@ TEST_CASE("painted with a shaped tip, half rubbed out, undone, done again, saved
     CHECK(p.bench().scene() == *painted);
     QTest::keyClick(p.w.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     CHECK(p.bench().scene() == *rubbed);
-    REQUIRE(p.bench().save(p.scratch.path / "plate.vemtra"));
+    REQUIRE(p.bench().files().save(p.scratch.path / "plate.vemtra"));
     CHECK(fs::exists(p.scratch.path / "plate.paint"));
     // One more stroke, which is never saved; then the program ends without a word.
     p.painter().change_brush([](paint::StockBrush& b) { b = paint::shipped_brushes()[1]; });
     p.stroke(m + QPoint(0, 60), m + QPoint(10, 60));
     const V2f unsaved = p.texel(.0f, -.3f);
-    p.bench().autosave_now();
+    p.bench().files().autosave_now();
     const scene::Scene last = p.bench().scene();
     p.w = std::make_unique<app::MainWindow>();
     p.show();
     CHECK(p.texel(.15f, 0).x == right);
-    REQUIRE(p.bench().recover());
+    REQUIRE(p.bench().files().recover());
     CHECK(p.texel(.0f, -.3f) == unsaved);
     CHECK(p.texel(.15f, 0).x == right);
     CHECK(p.bench().scene().paintings[0].sheets.size() == last.paintings[0].sheets.size());
@@ -291,7 +291,7 @@ TEST_CASE("much paint is saved while the hand goes on, as it was when saving beg
     const scene::Snapshot before = p.bench().snapshot();
     REQUIRE(before->paintings[0].sheets[0].texels->tiles() > 100);
     int saved = 0;
-    p.bench().save_aside([&](bool good) { saved = good ? 1 : -1; });
+    p.bench().files().save_aside([&](bool good) { saved = good ? 1 : -1; });
     CHECK(saved == 0);  // it goes on in the background
     CHECK(p.bench().jobs().busy());
     p.painter().change_brush([](paint::StockBrush& b) { b.brush.mode = paint::Mode::erase; });
@@ -315,7 +315,7 @@ TEST_CASE("much paint is saved while the hand goes on, as it was when saving beg
     });
     CHECK(apart == 0);
     // Saved once more, it is all there, and one set of files is left.
-    REQUIRE(p.bench().save(p.scratch.path / "plate.vemtra"));
+    REQUIRE(p.bench().files().save(p.scratch.path / "plate.vemtra"));
     CHECK_FALSE(p.bench().document().unsaved());
     size_t files = 0;
     for (const auto& e : fs::directory_iterator(p.scratch.path / "plate.paint")) files += e.is_regular_file();
@@ -376,7 +376,7 @@ TEST_CASE("a part's file is replaced: paint stays at its UVs, and is laid on by 
         << "o plate\nv -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0\nvn 0 0 1\nvt .98 .98\nvt .02 .98\nvt .02 .02\n"
            "vt .98 .02\nf 1/1/1 2/2/1 3/3/1 4/4/1\n";
     const auto before = p.bench().image()->prepared;
-    p.bench().replace_asset("asset", p.scratch.path / "turned.obj");
+    p.bench().files().replace_asset("asset", p.scratch.path / "turned.obj");
     REQUIRE(wait_until([&] { return p.bench().image()->prepared->geometry != before->geometry; }, 20));
     REQUIRE(p.painter().has_old_form());
     CHECK(p.texel(.5f, 0).x > .9f);  // which now lies to the left

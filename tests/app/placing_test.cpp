@@ -30,13 +30,13 @@ struct Bench {
         w.show();
         QApplication::setActiveWindow(&w);
         std::ofstream(scratch.path / "crates.obj") << two_crates;
-        b.import_asset(scratch.path / "crates.obj");
+        b.files().import_asset(scratch.path / "crates.obj");
         wait_until([&] { return !b.jobs().busy() && !b.scene().parts.empty(); });
         b.edit("few samples", [](scene::Scene& s) { s.render.samples = 2; });
         b.select_part("left");
         picture(w);
     }
-    ~Bench() { b.discard_autosave(); }
+    ~Bench() { b.files().discard_autosave(); }
     const scene::Placement& placement(const char* part = "left") {
         return scene::find(b.scene().parts, part)->placement;
     }
@@ -58,7 +58,7 @@ TEST_CASE("a part is moved, turned and scaled by its handles, and every step com
     Bench t;
     CHECK_FALSE(t.w.view()->placing().shown());
     QTest::keyClick(&t.w, Qt::Key_P);
-    REQUIRE(t.b.arranging());
+    REQUIRE(t.b.arranging().on());
     REQUIRE(t.w.view()->placing().shown());
     using H = app::PlacementHandles;
     t.drag(t.handle(H::along_x), t.handle(H::along_x) + (t.handle(H::along_x) - t.handle(H::carry)) * .5);
@@ -80,33 +80,34 @@ TEST_CASE("a part is moved, turned and scaled by its handles, and every step com
     t.b.redo();
     CHECK(t.placement().position == moved);
     QTest::keyClick(&t.w, Qt::Key_Escape);
-    CHECK_FALSE(t.b.arranging());
+    CHECK_FALSE(t.b.arranging().on());
 }
 
 TEST_CASE("the knob holds to the grid, to the stage, or to what lies under the hand with its normal up") {
     Bench t;
     using H = app::PlacementHandles;
-    t.b.arrange(true);
+    t.b.arranging().arrange(true);
     SECTION("grid") {
-        t.b.set_snap(app::Workbench::Snap::grid);
+        t.b.arranging().set_snap(app::Arranging::Snap::grid);
         t.drag(t.handle(H::carry), t.handle(H::carry) + QPointF(33, -21));
-        const V3f middle = t.b.standing_pivot();
+        const V3f middle = t.b.arranging().standing_pivot();
         for (int c = 0; c < 3; ++c) CHECK(std::fabs(std::remainder(middle[c], .05f)) < 1e-4f);
     }
     SECTION("stage") {
-        t.b.place("lift", [](scene::Placement& p) { p.position.y = .8f; });
+        t.b.arranging().place("lift", [](scene::Placement& p) { p.position.y = .8f; });
         picture(t.w);
-        t.b.set_snap(app::Workbench::Snap::stage);
+        t.b.arranging().set_snap(app::Arranging::Snap::stage);
         t.drag(t.handle(H::carry), t.handle(H::carry) + QPointF(25, 40));
-        CHECK(t.b.standing_bounds().min.y == Approx(scene::active_rig(t.b.scene())->stage.height).margin(1e-4));
+        CHECK(t.b.arranging().standing_bounds().min.y ==
+              Approx(scene::active_rig(t.b.scene())->stage.height).margin(1e-4));
     }
     SECTION("surface") {
-        t.b.set_snap(app::Workbench::Snap::surface);
+        t.b.arranging().set_snap(app::Arranging::Snap::surface);
         // Onto the top of the other crate.
         const auto top = app::to_screen(t.b.scene(), V3f(1.5f, 1.f, .5f), t.w.view()->size());
         REQUIRE(top);
         t.drag(t.handle(H::carry), *top);
-        const Box3f box = t.b.standing_bounds();
+        const Box3f box = t.b.arranging().standing_bounds();
         CHECK(box.min.y == Approx(1.f).margin(.02));
         CHECK(box.center().x == Approx(1.5f).margin(.15));
     }
@@ -114,7 +115,7 @@ TEST_CASE("the knob holds to the grid, to the stage, or to what lies under the h
 
 TEST_CASE("in detail a part is placed by numbers, sat down, copied as an instance and taken out") {
     Bench t;
-    t.b.arrange(true);
+    t.b.arranging().arrange(true);
     auto* y = t.w.detail()->findChild<app::ValueField*>("position.y");
     REQUIRE(y);
     Q_EMIT y->moved(.7f);
@@ -123,7 +124,7 @@ TEST_CASE("in detail a part is placed by numbers, sat down, copied as an instanc
     picture(t.w);
     QTest::keyClick(&t.w, Qt::Key_S, Qt::ShiftModifier);
     picture(t.w);
-    CHECK(t.b.standing_bounds().min.y == Approx(0.f).margin(1e-4));
+    CHECK(t.b.arranging().standing_bounds().min.y == Approx(0.f).margin(1e-4));
     const size_t forms = t.b.image()->prepared->geometry->own_faces();
     QTest::keyClick(&t.w, Qt::Key_D, Qt::ControlModifier | Qt::ShiftModifier);
     REQUIRE(t.b.scene().parts.size() == 3);
@@ -131,7 +132,7 @@ TEST_CASE("in detail a part is placed by numbers, sat down, copied as an instanc
     picture(t.w);
     CHECK(t.b.image()->prepared->geometry->own_faces() == forms);
     CHECK(t.b.image()->prepared->geometry->faces() > forms);
-    t.b.remove_part();
+    t.b.arranging().remove_part();
     CHECK(t.b.scene().parts.size() == 2);
 }
 
@@ -139,23 +140,23 @@ TEST_CASE("a whole asset is placed with all of its parts, beside another one in 
     Bench t;
     std::ofstream(t.scratch.path / "buoy.obj")
         << "o buoy\nv 0 0 0\nv .3 0 0\nv 0 .9 0\nv 0 0 .3\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n";
-    t.b.import_asset(t.scratch.path / "buoy.obj");
+    t.b.files().import_asset(t.scratch.path / "buoy.obj");
     wait_until([&] { return !t.b.jobs().busy(); });
     REQUIRE(t.b.scene().assets.size() == 2);
     t.b.select_part("right");
     QTest::keyClick(&t.w, Qt::Key_P, Qt::ShiftModifier);
-    REQUIRE(t.b.whole_asset());
+    REQUIRE(t.b.arranging().whole_asset());
     picture(t.w);
-    const Box3f before = t.b.standing_bounds();
-    t.b.move_by(V3f(0, 0, -2), "Move", {});
+    const Box3f before = t.b.arranging().standing_bounds();
+    t.b.arranging().move_by(V3f(0, 0, -2), "Move", {});
     picture(t.w);
-    CHECK(t.b.standing_bounds().center().z == Approx(before.center().z - 2.f).margin(1e-3));
+    CHECK(t.b.arranging().standing_bounds().center().z == Approx(before.center().z - 2.f).margin(1e-3));
     CHECK(t.placement("left").at_rest());
     CHECK(t.b.scene().assets[1].placement.at_rest());
     // A newer version of the file: what was placed stays placed.
     std::ofstream(t.scratch.path / "crates2.obj")
         << std::string(two_crates).replace(std::string(two_crates).find("o left"), 6, "o best");
-    t.b.replace_asset("crates", t.scratch.path / "crates2.obj");
+    t.b.files().replace_asset("crates", t.scratch.path / "crates2.obj");
     wait_until([&] { return !t.b.jobs().busy(); });
     CHECK(scene::find(t.b.scene().parts, "right"));
     CHECK_FALSE(scene::find(t.b.scene().parts, "left"));

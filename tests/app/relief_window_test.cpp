@@ -31,7 +31,7 @@ TEST_CASE("heights move the form in the window; one key leaves them out, a tick 
     });
     CHECK(standing_out(t.w) == before + 1);
     t.key(Qt::Key_E);
-    CHECK(t.bench.live().relief == render::Relief::off);
+    CHECK(t.bench.showing().live().relief == render::Relief::off);
     CHECK(wait_until([&] {
         const auto image = t.bench.image();
         return image && image->request.relief == render::Relief::off && image->complete;

@@ -25,7 +25,7 @@ struct Demo {
         w.show();
         REQUIRE(w.open_project(demo_project, false));
     }
-    ~Demo() { b.discard_autosave(); }
+    ~Demo() { b.files().discard_autosave(); }
 };
 }  // namespace
 

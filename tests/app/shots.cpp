@@ -52,8 +52,8 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         std::vector<std::string> inside;
         for (const scene::Node& n : bench.layer()->nodes)
             if (n.name == "Stains" || n.name == "Stain size" || n.name == "Fading") inside.push_back(n.id);
-        bench.group_nodes(inside, "Break-up");
-        bench.open_group(bench.selection().node);
+        bench.node_work().group_nodes(inside, "Break-up");
+        bench.node_work().open_group(bench.selection().node);
         bench.edit_build_up("x", [](scene::BuildUp& b) { scene::node(b, "wear")->note = "Where hands and ropes rub"; });
         bench.select_node("wear");
         QTest::qWait(400);
@@ -105,12 +105,12 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
     if (wants("maps")) {
         bench.select_part("handle");
         bench.select_layer("zinc");
-        bench.look_for_maps({root / "demo" / "maps"});
-        wait_until([&] { return !bench.map_sets().empty() && !bench.jobs().busy(); });
+        bench.map_intake().look_for_maps({root / "demo" / "maps"});
+        wait_until([&] { return !bench.map_intake().map_sets().empty() && !bench.jobs().busy(); });
         QTest::qWait(300);  // the drawer grows, and the picture with it
         picture(w, uint32_t(samples));
         shot("maps");
-        bench.apply_map_set(0);
+        bench.map_intake().apply_map_set(0);
         w.drawer()->show_page(app::Page::files);
         QTest::qWait(300);
         picture(w, uint32_t(samples));
@@ -120,59 +120,59 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         bench.select_part("body");
     }
     if (wants("placing")) {
-        bench.import_asset(root / "demo" / "buoy.glb");
+        bench.files().import_asset(root / "demo" / "buoy.glb");
         wait_until([&] { return !bench.jobs().busy() && bench.scene().assets.size() == 2; });
-        bench.wear_stock("enamel-yellow", "float");
+        bench.stockroom().wear_stock("enamel-yellow", "float");
         bench.select_part("float");
-        bench.set_whole_asset(true);
-        bench.arrange(true);
+        bench.arranging().set_whole_asset(true);
+        bench.arranging().arrange(true);
         picture(w, 2);
-        bench.place("Beside the lantern", [](scene::Placement& p) { p.position = V3f(.24f, 0.f, .08f); });
+        bench.arranging().place("Beside the lantern", [](scene::Placement& p) { p.position = V3f(.24f, 0.f, .08f); });
         picture(w, 2);
         w.view()->frame_all();
         picture(w, uint32_t(samples));
         shot("placing");
-        bench.arrange(false);
+        bench.arranging().arrange(false);
         while (bench.scene().assets.size() > 1) bench.undo();
         bench.select_part("body");
         picture(w, 2);
     }
     if (wants("clay")) {
-        bench.show_view(render::View::clay);
+        bench.showing().show_view(render::View::clay);
         wait_until([&] {
             return bench.image()->request.view == render::View::clay && bench.image()->samples >= uint32_t(samples);
         });
         shot("clay");
     }
     if (wants("uv")) {
-        bench.show_view(render::View::uv);
+        bench.showing().show_view(render::View::uv);
         wait_until([&] { return bench.image()->request.view == render::View::uv && bench.image()->samples >= 16; });
         shot("uv");
     }
     if (wants("coverage")) {
         bench.select_layer("marine-enamel");
-        bench.show_view(render::View::coverage);
+        bench.showing().show_view(render::View::coverage);
         wait_until(
             [&] { return bench.image()->request.view == render::View::coverage && bench.image()->samples >= 16; });
         shot("coverage");
     }
     if (wants("on-asset")) {
         bench.select_node("broken");
-        bench.show_node("broken");
+        bench.showing().show_node("broken");
         wait_until([&] { return bench.image()->request.view == render::View::node && bench.image()->samples >= 16; });
         shot("on-asset");
     }
     if (wants("compare")) {
-        bench.show_view(render::View::beauty);
+        bench.showing().show_view(render::View::beauty);
         picture(w, uint32_t(samples));
-        bench.keep_picture();
+        bench.kept_pictures().keep_picture();
         bench.edit("Rig", [](scene::Scene& s) { s.rig = "studio"; });
         picture(w, uint32_t(samples));
-        bench.compare_with(0);
+        bench.kept_pictures().compare_with(0);
         w.drawer()->show_page(app::Page::snapshots);
         shot("compare");
         w.drawer()->show_page(app::Page::rigs);
-        bench.compare_with(-1);
+        bench.kept_pictures().compare_with(-1);
         bench.select_part("cap");
         picture(w, uint32_t(samples));
         shot("studio");
@@ -207,5 +207,5 @@ TEST_CASE("screenshots of the main views", "[.shots]") {
         w.command_list()->grab().save(folder + "/commands.png");
         w.command_list()->hide();
     }
-    bench.discard_autosave();
+    bench.files().discard_autosave();
 }

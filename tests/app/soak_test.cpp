@@ -92,27 +92,27 @@ private:
     void look_otherwise() {
         const render::View views[] = {render::View::beauty, render::View::beauty, render::View::clay,
                                       render::View::coverage, render::View::normal};
-        bench_.show_view(views[below(std::size(views))]);
+        bench_.showing().show_view(views[below(std::size(views))]);
     }
     void stock() {
-        const auto& items = bench_.stock().items;
-        if (!items.empty() && bench_.layer()) bench_.apply_stock(items[below(items.size())].layer.id);
+        const auto& items = bench_.stockroom().stock().items;
+        if (!items.empty() && bench_.layer()) bench_.stockroom().apply_stock(items[below(items.size())].layer.id);
     }
     void import() {
         if (bench_.scene().assets.size() < 3)
-            bench_.import_asset(root / "demo" / "buoy.glb");
+            bench_.files().import_asset(root / "demo" / "buoy.glb");
         else
             w_.open_project(demo_project, false);
     }
-    void save() { bench_.save(scratch_.path / "soaked.vemtra"); }
+    void save() { bench_.files().save(scratch_.path / "soaked.vemtra"); }
     void keep() {
-        bench_.keep_picture();
-        while (bench_.kept().size() > 4) bench_.forget_picture(0);
+        bench_.kept_pictures().keep_picture();
+        while (bench_.kept_pictures().kept().size() > 4) bench_.kept_pictures().forget_picture(0);
     }
     void resize() { w_.resize(1100 + int(below(4)) * 60, 760 + int(below(3)) * 40); }
     void move_part() {
         if (!bench_.part()) return select_something();
-        bench_.move_by(V3f(.01f * (unit() - .5f), 0.f, .01f * (unit() - .5f)), "Move", "soak-move");
+        bench_.arranging().move_by(V3f(.01f * (unit() - .5f), 0.f, .01f * (unit() - .5f)), "Move", "soak-move");
         bench_.end_merge();
     }
     void type() {
@@ -139,9 +139,9 @@ void soak(double minutes) {
     clock.start();
     auto at_rest = [&] {
         wait_until([&] { return !w.bench().jobs().busy(); });
-        w.bench().show_view(render::View::beauty);
+        w.bench().showing().show_view(render::View::beauty);
         w.resize(1280, 800);
-        while (!w.bench().kept().empty()) w.bench().forget_picture(0);
+        while (!w.bench().kept_pictures().kept().empty()) w.bench().kept_pictures().forget_picture(0);
         w.open_project(demo_project, false);
         picture(w, 2);
         return held(w.bench());
@@ -159,7 +159,7 @@ void soak(double minutes) {
                       << " MB (" << late.in_use << ") and " << late.handles << " at the end");
     CHECK(late.megabytes < early.megabytes * 1.05 + (minutes < 5 ? 100 : 0));  // the first minutes fill shelves
     CHECK(late.handles <= early.handles + 4);
-    w.bench().discard_autosave();
+    w.bench().files().discard_autosave();
 }
 
 }  // namespace

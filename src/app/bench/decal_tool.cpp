@@ -97,7 +97,7 @@ void DecalTool::leave() {
     Q_EMIT tool_changed();
 }
 
-void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, const QSize&) {
+void DecalTool::press(const SurfaceSpot& spot, const QPointF& at, const QSize&) {
     const scene::Part* part = scene::find(bench_.scene().parts, spot.part);
     if (!part) return leave();
     const bool another = decal() && picture_.empty() && words_.empty() && part->build_up == bench_.selection().build_up;
@@ -110,7 +110,7 @@ void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, con
     pin.part = part->id;
     pin.position = spot.position;
     pin.axis = spot.normal;
-    const float width = .12f * bench_.size_of_asset();
+    const float width = .12f * bench_.stockroom().size_of_asset();
     pin.size = V3f(width, width / aspect_, .5f * width);
     if (another) {
         pin.size = decal()->pins.back().size;
@@ -122,9 +122,9 @@ void DecalTool::press(const Workbench::SurfaceSpot& spot, const QPointF& at, con
         const std::string name = !words_.empty()    ? words_.substr(0, 24)
                                  : picture_.empty() ? "Decal"
                                                     : picture_.stem().string();
-        const std::string file = picture_.empty() ? ""
-                                 : bench_.file()  ? path_from(bench_.folder(), picture_)
-                                                  : picture_.string();
+        const std::string file = picture_.empty()        ? ""
+                                 : bench_.files().file() ? path_from(bench_.files().folder(), picture_)
+                                                         : picture_.string();
         const auto header =
             picture_.empty() ? Result<texture::ImageHeader>(Error{}) : bench_.workshop().textures()->header(picture_);
         const bool cut_out = header && header->alpha >= 0;
@@ -199,7 +199,7 @@ void DecalTool::change_decal(const std::string& label, const std::function<void(
         if (scene::Layer* l = scene::find(b.layers, layer)) f(l->decal);
     });
 }
-void DecalTool::move_to(const Workbench::SurfaceSpot& spot) {
+void DecalTool::move_to(const SurfaceSpot& spot) {
     change(
         "Move decal",
         [&](scene::Pin& p) {
@@ -269,7 +269,9 @@ std::vector<std::optional<V3f>> DecalTool::on_wrap(const scene::Pin& pin, const 
 float DecalTool::radius_of_pole() const {
     const scene::Pin* p = shown();
     float distance = 0.f;
-    if (!p || !below(*p, -1e-4f * bench_.size_of_asset(), 10.f * bench_.size_of_asset(), &distance)) return 0.f;
+    if (!p ||
+        !below(*p, -1e-4f * bench_.stockroom().size_of_asset(), 10.f * bench_.stockroom().size_of_asset(), &distance))
+        return 0.f;
     return .5f * distance;
 }
 

@@ -23,7 +23,7 @@ public:
     static void fit_to_words(scene::Scene& scene, const std::string& build_up, const std::string& node);
     void leave();
     bool placing() const { return placing_; }
-    void press(const Workbench::SurfaceSpot& spot, const QPointF& at, const QSize& view);
+    void press(const SurfaceSpot& spot, const QPointF& at, const QSize& view);
     void drag(const QPointF& to, const QSize& view, bool turns);
     void release();
 
@@ -35,7 +35,7 @@ public:
     void change(const std::string& label, const std::function<void(scene::Pin&)>& f, const std::string& merge_key = {});
     void change_decal(const std::string& label, const std::function<void(scene::Decal&)>& f);
     /// It sticks to the surface there.
-    void move_to(const Workbench::SurfaceSpot& spot);
+    void move_to(const SurfaceSpot& spot);
     /// How far it is through the part under the pin, halved: the radius of a pole.
     float radius_of_pole() const;
     void lie(scene::Lies lies);

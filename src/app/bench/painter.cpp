@@ -83,7 +83,7 @@ void Painter::arm(const std::string& node) {
     }
     build_up_ = b->id;
     node_ = node;
-    bench_.show_brush(true);
+    bench_.showing().show_brush(true);
     warm_ = false;
     warm();
     Q_EMIT tool_changed();
@@ -152,7 +152,7 @@ void Painter::put_down() {
     build_up_.clear();
     outline_.clear();
     drawing_outline_ = false;
-    bench_.show_brush(false);
+    bench_.showing().show_brush(false);
     Q_EMIT tool_changed();
 }
 
@@ -482,8 +482,8 @@ QString Painter::photo_sharpness() const {
     if (!photo_ || !(texel_ > 0.f) || !camera) return {};
     const auto& c = photo_->photo.corners;
     const float width = .5f * ((c[1] - c[0]).length() + (c[2] - c[3]).length());
-    const render::Pinhole eye(*camera, std::max(1, bench_.live().width), std::max(1, bench_.live().height),
-                              render::framed_aspect(bench_.scene()));
+    const render::Pinhole eye(*camera, std::max(1, bench_.showing().live().width),
+                              std::max(1, bench_.showing().live().height), render::framed_aspect(bench_.scene()));
     const float pixel = eye.pixel_angle * (camera->target - camera->position).length();
     const float ratio = float(photo_->photo.width) / std::max(1.f, width) * texel_ / std::max(1e-9f, pixel);
     return QString("%1 of its texels to one of the painting%2")

@@ -117,8 +117,8 @@ bool Painter::tip_from_node(const std::string& node) {
         Q_EMIT bench_.said("What should be the tip shows nowhere yet: wire it to a layer first");
         return false;
     }
-    auto made =
-        paint::tip_of(n->name.empty() ? n->id : n->name, program, *image->prepared, .1f * bench_.size_of_asset());
+    auto made = paint::tip_of(n->name.empty() ? n->id : n->name, program, *image->prepared,
+                              .1f * bench_.stockroom().size_of_asset());
     if (!made) return false;
     change_brush([&](paint::StockBrush& x) {
         x.tips.clear();

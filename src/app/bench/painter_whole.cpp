@@ -44,7 +44,7 @@ void Painter::lie_on_form(bool on) {
         Q_EMIT tool_changed();
         return;
     }
-    const float texel = 1e3f * bench_.size_of_asset() / 1500.f;
+    const float texel = 1e3f * bench_.stockroom().size_of_asset() / 1500.f;
     edit_whole("Where the painting lies", [=](scene::Painting& x) { x.texel = on ? texel : 0.f; });
     Q_EMIT tool_changed();
 }
@@ -145,7 +145,7 @@ void Painter::carry_to(const std::string& part, paint::CarryBy by) {
     what.from_parts = {uint32_t(from)};
     what.to_parts = {uint32_t(to)};
     what.by = by;
-    what.reach = .05f * bench_.size_of_asset();
+    what.reach = .05f * bench_.stockroom().size_of_asset();
     carry("Carrying paint to another part", image->prepared, what);
 }
 
@@ -162,7 +162,7 @@ bool Painter::has_old_form() const {
 void Painter::carry_over() {
     if (!has_old_form()) return;
     paint::Carried what;
-    what.reach = .02f * bench_.size_of_asset();
+    what.reach = .02f * bench_.stockroom().size_of_asset();
     carry("Carrying paint over from the old form", std::exchange(old_form_, nullptr), what);
     Q_EMIT tool_changed();
 }

@@ -41,7 +41,7 @@ public:
     /// Groups what is marked, or the selected node; opens a group, or closes what the selected node lies open of.
     void group_marked();
     void open_or_close_group();
-    void bypass_marked() { bench_.bypass(taken()); }
+    void bypass_marked() { bench_.node_work().bypass(taken()); }
     /// Starts a wire by keys: the tiles and slots that can take it show letters, and a letter chooses. `into`: the
     /// letters are those that can feed the selected tile.
     void start_wire(bool into);

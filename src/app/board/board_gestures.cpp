@@ -77,7 +77,7 @@ void Board::mousePressEvent(QMouseEvent* e) {
             scrolling_ = true;
             scroll_to(e->pos());
             break;
-        case Spot::frame: bench_.close_group(s.id); break;
+        case Spot::frame: bench_.node_work().close_group(s.id); break;
         case Spot::fold: open_lane(s.id, !opened_.contains(key_of(s.id))); break;
         case Spot::block_switch:
             bench_.edit_build_up("Switch layer", [&](scene::BuildUp& b) {
@@ -283,10 +283,10 @@ void Board::dropEvent(QDropEvent* e) {
         const bool at_layer = s.kind == Spot::end || s.kind == Spot::lane || s.kind == Spot::block;
         for (const fs::path& file : pictures_of(*e->mimeData())) {
             if (s.kind == Spot::tile)
-                bench_.add_map(file, "", s.id, s.port.empty() ? free_port(s.id) : s.port);
+                bench_.node_work().add_map(file, "", s.id, s.port.empty() ? free_port(s.id) : s.port);
             else
-                bench_.add_map(file, at_layer ? s.id : bench_.selection().layer, "",
-                               s.kind == Spot::end ? s.port : std::string());
+                bench_.node_work().add_map(file, at_layer ? s.id : bench_.selection().layer, "",
+                                           s.kind == Spot::end ? s.port : std::string());
         }
         return;
     }
@@ -296,9 +296,9 @@ void Board::dropEvent(QDropEvent* e) {
         if (const scene::Layer* of = scene::find_node(*bench_.build_up(), s.id).layer) layer = of->id;
     const std::string id = e->mimeData()->data(stock_mime).toStdString();
     if (!layer.empty())
-        bench_.apply_stock_to(id, layer);
+        bench_.stockroom().apply_stock_to(id, layer);
     else
-        bench_.add_stock_layer(id);
+        bench_.stockroom().add_stock_layer(id);
 }
 
 std::string Board::free_port(const std::string& node) const {
@@ -357,7 +357,7 @@ void Board::drop_wire(const QPoint& at) {
         QMenu* group = nullptr;
         std::string name;
         for (const nodes::Port& p : nodes::slots_of(*layer).ports) {
-            if (!group || p.group != name) group = menu.addMenu(QString::fromStdString(name = p.group));
+            if (!group || p.section != name) group = menu.addMenu(QString::fromStdString(name = p.section));
             group->addAction(QString::fromStdString(p.name), [=, this] { connect_to_layer(from, s.id, p.name); });
         }
         menu.exec(viewport()->mapToGlobal(at));
@@ -426,7 +426,7 @@ void Board::delete_selected() {
 void Board::mouseDoubleClickEvent(QMouseEvent* e) {
     const Spot s = spot(e->pos());
     if (s.kind == Spot::tile)
-        bench_.show_node(bench_.live().shown_node == s.id ? "" : s.id);
+        bench_.showing().show_node(bench_.showing().live().shown_node == s.id ? "" : s.id);
     else if (s.kind == Spot::lane || s.kind == Spot::block) {
         const scene::Layer* l = bench_.layer();
         if (!l) return;
@@ -446,18 +446,18 @@ void Board::add_state_actions(QMenu& menu, const std::string& id) {
     if (!n) return;
     menu.addAction(n->bypassed ? "Let through again" : "Bypass", [this] { bypass_marked(); });
     if (n->held.empty())
-        menu.addAction("Hold this version", [this] { bench_.hold_version(); });
+        menu.addAction("Hold this version", [this] { bench_.node_work().hold_version(); });
     else {
-        menu.addAction("Flip to the held version", [this] { bench_.flip_version(); });
-        menu.addAction("Hold this one instead", [this] { bench_.hold_version(); });
+        menu.addAction("Flip to the held version", [this] { bench_.node_work().flip_version(); });
+        menu.addAction("Hold this one instead", [this] { bench_.node_work().hold_version(); });
     }
     menu.addSeparator();
     if (!n->network.empty()) {
-        menu.addAction("Open the group here", [=, this] { bench_.open_group(id); });
-        menu.addAction("Make it unique", [=, this] { bench_.make_group_unique(id); });
-        menu.addAction("Dissolve the group", [=, this] { bench_.dissolve_group(id); });
+        menu.addAction("Open the group here", [=, this] { bench_.node_work().open_group(id); });
+        menu.addAction("Make it unique", [=, this] { bench_.node_work().make_group_unique(id); });
+        menu.addAction("Dissolve the group", [=, this] { bench_.node_work().dissolve_group(id); });
     } else if (const std::string open = nodes::laid_open_of(*n).first; !open.empty()) {
-        menu.addAction("Close the group", [=, this] { bench_.close_group(open); });
+        menu.addAction("Close the group", [=, this] { bench_.node_work().close_group(open); });
     }
     menu.addAction("Group...", [this] { group_marked(); });
     menu.addSeparator();
@@ -474,15 +474,15 @@ void Board::group_marked() {
         QInputDialog::getText(this, "Group", "What it is called", QLineEdit::Normal, "Group", &ok).trimmed();
     if (!ok || name.isEmpty()) return;
     marked_.clear();
-    bench_.group_nodes(ids, name.toStdString());
+    bench_.node_work().group_nodes(ids, name.toStdString());
 }
 void Board::open_or_close_group() {
     const scene::Node* n = bench_.node();
     if (!n) return;
     if (!n->network.empty())
-        bench_.open_group(n->id);
+        bench_.node_work().open_group(n->id);
     else if (const std::string open = nodes::laid_open_of(*n).first; !open.empty())
-        bench_.close_group(open);
+        bench_.node_work().close_group(open);
     else
         Q_EMIT bench_.said("That tile is no group: mark some and group them with Ctrl+G");
 }
@@ -492,9 +492,9 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
     QMenu menu(this);
     if (s.kind == Spot::tile || s.kind == Spot::output) {
         bench_.select_node(s.id);
-        const bool shown = bench_.live().shown_node == s.id;
+        const bool shown = bench_.showing().live().shown_node == s.id;
         menu.addAction(shown ? "Back to the render" : "Show on asset",
-                       [=, this] { bench_.show_node(shown ? "" : s.id); });
+                       [=, this] { bench_.showing().show_node(shown ? "" : s.id); });
         add_state_actions(menu, s.id);
         menu.addAction("Disconnect its inputs", [=, this] {
             bench_.edit_build_up("Disconnect inputs", [&](scene::BuildUp& b) {

@@ -357,7 +357,8 @@ QRectF picture_of(const BoardTile& tile) {
 void Board::paint_tile(QPainter& p, const BoardTile& tile, const scene::Node& n) {
     const Theme& t = theme();
     const bool selected = bench_.selection().node == tile.node || marked_.contains(tile.node);
-    const bool shown = bench_.live().view == render::View::node && bench_.live().shown_node == tile.node;
+    const bool shown =
+        bench_.showing().live().view == render::View::node && bench_.showing().live().shown_node == tile.node;
     p.setPen(selected ? QPen(t.accent, 2) : QPen(t.line.darker(130), 1));
     p.setBrush(t.raised);
     if (readable())

@@ -150,7 +150,7 @@ private:
                     if (p.uniform) continue;
                     const auto input = n.inputs.find(p.name);
                     const bool wired = input != n.inputs.end() && !input->second.from.empty();
-                    if (wired || !p.folded || p.group.empty())
+                    if (wired || !p.folded || p.section.empty())
                         tile.inputs.push_back(p.name);  // of a list the rest is many
                 }
             out_.tiles.push_back(std::move(tile));

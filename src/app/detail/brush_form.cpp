@@ -127,7 +127,7 @@ void BrushForm::tip() {
         });
     form_.button("Tip from a picture...", "Its lightness: white is all, black nothing.", [this] {
         const QString f = QFileDialog::getOpenFileName(&form_, "A tip from a picture",
-                                                       QString::fromStdString(bench_.folder().string()));
+                                                       QString::fromStdString(bench_.files().folder().string()));
         if (!f.isEmpty()) painter_.tip_from_picture(f.toStdString());
     });
     const auto [patterns, pattern_names] = number_nodes("choose a network...");
@@ -206,10 +206,12 @@ void BrushForm::photo() {
     form_.button(
         "Hold a picture before the view...", "It is brushed through onto the form; its knobs warp it.", [this] {
             const QString f = QFileDialog::getOpenFileName(&form_, "Hold a picture before the view",
-                                                           QString::fromStdString(bench_.folder().string()));
+                                                           QString::fromStdString(bench_.files().folder().string()));
             if (f.isEmpty()) return;
-            later(
-                [this, f] { painter_.hold_photo(f.toStdString(), QSize(bench_.live().width, bench_.live().height)); });
+            later([this, f] {
+                painter_.hold_photo(f.toStdString(),
+                                    QSize(bench_.showing().live().width, bench_.showing().live().height));
+            });
         });
     if (HeldPhoto* held = painter_.photo()) {
         const QString sharp = painter_.photo_sharpness();
@@ -253,7 +255,7 @@ void BrushForm::fills() {
     form_.begin_fold("fill");
     auto fill = [this](const char* label, const char* help, paint::FillWhat what) {
         form_.button(label, help, [this, what] {
-            bench_.pick_place([this, what](const Workbench::SurfaceSpot& spot) { painter_.fill(spot.at, what, 30.f); });
+            bench_.picking().pick_place([this, what](const SurfaceSpot& spot) { painter_.fill(spot.at, what, 30.f); });
         });
     };
     fill("Fill a part", "Click it in the picture; the brush's mode and opacity count.", paint::FillWhat::part);
@@ -320,7 +322,7 @@ void BrushForm::whole() {
                      [this] { later([this] { painter_.carry_over(); }); });
     auto carries = [this](const char* label, const char* help, paint::CarryBy by) {
         form_.button(label, help, [this, by] {
-            bench_.pick_place([this, by](const Workbench::SurfaceSpot& spot) { painter_.carry_to(spot.part, by); });
+            bench_.picking().pick_place([this, by](const SurfaceSpot& spot) { painter_.carry_to(spot.part, by); });
         });
     };
     carries("Copy to another part by place", "Click it: it takes what is painted nearest to it on the selected part.",
@@ -330,12 +332,12 @@ void BrushForm::whole() {
     form_.button("Write out...", "The sheets as files, one per tile.", [this] {
         const QString f = QFileDialog::getSaveFileName(
             &form_, "Write the painting out",
-            QString::fromStdString((bench_.folder() / "painting.<UDIM>.exr").string()), "OpenEXR (*.exr)");
+            QString::fromStdString((bench_.files().folder() / "painting.<UDIM>.exr").string()), "OpenEXR (*.exr)");
         if (!f.isEmpty()) painter_.write_out(f.toStdString());
     });
     form_.button("Read in...", "Files in place of what is painted; a set by <UDIM> in the name.", [this] {
         const QString f = QFileDialog::getOpenFileName(&form_, "Read a painting in",
-                                                       QString::fromStdString(bench_.folder().string()));
+                                                       QString::fromStdString(bench_.files().folder().string()));
         if (!f.isEmpty()) later([this, f] { painter_.read_in(f.toStdString()); });
     });
     form_.button("Keep this brush...", "Into the stock of brushes of one's own.", [this] {

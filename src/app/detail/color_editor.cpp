@@ -62,7 +62,7 @@ ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget
     connect(swatch_, &QPushButton::toggled, folded_, &QWidget::setVisible);
     connect(pick, &QPushButton::clicked, this, [this] {
         QPointer<ColorEditor> self = this;
-        bench_.pick_color([self](V3f c) {
+        bench_.picking().pick_color([self](V3f c) {
             if (!self) return;
             self->change({std::max(0.f, c.x), std::max(0.f, c.y), std::max(0.f, c.z)});
             Q_EMIT self->settled();

@@ -110,7 +110,7 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     cells("sheet: down", &scene::Decal::rows);
     form.end_fold();
     form.begin_fold("this place", true);
-    const float size = bench.size_of_asset();
+    const float size = bench.stockroom().size_of_asset();
     form.vector(
         "size", "Width, height, and how deep it reaches; of a pole the last is its radius.",
         {1e-4f, size, .1f * size, false, false, "m"}, 3,

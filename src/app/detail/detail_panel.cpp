@@ -43,8 +43,9 @@ std::string DetailPanel::shape() const {
     const Selection& s = bench_.selection();
     std::string key = s.build_up + "|" + s.layer + "|" + s.node + "|";
     if (bench_.painter().armed()) return shape_of_brush(bench_);
-    if (bench_.arranging())
-        return key + "arranged" + (bench_.whole_asset() ? " whole" : "") + std::to_string(bench_.scene().parts.size());
+    if (bench_.arranging().on())
+        return key + "arranged" + (bench_.arranging().whole_asset() ? " whole" : "") +
+               std::to_string(bench_.scene().parts.size());
     if (!s.form.empty()) return key + shape_of_scene_form(bench_.scene(), s.form);
     if (const auto* n = bench_.node())
         key += n->kind + n->type + n->network + nodes::word_of(*n, nodes::Role::list_order) +
@@ -76,7 +77,7 @@ void DetailPanel::refresh() {
 
 void DetailPanel::build() {
     if (bench_.painter().armed()) return build_brush(*form_, bench_);
-    if (bench_.arranging() && bench_.part()) return build_part(*form_, bench_);
+    if (bench_.arranging().on() && bench_.part()) return build_part(*form_, bench_);
     if (build_scene_form(*form_, bench_, bench_.selection().form)) return;
     if (const auto* n = bench_.node()) return build_node(*n);
     if (const auto* l = bench_.layer()) return build_layer(*l);
@@ -237,11 +238,11 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
     }
     // The first two groups are always of use.
     for (size_t i = 0; i < ports.size();) {
-        const std::string group = ports[i].group;
+        const std::string group = ports[i].section;
         size_t end = i;
         const bool used = i == 0 || group == "specular";
         size_t left = 0;
-        for (; end < ports.size() && ports[end].group == group; ++end) left += !first.contains(ports[end].name);
+        for (; end < ports.size() && ports[end].section == group; ++end) left += !first.contains(ports[end].name);
         if (!left) {
             i = end;
             continue;
@@ -282,7 +283,7 @@ void DetailPanel::add_states(const std::string& id) {
     const scene::Node* now = bench_.node();
     if (now && !now->held.empty())
         form_->button("Flip to the held version", "The values that are held and those that stand change places.",
-                      [this] { bench_.flip_version(); });
+                      [this] { bench_.node_work().flip_version(); });
 }
 
 void DetailPanel::build_node(const scene::Node& node) {
@@ -370,7 +371,7 @@ void DetailPanel::build_node(const scene::Node& node) {
         form_->button("Place in the picture",
                       "Click a place on the asset: it becomes the middle, and the surface's direction there the axis.",
                       [=, this] {
-                          bench_.pick_place([=, this](const Workbench::SurfaceSpot& spot) {
+                          bench_.picking().pick_place([=, this](const SurfaceSpot& spot) {
                               bench_.edit("Place " + id, [&](Scene& s) {
                                   if (auto* n = with(s)) nodes::place(*n, spot.position, spot.normal, true);
                               });
@@ -382,7 +383,7 @@ void DetailPanel::build_node(const scene::Node& node) {
     bool folded = false;
     for (bool advanced : {false, true})
         for (const Port& p : d->ports) {
-            if (p.group.starts_with("entry ") || p.role == nodes::Role::list_order || p.role == nodes::Role::knot ||
+            if (p.section.starts_with("entry ") || p.role == nodes::Role::list_order || p.role == nodes::Role::knot ||
                 p.role == nodes::Role::knot_count)
                 continue;  // shown above, as a list or as a curve
             // A row per stop only where the ramp has that many.

@@ -196,10 +196,11 @@ void Form::file(const QString& label, const QString& help, const QString& filter
     choose->setToolTip("Choose a file");
     last_->layout()->addWidget(choose);
     connect(choose, &QPushButton::clicked, this, [=, this] {
-        const QString f = QFileDialog::getOpenFileName(this, "Choose a file",
-                                                       QString::fromStdString(bench_.folder().string()), filter);
+        const QString f = QFileDialog::getOpenFileName(
+            this, "Choose a file", QString::fromStdString(bench_.files().folder().string()), filter);
         if (f.isEmpty()) return;
-        const std::string v = bench_.file() ? path_from(bench_.folder(), f.toStdString()) : f.toStdString();
+        const std::string v =
+            bench_.files().file() ? path_from(bench_.files().folder(), f.toStdString()) : f.toStdString();
         bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
     });
 }

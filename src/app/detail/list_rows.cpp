@@ -89,7 +89,7 @@ void add_entry(Form& form, const NodePlace& at, const nodes::NodeDescription& d,
     });
     const std::string group = "entry " + std::to_string(e.number);
     for (const Port& p : d.ports)
-        if (p.group == group)
+        if (p.section == group)
             add_port(at.bench, form, p, d.port_type(p, d.output_type(node)), reach_node(at.build_up, at.node, p));
     const int number = e.number;
     form.widget(buttons(at, {{"Up", "One place up, towards the eye", [=](auto& n) { nodes::move_entry(n, number, 1); }},
@@ -127,12 +127,12 @@ void build_curves(Form& form, Workbench& bench, const scene::Node& node, const n
         }
         if (p.role != nodes::Role::knot) continue;
         for (size_t c = 0; c < counts.size(); ++c)
-            if (counts[c]->group == p.group) knots[c].push_back(&p);
+            if (counts[c]->section == p.section) knots[c].push_back(&p);
     }
     auto* channel = new QComboBox;
     channel->setObjectName("curve-channel");
     channel->setToolTip("Which channels the curve bends; those of one colour go through their own first");
-    for (const Port* p : counts) channel->addItem(QString::fromStdString(p->group));
+    for (const Port* p : counts) channel->addItem(QString::fromStdString(p->section));
     auto* plot = new CurvePlot(int(knots.front().size()));
     form.widget(plot);
     form.widget(channel);

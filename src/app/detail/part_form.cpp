@@ -25,25 +25,25 @@ void build_part(Form& form, Workbench& bench) {
     const scene::Part& part = *bench.part();
     const std::string id = part.id;
     const std::string asset_id = part.asset;
-    const bool whole = bench.whole_asset();
+    const bool whole = bench.arranging().whole_asset();
     const scene::Asset* asset = scene::find(bench.scene().assets, asset_id);
     form.heading(whole ? QString("Asset %1").arg(QString::fromStdString(asset_id))
                        : QString("Part %1").arg(QString::fromStdString(part.name)));
     form.choice(
         "arranged", "The part alone, or all parts of its asset together.", {"this part", "its whole asset"},
-        [&bench](const scene::Scene&) { return std::optional(int(bench.whole_asset())); },
+        [&bench](const scene::Scene&) { return std::optional(int(bench.arranging().whole_asset())); },
         [&bench](scene::Scene&, int v) {
             // The form is made anew by it: not while it is still at work.
             QMetaObject::invokeMethod(
-                &bench, [&bench, v] { bench.set_whole_asset(v == 1); }, Qt::QueuedConnection);
+                &bench, [&bench, v] { bench.arranging().set_whole_asset(v == 1); }, Qt::QueuedConnection);
         });
     form.choice(
         "knob carries", "What the knob in the picture holds to while it is dragged.",
         {"freely", "on a grid", "over the stage", "over surfaces"},
-        [&bench](const scene::Scene&) { return std::optional(int(bench.snap())); },
+        [&bench](const scene::Scene&) { return std::optional(int(bench.arranging().snap())); },
         [&bench](scene::Scene&, int v) {
             QMetaObject::invokeMethod(
-                &bench, [&bench, v] { bench.set_snap(Workbench::Snap(v)); }, Qt::QueuedConnection);
+                &bench, [&bench, v] { bench.arranging().set_snap(Arranging::Snap(v)); }, Qt::QueuedConnection);
         });
     auto row = [&](const QString& label, const QString& help, const NumberRange& range, V3f scene::Placement::*member,
                    bool keep_from_zero) {
@@ -68,16 +68,17 @@ void build_part(Form& form, Workbench& bench) {
         &scene::Placement::rotation, false);
     row("scale", "Larger or smaller along its axes; below 0 it is mirrored.", {.1f, 4.f, 1.f}, &scene::Placement::scale,
         true);
-    form.button("Sit down on the stage", "Its lowest point comes to lie on the floor.", [&bench] { bench.sit_down(); });
+    form.button("Sit down on the stage", "Its lowest point comes to lie on the floor.",
+                [&bench] { bench.arranging().sit_down(); });
     if (!whole)
         form.button("Another one beside it",
                     "An instance: it shares the mesh and costs next to no memory (Ctrl+Shift+D).",
-                    [&bench] { bench.duplicate_part(); });
+                    [&bench] { bench.arranging().duplicate_part(); });
     form.button("Back to where its file has it", "Takes all placing back.",
-                [&bench] { bench.place("Back to its place", [](scene::Placement& p) { p = {}; }); });
+                [&bench] { bench.arranging().place("Back to its place", [](scene::Placement& p) { p = {}; }); });
     if (!whole)
         form.button("Remove the part", "Takes it out of the project; the file stays as it is.",
-                    [&bench] { bench.remove_part(); });
+                    [&bench] { bench.arranging().remove_part(); });
     form.heading("Its file");
     form.note(QString::fromStdString(asset ? asset->file : std::string("missing")));
     form.button("Replace the file...",
@@ -86,10 +87,10 @@ void build_part(Form& form, Workbench& bench) {
                     QString patterns;
                     for (const auto& f : geometry::formats())
                         for (const char* e : f.extensions) patterns += QString(" *%1").arg(e);
-                    const QString f = QFileDialog::getOpenFileName(&form, "Replace the asset's file",
-                                                                   QString::fromStdString(bench.folder().string()),
-                                                                   QString("Assets (%1)").arg(patterns.trimmed()));
-                    if (!f.isEmpty()) bench.replace_asset(asset_id, f.toStdString());
+                    const QString f = QFileDialog::getOpenFileName(
+                        &form, "Replace the asset's file", QString::fromStdString(bench.files().folder().string()),
+                        QString("Assets (%1)").arg(patterns.trimmed()));
+                    if (!f.isEmpty()) bench.files().replace_asset(asset_id, f.toStdString());
                 });
 }
 

@@ -29,15 +29,15 @@ public:
                    "Look in a folder and below for the files that are not at their place, by name and by content",
                    [this] {
                        const QString f = QFileDialog::getExistingDirectory(
-                           this, "Look for missing files", QString::fromStdString(bench_.folder().string()));
-                       if (!f.isEmpty()) bench_.find_missing_in(f.toStdString());
+                           this, "Look for missing files", QString::fromStdString(bench_.files().folder().string()));
+                       if (!f.isEmpty()) bench_.files().find_missing_in(f.toStdString());
                    });
         add_button(
             row, "Search folder...",
             "Add a folder in which this project's files are looked for by name whenever they are not at their place",
             [this] {
-                const QString f = QFileDialog::getExistingDirectory(this, "Add a search folder",
-                                                                    QString::fromStdString(bench_.folder().string()));
+                const QString f = QFileDialog::getExistingDirectory(
+                    this, "Add a search folder", QString::fromStdString(bench_.files().folder().string()));
                 if (!f.isEmpty()) add_search_folder(f.toStdString());
             });
         row->addStretch(1);
@@ -135,7 +135,7 @@ private:
         box->addLayout(row);
     }
     void add_search_folder(const fs::path& folder) {
-        const std::string named = bench_.file() ? path_from(bench_.folder(), folder) : folder.string();
+        const std::string named = bench_.files().file() ? path_from(bench_.files().folder(), folder) : folder.string();
         bench_.edit("Add a search folder", [&](scene::Scene& s) {
             if (std::find(s.search_folders.begin(), s.search_folders.end(), named) == s.search_folders.end())
                 s.search_folders.push_back(named);
@@ -202,7 +202,7 @@ private:
         if (!isVisible() || looking_) return;
         looking_ = true;
         if (looker_.joinable()) looker_.join();
-        looker_ = std::thread([this, scene = bench_.scene(), paths = bench_.paths()] {
+        looker_ = std::thread([this, scene = bench_.scene(), paths = bench_.files().paths()] {
             auto rows = std::make_shared<std::vector<QStringList>>(rows_of(scene, paths));
             QMetaObject::invokeMethod(
                 this,

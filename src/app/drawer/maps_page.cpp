@@ -32,14 +32,14 @@ public:
         add_button(row, "Folder...",
                    "Look for map sets in a folder. A folder or a map can also be dropped onto the picture", [this] {
                        const QString f = QFileDialog::getExistingDirectory(
-                           this, "Look for texture maps", QString::fromStdString(bench_.folder().string()));
-                       if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
+                           this, "Look for texture maps", QString::fromStdString(bench_.files().folder().string()));
+                       if (!f.isEmpty()) bench_.map_intake().look_for_maps({f.toStdString()});
                    });
         add_button(row, "Map...", "Choose one map: its siblings are found by their names", [this] {
             const QString f = QFileDialog::getOpenFileName(
-                this, "Choose a texture map", QString::fromStdString(bench_.folder().string()),
+                this, "Choose a texture map", QString::fromStdString(bench_.files().folder().string()),
                 QString("Images (%1);;All files (*)").arg(QString::fromStdString(texture::picture_patterns())));
-            if (!f.isEmpty()) bench_.look_for_maps({f.toStdString()});
+            if (!f.isEmpty()) bench_.map_intake().look_for_maps({f.toStdString()});
         });
         sets_ = new QComboBox;
         sets_->setObjectName("map-sets");
@@ -51,7 +51,7 @@ public:
         row->addWidget(said_, 1);
         apply_ = add_button(row, "Apply to layer",
                             "Wires the maps that are in use to the selected layer, as nodes that share one placement",
-                            [this] { bench_.apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
+                            [this] { bench_.map_intake().apply_map_set(size_t(std::max(0, sets_->currentIndex()))); });
         apply_->setObjectName("apply-maps");
         box->addLayout(row);
         table_ = new QTableWidget(0, columns);
@@ -78,18 +78,19 @@ private:
     void rebuild() {
         const QString before = sets_->currentText();
         sets_->clear();
-        for (const MapSet& s : bench_.map_sets())
+        for (const MapSet& s : bench_.map_intake().map_sets())
             sets_->addItem(QString::fromStdString(s.name), QString::fromStdString(s.folder.string()));
         sets_->setCurrentIndex(std::max(0, sets_->findText(before)));
         sets_->setEnabled(sets_->count() > 1);
-        hint_->setVisible(bench_.map_sets().empty());
+        hint_->setVisible(bench_.map_intake().map_sets().empty());
         fill();
     }
     void state() {
         const auto* layer = bench_.layer();
-        apply_->setEnabled(!bench_.map_sets().empty() && layer);
-        apply_->setText(layer && !bench_.map_sets().empty() ? "Apply to " + QString::fromStdString(layer->name)
-                                                            : "Apply to layer");
+        apply_->setEnabled(!bench_.map_intake().map_sets().empty() && layer);
+        apply_->setText(layer && !bench_.map_intake().map_sets().empty()
+                            ? "Apply to " + QString::fromStdString(layer->name)
+                            : "Apply to layer");
     }
     QComboBox* choice(int r, Column c, const QStringList& items, int now, std::function<void(MapEntry&, int)> change) {
         auto* box = new QComboBox;
@@ -101,7 +102,9 @@ private:
             // The row is rebuilt by the change: not while its box is still at work.
             QMetaObject::invokeMethod(
                 this,
-                [this, set, r, change, i] { bench_.correct_map(set, size_t(r), [&](MapEntry& m) { change(m, i); }); },
+                [this, set, r, change, i] {
+                    bench_.map_intake().correct_map(set, size_t(r), [&](MapEntry& m) { change(m, i); });
+                },
                 Qt::QueuedConnection);
         });
         table_->setCellWidget(r, c, box);
@@ -127,7 +130,7 @@ private:
                     QMetaObject::invokeMethod(
                         this,
                         [this, set, r, c, kind] {
-                            bench_.correct_map(set, size_t(r), [&](MapEntry& e) {
+                            bench_.map_intake().correct_map(set, size_t(r), [&](MapEntry& e) {
                                 e.packed.resize(std::max(e.packed.size(), size_t(c) + 1), MapKind::unknown);
                                 e.packed[size_t(c)] = kind;
                             });
@@ -152,8 +155,8 @@ private:
         table_->setRowCount(0);
         said_->clear();
         const int at = sets_->currentIndex();
-        if (at < 0 || size_t(at) >= bench_.map_sets().size()) return;
-        const MapSet& set = bench_.map_sets()[size_t(at)];
+        if (at < 0 || size_t(at) >= bench_.map_intake().map_sets().size()) return;
+        const MapSet& set = bench_.map_intake().map_sets()[size_t(at)];
         QStringList notes_of_set;
         for (const auto& n : set.notes) notes_of_set << QString::fromStdString(n.what);
         said_->setText(notes_of_set.join("; "));
@@ -177,7 +180,9 @@ private:
             connect(check, &QCheckBox::toggled, this, [this, at, r](bool on) {
                 QMetaObject::invokeMethod(
                     this,
-                    [this, at, r, on] { bench_.correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; }); },
+                    [this, at, r, on] {
+                        bench_.map_intake().correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; });
+                    },
                     Qt::QueuedConnection);
             });
             table_->setCellWidget(r, use, check);

@@ -38,11 +38,12 @@ public:
         box->addWidget(tree_);
         auto* row = new QHBoxLayout;
         add_button(row, "Place", "Move, turn and scale the selected part in the picture (P)",
-                   [this] { bench_.arrange(!bench_.arranging()); });
-        add_button(row, "Sit down", "Its lowest point comes to lie on the stage", [this] { bench_.sit_down(); });
+                   [this] { bench_.arranging().arrange(!bench_.arranging().on()); });
+        add_button(row, "Sit down", "Its lowest point comes to lie on the stage",
+                   [this] { bench_.arranging().sit_down(); });
         add_button(row, "Another one", "An instance beside it, which shares its mesh (Ctrl+Shift+D)",
-                   [this] { bench_.duplicate_part(); });
-        add_button(row, "Remove", "Takes the part out of the project", [this] { bench_.remove_part(); });
+                   [this] { bench_.arranging().duplicate_part(); });
+        add_button(row, "Remove", "Takes the part out of the project", [this] { bench_.arranging().remove_part(); });
         row->addStretch(1);
         box->addLayout(row);
         connect(tree_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {

@@ -22,18 +22,20 @@ public:
         row->addWidget(list_, 1);
         auto* buttons = new QVBoxLayout;
         add_button(buttons, "Keep picture", "Keeps the live picture with the state that made it (K)",
-                   [this] { bench_.keep_picture(); });
+                   [this] { bench_.kept_pictures().keep_picture(); });
         add_button(buttons, "Compare", "Splits the view between the chosen snapshot and the live render", [this] {
-            bench_.compare_with(list_->currentRow() == bench_.compared() ? -1 : list_->currentRow());
+            bench_.kept_pictures().compare_with(
+                list_->currentRow() == bench_.kept_pictures().compared() ? -1 : list_->currentRow());
         });
         add_button(buttons, "Bring back", "Makes the snapshot's state the present one; can be undone", [this] {
             const int i = list_->currentRow();
-            if (i < 0 || i >= int(bench_.kept().size())) return;
-            const auto state = bench_.kept()[size_t(i)].scene;
-            bench_.edit("Bring back " + bench_.kept()[size_t(i)].name.toStdString(),
+            if (i < 0 || i >= int(bench_.kept_pictures().kept().size())) return;
+            const auto state = bench_.kept_pictures().kept()[size_t(i)].scene;
+            bench_.edit("Bring back " + bench_.kept_pictures().kept()[size_t(i)].name.toStdString(),
                         [&](scene::Scene& s) { s = *state; });
         });
-        add_button(buttons, "Remove", "Forgets the snapshot", [this] { bench_.forget_picture(list_->currentRow()); });
+        add_button(buttons, "Remove", "Forgets the snapshot",
+                   [this] { bench_.kept_pictures().forget_picture(list_->currentRow()); });
         buttons->addStretch();
         row->addLayout(buttons);
         hint_ = new QLabel("No snapshot yet. K keeps the picture as it is now;\nthen compare it with what you change.",
@@ -47,18 +49,20 @@ private:
     void fill() {
         const int current = list_->currentRow();
         list_->clear();
-        for (size_t i = 0; i < bench_.kept().size(); ++i) {
-            const auto& k = bench_.kept()[i];
+        for (size_t i = 0; i < bench_.kept_pictures().kept().size(); ++i) {
+            const auto& k = bench_.kept_pictures().kept()[i];
             const QString text =
-                k.name + (int(i) == bench_.compared() ? "  (compared)" : QString("  %1 samples").arg(k.samples));
+                k.name +
+                (int(i) == bench_.kept_pictures().compared() ? "  (compared)" : QString("  %1 samples").arg(k.samples));
             const QPixmap small =
                 QPixmap::fromImage(k.image.scaled(150, 96, Qt::KeepAspectRatio, Qt::SmoothTransformation));
             QIcon icon(small);
             icon.addPixmap(small, QIcon::Selected);  // colour is judged here: no tint when it is chosen
             list_->addItem(new QListWidgetItem(icon, text));
         }
-        list_->setCurrentRow(std::clamp(current, bench_.kept().empty() ? -1 : 0, int(bench_.kept().size()) - 1));
-        hint_->setVisible(bench_.kept().empty());
+        list_->setCurrentRow(std::clamp(current, bench_.kept_pictures().kept().empty() ? -1 : 0,
+                                        int(bench_.kept_pictures().kept().size()) - 1));
+        hint_->setVisible(bench_.kept_pictures().kept().empty());
     }
     Workbench& bench_;
     QListWidget* list_;

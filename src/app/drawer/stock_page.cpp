@@ -128,14 +128,14 @@ public:
                    "Exchanges the selected layer's surface; its mask and amounts stay. Double-click does the same",
                    [this] { onto_layer(); });
         add_button(buttons, "New layer", "Adds it as a layer above the selected one",
-                   [this] { bench_.add_stock_layer(chosen()); });
+                   [this] { bench_.stockroom().add_stock_layer(chosen()); });
         add_button(buttons, "Keep layer", "Keeps the selected layer's surface in the stock", [this] { keep(); });
         add_button(buttons, "Keep mask", "Keeps what opens the selected layer's gate in the stock, as a mask",
                    [this] { keep_mask(); });
         rename_ =
             add_button(buttons, "Rename", "Another name or group; only for entries of your own", [this] { rename(); });
         remove_ = add_button(buttons, "Remove", "Takes an entry of your own out of the stock",
-                             [this] { bench_.remove_own_stock(chosen()); });
+                             [this] { bench_.stockroom().remove_own_stock(chosen()); });
         buttons->addStretch();
         row->addLayout(buttons);
         connect(search_, &QLineEdit::textChanged, this, [this] { fill(); });
@@ -154,14 +154,14 @@ private:
     std::string chosen() const {
         return list_->currentItem() ? list_->currentItem()->data(Qt::UserRole).toString().toStdString() : std::string();
     }
-    void onto_layer() { bench_.apply_stock(chosen()); }
+    void onto_layer() { bench_.stockroom().apply_stock(chosen()); }
     void keep() {
         const auto* layer = bench_.layer();
         if (!layer) return;
         bool ok = false;
         const QString name = QInputDialog::getText(this, "Keep layer", "Name in the stock", QLineEdit::Normal,
                                                    QString::fromStdString(layer->name), &ok);
-        if (ok && !name.trimmed().isEmpty()) bench_.keep_own_stock(name.trimmed().toStdString());
+        if (ok && !name.trimmed().isEmpty()) bench_.stockroom().keep_own_stock(name.trimmed().toStdString());
     }
     void keep_mask() {
         const auto* layer = bench_.layer();
@@ -169,25 +169,26 @@ private:
         bool ok = false;
         const QString name = QInputDialog::getText(this, "Keep mask", "Name in the stock", QLineEdit::Normal,
                                                    QString::fromStdString(layer->name) + " mask", &ok);
-        if (ok && !name.trimmed().isEmpty()) bench_.keep_own_mask(name.trimmed().toStdString());
+        if (ok && !name.trimmed().isEmpty()) bench_.stockroom().keep_own_mask(name.trimmed().toStdString());
     }
     void rename() {
-        const auto* item = bench_.stock().find(chosen());
+        const auto* item = bench_.stockroom().stock().find(chosen());
         if (!item || !item->own) return;
         bool ok = false;
-        const QString text = QInputDialog::getText(this, "Rename", "Group / name", QLineEdit::Normal,
-                                                   QString::fromStdString(item->group + " / " + item->layer.name), &ok);
+        const QString text =
+            QInputDialog::getText(this, "Rename", "Group / name", QLineEdit::Normal,
+                                  QString::fromStdString(item->family + " / " + item->layer.name), &ok);
         const int cut = int(text.lastIndexOf(" / "));
         if (ok)
-            bench_.rename_own_stock(item->layer.id,
-                                    (cut < 0 ? QString::fromStdString(item->group) : text.left(cut)).toStdString(),
-                                    (cut < 0 ? text : text.mid(cut + 3)).toStdString());
+            bench_.stockroom().rename_own_stock(
+                item->layer.id, (cut < 0 ? QString::fromStdString(item->family) : text.left(cut)).toStdString(),
+                (cut < 0 ? text : text.mid(cut + 3)).toStdString());
     }
     void groups() {
         const QString now = group_->currentText();
         group_->clear();
         group_->addItem("All groups");
-        for (const auto& g : bench_.stock().groups()) group_->addItem(QString::fromStdString(g));
+        for (const auto& g : bench_.stockroom().stock().families()) group_->addItem(QString::fromStdString(g));
         group_->setCurrentIndex(std::max(0, group_->findText(now)));
         fill();
     }
@@ -196,9 +197,9 @@ private:
         list_->clear();
         const QString words = search_->text().trimmed();
         const QString group = group_->currentIndex() > 0 ? group_->currentText() : QString();
-        for (const scene::StockItem& i : bench_.stock().items) {
+        for (const scene::StockItem& i : bench_.stockroom().stock().items) {
             const QString name = QString::fromStdString(i.layer.name);
-            const QString of = QString::fromStdString(i.group);
+            const QString of = QString::fromStdString(i.family);
             if (!group.isEmpty() && of != group) continue;
             if (!words.isEmpty() && !name.contains(words, Qt::CaseInsensitive) &&
                 !of.contains(words, Qt::CaseInsensitive))
@@ -227,7 +228,7 @@ private:
         return QIcon(p);
     }
     void show_note() {
-        const auto* item = bench_.stock().find(chosen());
+        const auto* item = bench_.stockroom().stock().find(chosen());
         note_->setText(item             ? QString::fromStdString(item->note)
                        : list_->count() ? "Drag a swatch onto a part or a lane, or double-click it."
                                         : "Nothing in the stock has that name.");
@@ -238,7 +239,7 @@ private:
     void ask() {
         const scene::Rig* rig = scene::active_rig(bench_.scene());
         // All that lights the swatches: a light that is moved or tinted makes them anew, a balance or a name does not.
-        Lighting now{bench_.folder(), rig ? *rig : scene::Rig()};
+        Lighting now{bench_.files().folder(), rig ? *rig : scene::Rig()};
         now.rig.name.clear();
         now.rig.groups.clear();
         if (asked_ && now == *asked_) return;
@@ -249,9 +250,10 @@ private:
         asked_ = lit_by_ = now;
         std::vector<scene::StockItem> items;
         for (int i = 0; i < list_->count(); ++i)
-            if (const auto* item = bench_.stock().find(list_->item(i)->data(Qt::UserRole).toString().toStdString()))
+            if (const auto* item =
+                    bench_.stockroom().stock().find(list_->item(i)->data(Qt::UserRole).toString().toStdString()))
                 items.push_back(*item);
-        maker_.ask(std::move(items), rig ? std::optional(*rig) : std::nullopt, bench_.folder());
+        maker_.ask(std::move(items), rig ? std::optional(*rig) : std::nullopt, bench_.files().folder());
     }
     void arrived(const std::string& id, const QString& file) {
         const QPixmap picture(file);

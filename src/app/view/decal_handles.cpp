@@ -101,8 +101,7 @@ void DecalHandles::paint(QPainter& p, const QSize& view) const {
     p.restore();
 }
 
-void DecalHandles::drag(Handle handle, const QPointF& to, const QSize& view,
-                        const std::optional<Workbench::SurfaceSpot>& spot) {
+void DecalHandles::drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot) {
     const scene::Pin* pin = bench_.decals().shown();
     if (!pin) return;
     if (handle == middle) {

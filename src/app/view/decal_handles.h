@@ -19,7 +19,7 @@ public:
     QPointF position(Handle handle, const QSize& view) const;
     /// Index of another pin whose dot lies there; -1: none.
     int other_at(const QPointF& point, const QSize& view) const;
-    void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot);
+    void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot);
 
 private:
     M44f to_world(const scene::Pin& pin) const;

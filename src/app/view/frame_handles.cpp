@@ -109,8 +109,7 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
     p.restore();
 }
 
-void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view,
-                        const std::optional<Workbench::SurfaceSpot>& spot) {
+void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot) {
     const auto f = frame();
     const scene::Node* n = bench_.node();
     if (!f || !n) return;

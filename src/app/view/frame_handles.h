@@ -18,7 +18,7 @@ public:
     Handle at(const QPointF& point, const QSize& view) const;
     QPointF position(Handle handle, const QSize& view) const;
     /// `spot`: what lies under the hand on the asset, if anything does.
-    void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot);
+    void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot);
 
 private:
     struct Shown : nodes::PlacedFrame {

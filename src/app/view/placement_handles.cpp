@@ -37,11 +37,11 @@ bool PlacementHandles::shown() const {
 }
 
 std::optional<PlacementHandles::Frame> PlacementHandles::frame() const {
-    if (!bench_.arranging()) return std::nullopt;
-    const Box3f box = bench_.standing_bounds();
+    if (!bench_.arranging().on()) return std::nullopt;
+    const Box3f box = bench_.arranging().standing_bounds();
     if (box.isEmpty()) return std::nullopt;
     // As large in the picture whatever is placed: a small bolt can be held, and a ship leaves no handle outside.
-    const V3f middle = bench_.standing_pivot();
+    const V3f middle = bench_.arranging().standing_pivot();
     return Frame{middle, screen_share * half_width_at(bench_.scene(), middle)};
 }
 
@@ -110,8 +110,9 @@ QString PlacementHandles::hint() const {
                                     "the knob carries it over the stage",
                                     "the knob carries it over what lies under the hand"};
     return QString("Placing %1: %2; letters move, dots turn, the square scales; Esc leaves")
-        .arg(bench_.whole_asset() ? "the asset" : QString::fromStdString(bench_.part() ? bench_.part()->name : ""),
-             carries[size_t(bench_.snap())]);
+        .arg(bench_.arranging().whole_asset() ? "the asset"
+                                              : QString::fromStdString(bench_.part() ? bench_.part()->name : ""),
+             carries[size_t(bench_.arranging().snap())]);
 }
 
 void PlacementHandles::begin(Handle handle, const QPointF& at, const QSize&) {
@@ -122,7 +123,7 @@ void PlacementHandles::begin(Handle handle, const QPointF& at, const QSize&) {
     turned_ = given_ = 0.f;
 }
 
-void PlacementHandles::drag(const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot) {
+void PlacementHandles::drag(const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot) {
     const auto f = frame();
     if (!f) return;
     if (held_ == carry)
@@ -138,44 +139,44 @@ void PlacementHandles::drag(const QPointF& to, const QSize& view, const std::opt
         const double a = std::hypot(was.x(), was.y());
         const double b = std::hypot(now.x(), now.y());
         if (a > 2 && b > 2)
-            bench_.place(
+            bench_.arranging().place(
                 "Scale", [&](scene::Placement& q) { q.scale *= float(std::clamp(b / a, .5, 2.)); },
                 "scale " + bench_.selection().part);
     }
     last_ = to;
 }
 
-void PlacementHandles::carry_to(const QPointF& to, const QSize& view,
-                                const std::optional<Workbench::SurfaceSpot>& spot) {
+void PlacementHandles::carry_to(const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot) {
     const auto f = frame();
     const std::string key = "carry " + bench_.selection().part;
-    const Box3f box = bench_.standing_bounds();
-    if (bench_.snap() == Workbench::Snap::surface && spot) {
+    const Box3f box = bench_.arranging().standing_bounds();
+    if (bench_.arranging().snap() == Arranging::Snap::surface && spot) {
         // Its foot comes to lie where the hand points, its up along the surface's normal.
         const V3f up = V3f(0, 1, 0);
-        const M44f now = scene::matrix_of(bench_.placement());
+        const M44f now = scene::matrix_of(bench_.arranging().placement());
         V3f own_up = turned(up, now);
         own_up = own_up.length2() > 0.f ? own_up.normalized() : up;
         const Turn turn = turn_between(own_up, spot->normal_world);
-        if (turn.degrees > 1e-3f) bench_.turn_by(turn.axis, turn.degrees, key);
+        if (turn.degrees > 1e-3f) bench_.arranging().turn_by(turn.axis, turn.degrees, key);
         const float foot = std::max(0.f, f->middle.y - box.min.y);
-        bench_.move_by(spot->position_world + spot->normal_world * foot - f->middle, "Carry", key);
+        bench_.arranging().move_by(spot->position_world + spot->normal_world * foot - f->middle, "Carry", key);
         return;
     }
-    if (bench_.snap() == Workbench::Snap::stage) {
+    if (bench_.arranging().snap() == Arranging::Snap::stage) {
         const scene::Rig* rig = scene::active_rig(bench_.scene());
         const float height = rig ? rig->stage.height : 0.f;
         const auto on = on_plane(bench_.scene(), to, view, V3f(0, height, 0), V3f(0, 1, 0));
-        if (on) bench_.move_by(V3f(on->x - f->middle.x, height - box.min.y, on->z - f->middle.z), "Carry", key);
+        if (on)
+            bench_.arranging().move_by(V3f(on->x - f->middle.x, height - box.min.y, on->z - f->middle.z), "Carry", key);
         return;
     }
     carried_ += parallel_step(bench_.scene(), carried_, last_, to, view);
     V3f goal = carried_;
-    if (bench_.snap() == Workbench::Snap::grid) {
+    if (bench_.arranging().snap() == Arranging::Snap::grid) {
         const float step = grid_step(box.size().length());
         for (int c = 0; c < 3; ++c) goal[c] = std::round(goal[c] / step) * step;
     }
-    bench_.move_by(goal - f->middle, "Carry", key);
+    bench_.arranging().move_by(goal - f->middle, "Carry", key);
 }
 
 void PlacementHandles::move_along(int axis, const QPointF& to, const QSize& view) {
@@ -189,11 +190,11 @@ void PlacementHandles::move_along(int axis, const QPointF& to, const QSize& view
     if (length2 < 16) return;  // it points at the eye
     carried_ += axes[axis] * (f->reach * float(QPointF::dotProduct(hand, d) / length2));
     V3f goal = carried_;
-    if (bench_.snap() == Workbench::Snap::grid) {
-        const float step = grid_step(bench_.standing_bounds().size().length());
+    if (bench_.arranging().snap() == Arranging::Snap::grid) {
+        const float step = grid_step(bench_.arranging().standing_bounds().size().length());
         goal[axis] = std::round(goal[axis] / step) * step;
     }
-    bench_.move_by(axes[axis] * (goal[axis] - f->middle[axis]), "Move", "move " + bench_.selection().part);
+    bench_.arranging().move_by(axes[axis] * (goal[axis] - f->middle[axis]), "Move", "move " + bench_.selection().part);
 }
 
 void PlacementHandles::turn_about(int axis, const QPointF& to, const QSize& view) {
@@ -209,8 +210,9 @@ void PlacementHandles::turn_about(int axis, const QPointF& to, const QSize& view
         camera && (camera->position - f->middle).dot(axes[axis]) > 0.f)
         degrees = -degrees;
     turned_ += degrees;
-    const float wanted = bench_.snap() == Workbench::Snap::grid ? std::round(turned_ / turn_step) * turn_step : turned_;
-    if (wanted != given_) bench_.turn_by(axes[axis], wanted - given_, "turn " + bench_.selection().part);
+    const float wanted =
+        bench_.arranging().snap() == Arranging::Snap::grid ? std::round(turned_ / turn_step) * turn_step : turned_;
+    if (wanted != given_) bench_.arranging().turn_by(axes[axis], wanted - given_, "turn " + bench_.selection().part);
     given_ = wanted;
 }
 

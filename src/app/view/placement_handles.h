@@ -27,7 +27,7 @@ public:
     QPointF position(Handle handle, const QSize& view) const;  ///< far outside where it cannot be seen
     void begin(Handle handle, const QPointF& at, const QSize& view);
     /// `spot`: what lies under the hand on other parts, if anything does.
-    void drag(const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot);
+    void drag(const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot);
     QString hint() const;  ///< what a hand may do, in one line
 
 private:
@@ -37,7 +37,7 @@ private:
     };
     std::optional<Frame> frame() const;
     V3f tip(Handle handle, const Frame& f) const;
-    void carry_to(const QPointF& to, const QSize& view, const std::optional<Workbench::SurfaceSpot>& spot);
+    void carry_to(const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot);
     void move_along(int axis, const QPointF& to, const QSize& view);
     void turn_about(int axis, const QPointF& to, const QSize& view);
 

@@ -46,13 +46,13 @@ RenderView::RenderView(Workbench& bench, QWidget* parent) : QWidget(parent), ben
         update();
     });
     connect(&bench_, &Workbench::picking_changed, this, [this] {
-        setCursor(bench_.picking() || bench_.placing() ? Qt::CrossCursor : Qt::ArrowCursor);
+        setCursor(bench_.picking().picking() || bench_.picking().placing() ? Qt::CrossCursor : Qt::ArrowCursor);
         update();
     });
 }
 
 void RenderView::resizeEvent(QResizeEvent*) {
-    bench_.set_view_size(width(), height());
+    bench_.showing().set_view_size(width(), height());
 }
 
 void RenderView::paintEvent(QPaintEvent*) {
@@ -66,10 +66,11 @@ void RenderView::paintEvent(QPaintEvent*) {
     }
     p.setRenderHint(QPainter::SmoothPixmapTransform);
     paint_picture(p);
-    if (bench_.compared() >= 0 && bench_.compared() < int(bench_.kept().size()))
-        paint_compared(p, bench_.kept()[size_t(bench_.compared())]);
+    if (bench_.kept_pictures().compared() >= 0 &&
+        bench_.kept_pictures().compared() < int(bench_.kept_pictures().kept().size()))
+        paint_compared(p, bench_.kept_pictures().kept()[size_t(bench_.kept_pictures().compared())]);
     paint_region(p);
-    if (bench_.live().view != render::View::uv) {
+    if (bench_.showing().live().view != render::View::uv) {
         handles_.paint(p, this->size());
         placing_.paint(p, this->size());
         brush_.paint(p, this->size());
@@ -143,9 +144,9 @@ void RenderView::paint_compared(QPainter& p, const KeptPicture& kept) {
 
 void RenderView::paint_region(QPainter& p) {
     QRectF region = marked_;
-    if (!marking_ && bench_.has_region()) {
-        const render::PixelRect& r = bench_.live().region;
-        const double s = 100.0 / bench_.live().scale_percent;
+    if (!marking_ && bench_.showing().has_region()) {
+        const render::PixelRect& r = bench_.showing().live().region;
+        const double s = 100.0 / bench_.showing().live().scale_percent;
         region = QRectF(r.x0 * s, r.y0 * s, (r.x1 - r.x0) * s, (r.y1 - r.y0) * s);
     }
     if (region.width() <= 1) return;
@@ -157,18 +158,18 @@ void RenderView::paint_region(QPainter& p) {
 }
 
 QString RenderView::hint() const {
-    if (bench_.picking()) return "Click in the picture to take its colour; Esc leaves";
-    if (bench_.placing()) return "Click the place on the asset; Esc leaves";
+    if (bench_.picking().picking()) return "Click in the picture to take its colour; Esc leaves";
+    if (bench_.picking().placing()) return "Click the place on the asset; Esc leaves";
     if (placing_.shown()) return placing_.hint();
     if (bench_.painter().armed()) return brush_.hint();
     if (bench_.decals().placing())
         return "Press where the decal goes and drag it to its size, Shift turns it; Esc leaves";
     if (marking_) return "Drag over the part of the picture that should be rendered";
-    if (bench_.live().hold) return "Held";
-    if (bench_.live().view != render::View::node) return {};
-    const auto* b = scene::find(bench_.scene().build_ups, bench_.live().shown_build_up);
-    const scene::Node* n = b ? scene::find_node(*b, bench_.live().shown_node).node : nullptr;
-    return "On the asset: " + QString::fromStdString(n ? n->name : bench_.live().shown_node);
+    if (bench_.showing().live().hold) return "Held";
+    if (bench_.showing().live().view != render::View::node) return {};
+    const auto* b = scene::find(bench_.scene().build_ups, bench_.showing().live().shown_build_up);
+    const scene::Node* n = b ? scene::find_node(*b, bench_.showing().live().shown_node).node : nullptr;
+    return "On the asset: " + QString::fromStdString(n ? n->name : bench_.showing().live().shown_node);
 }
 
 void RenderView::move_camera(const std::function<void(scene::Camera&)>& change) {
@@ -183,13 +184,13 @@ void RenderView::move_camera(const std::function<void(scene::Camera&)>& change) 
 void RenderView::mousePressEvent(QMouseEvent* e) {
     pressed_ = last_ = e->position();
     moved_ = false;
-    if (bench_.picking() && e->button() == Qt::LeftButton) {
-        if (auto c = linear_at(e->position())) bench_.picked(*c);
+    if (bench_.picking().picking() && e->button() == Qt::LeftButton) {
+        if (auto c = linear_at(e->position())) bench_.picking().picked(*c);
         return;
     }
-    if (bench_.placing() && e->button() == Qt::LeftButton) {
+    if (bench_.picking().placing() && e->button() == Qt::LeftButton) {
         if (const auto spot = spot_at(e->position()))
-            bench_.placed(*spot);
+            bench_.picking().placed(*spot);
         else
             Q_EMIT bench_.said("Nothing is there: click on the asset");
         return;
@@ -205,7 +206,7 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
         drag_ = Drag::frame;
     else if (marking_ && e->button() == Qt::LeftButton)
         drag_ = Drag::region;
-    else if (bench_.compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8)
+    else if (bench_.kept_pictures().compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8)
         drag_ = Drag::divider;
     else if (e->button() == Qt::MiddleButton || (e->button() == Qt::LeftButton && e->modifiers() & Qt::ShiftModifier))
         drag_ = Drag::pan;
@@ -230,8 +231,8 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
         return;
     }
     if (drag_ == Drag::none) {
-        if (!bench_.picking() && !bench_.placing())
-            setCursor(bench_.compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8
+        if (!bench_.picking().picking() && !bench_.picking().placing())
+            setCursor(bench_.kept_pictures().compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8
                           ? Qt::SplitHCursor
                           : Qt::ArrowCursor);
         return;
@@ -380,7 +381,7 @@ void RenderView::mouseReleaseEvent(QMouseEvent* e) {
     }
     if (drag_ == Drag::outline) brush_.close_outline();
     if (drag_ == Drag::region) {
-        const double s = bench_.live().scale_percent / 100.0;
+        const double s = bench_.showing().live().scale_percent / 100.0;
         const bool marked = moved_ && marked_.width() > 4 && marked_.height() > 4;
         render::PixelRect region;
         if (marked)
@@ -388,7 +389,7 @@ void RenderView::mouseReleaseEvent(QMouseEvent* e) {
                       int(std::ceil(marked_.bottom() * s))};
         marking_ = false;
         marked_ = {};
-        bench_.set_region(region);
+        bench_.showing().set_region(region);
         update();
     } else if (!moved_ && drag_ == Drag::orbit)
         click(e->position());
@@ -422,7 +423,7 @@ std::optional<V3f> RenderView::linear_at(const QPointF& p) const {
     return shown_->linear[size_t(y) * size_t(shown_->width) + size_t(x)];
 }
 
-std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) const {
+std::optional<SurfaceSpot> RenderView::spot_at(const QPointF& p) const {
     const auto* camera = scene::active_camera(bench_.scene());
     if (!shown_ || !camera) return std::nullopt;
     const render::Prepared& prepared = *shown_->prepared;
@@ -431,20 +432,22 @@ std::optional<Workbench::SurfaceSpot> RenderView::spot_at(const QPointF& p) cons
     const geometry::SurfacePoint s = prepared.geometry->at(hit.at);
     const geometry::Instance& in = prepared.geometry->instances()[hit.at.instance];
     // Pins and frames lie on the form as it was before heights moved it: networks read that.
-    return Workbench::SurfaceSpot{prepared.parts[hit.at.instance]->id,
-                                  in.point_to_object(s.position - s.displaced_by),
-                                  in.normal_to_object(s.normal).normalized(),
-                                  s.position,
-                                  s.normal,
-                                  hit.at};
+    return SurfaceSpot{prepared.parts[hit.at.instance]->id,
+                       in.point_to_object(s.position - s.displaced_by),
+                       in.normal_to_object(s.normal).normalized(),
+                       s.position,
+                       s.normal,
+                       hit.at};
 }
 /// What lies under the point beside what is being arranged.
-std::optional<Workbench::SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {
+std::optional<SurfaceSpot> RenderView::spot_beside(const QPointF& p) const {
     const auto spot = spot_at(p);
     const scene::Part* arranged = bench_.part();
     const scene::Part* there = spot ? scene::find(bench_.scene().parts, spot->part) : nullptr;
     if (!there || !arranged) return spot;
-    return there->id == arranged->id || (bench_.whole_asset() && there->asset == arranged->asset) ? std::nullopt : spot;
+    return there->id == arranged->id || (bench_.arranging().whole_asset() && there->asset == arranged->asset)
+               ? std::nullopt
+               : spot;
 }
 std::string RenderView::part_at(const QPointF& p) const {
     const auto spot = spot_at(p);
@@ -472,8 +475,8 @@ void RenderView::frame_part() {
     frame_box(shown_->prepared->geometry->instances()[size_t(i)].bounds());
 }
 void RenderView::start_region() {
-    if (bench_.has_region())
-        bench_.set_region({});
+    if (bench_.showing().has_region())
+        bench_.showing().set_region({});
     else
         marking_ = true;
     update();
@@ -488,7 +491,7 @@ void RenderView::dropEvent(QDropEvent* e) {
         if (part.empty())
             Q_EMIT bench_.said("Drop it on a part");
         else
-            bench_.wear_stock(e->mimeData()->data(stock_mime).toStdString(), part);
+            bench_.stockroom().wear_stock(e->mimeData()->data(stock_mime).toStdString(), part);
         e->acceptProposedAction();
         return;
     }
@@ -498,14 +501,14 @@ void RenderView::dropEvent(QDropEvent* e) {
         if (vemtra::lower(file.extension().string()) == ".vemtra")
             Q_EMIT open_wanted(file);  // the window asks about unsaved work first
         else if (geometry::format_of(file.string()))
-            bench_.import_asset(file);
+            bench_.files().import_asset(file);
         else
             maps.push_back(file);
     }
     if (maps.empty()) return;
     if (const std::string part = part_at(e->position()); !part.empty() && part != bench_.selection().part)
         bench_.select_part(part);
-    bench_.look_for_maps(maps);
+    bench_.map_intake().look_for_maps(maps);
 }
 
 }  // namespace vemtra::app

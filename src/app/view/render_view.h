@@ -44,8 +44,8 @@ private:
     void move_camera(const std::function<void(scene::Camera&)>& change);
     void frame_box(const Box3f& box);
     std::optional<V3f> linear_at(const QPointF& p) const;
-    std::optional<Workbench::SurfaceSpot> spot_at(const QPointF& p) const;
-    std::optional<Workbench::SurfaceSpot> spot_beside(const QPointF& p) const;
+    std::optional<SurfaceSpot> spot_at(const QPointF& p) const;
+    std::optional<SurfaceSpot> spot_beside(const QPointF& p) const;
     std::string part_at(const QPointF& p) const;  ///< id; empty: none
     void click(const QPointF& p);
     bool press_brush(QMouseEvent* e);

@@ -1,38 +1,39 @@
-// Where parts and assets stand, and how hands move them: every change ends in an edit of a scene::Placement.
+#include "app/bench/arranging.h"
+
 #include "app/workbench.h"
 #include "scene/edits.h"
 
 namespace vemtra::app {
 
-void Workbench::arrange(bool on) {
-    on = on && part();
-    if (arranging_ == on) return;
-    arranging_ = on;
-    Q_EMIT arranging_changed();
-    Q_EMIT selection_changed();
+void Arranging::arrange(bool on) {
+    on = on && bench_.part();
+    if (on_ == on) return;
+    on_ = on;
+    Q_EMIT bench_.arranging_changed();
+    Q_EMIT bench_.selection_changed();
 }
 
-void Workbench::set_whole_asset(bool whole) {
+void Arranging::set_whole_asset(bool whole) {
     whole_asset_ = whole;
-    Q_EMIT arranging_changed();
+    Q_EMIT bench_.arranging_changed();
 }
-void Workbench::set_snap(Snap snap) {
+void Arranging::set_snap(Snap snap) {
     snap_ = snap;
-    Q_EMIT arranging_changed();
+    Q_EMIT bench_.arranging_changed();
 }
 
-scene::Placement Workbench::placement() const {
-    const scene::Part* p = part();
+scene::Placement Arranging::placement() const {
+    const scene::Part* p = bench_.part();
     if (!p) return {};
     if (!whole_asset_) return p->placement;
-    const scene::Asset* a = scene::find(scene().assets, p->asset);
+    const scene::Asset* a = scene::find(bench_.scene().assets, p->asset);
     return a ? a->placement : scene::Placement();
 }
 
-void Workbench::place(const std::string& label, const std::function<void(scene::Placement&)>& change,
+void Arranging::place(const std::string& label, const std::function<void(scene::Placement&)>& change,
                       const std::string& merge_key) {
-    const std::string id = selection_.part;
-    edit(
+    const std::string id = bench_.selection().part;
+    bench_.edit(
         label,
         [&](scene::Scene& s) {
             scene::Part* p = scene::find(s.parts, id);
@@ -43,16 +44,16 @@ void Workbench::place(const std::string& label, const std::function<void(scene::
         merge_key);
 }
 
-M44f Workbench::standing() const {
-    const auto image = this->image();
-    const int i = image && image->prepared ? image->prepared->instance_of(selection_.part) : -1;
+M44f Arranging::standing() const {
+    const auto image = bench_.image();
+    const int i = image && image->prepared ? image->prepared->instance_of(bench_.selection().part) : -1;
     return i < 0 ? M44f() : image->prepared->geometry->instances()[size_t(i)].to_world;
 }
 
-Box3f Workbench::standing_bounds() const {
+Box3f Arranging::standing_bounds() const {
     Box3f box;
-    const auto image = this->image();
-    const scene::Part* p = part();
+    const auto image = bench_.image();
+    const scene::Part* p = bench_.part();
     if (!image || !image->prepared || !p) return box;
     const render::Prepared& prepared = *image->prepared;
     for (size_t i = 0; i < prepared.parts.size(); ++i)
@@ -61,20 +62,20 @@ Box3f Workbench::standing_bounds() const {
     return box;
 }
 
-V3f Workbench::standing_pivot() const {
-    const scene::Part* p = part();
-    const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
+V3f Arranging::standing_pivot() const {
+    const scene::Part* p = bench_.part();
+    const scene::Asset* asset = p ? scene::find(bench_.scene().assets, p->asset) : nullptr;
     if (!asset) return V3f(0.f);
     if (whole_asset_) return asset->placement.position;
     // The middle of the part as its file has it, moved with it.
-    const auto state = workshop_->asset(*asset, paths());
+    const auto state = bench_.workshop().asset(*asset, bench_.files().paths());
     const render::AssetState::Part* form = state->part(p->source);
     return form ? moved(form->pivot + p->placement.position, scene::matrix_of(asset->placement)) : V3f(0.f);
 }
 
-void Workbench::move_by(const V3f& world, const std::string& label, const std::string& merge_key) {
-    const scene::Part* p = part();
-    const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
+void Arranging::move_by(const V3f& world, const std::string& label, const std::string& merge_key) {
+    const scene::Part* p = bench_.part();
+    const scene::Asset* asset = p ? scene::find(bench_.scene().assets, p->asset) : nullptr;
     if (!asset || !finite(world)) return;
     const V3f own =
         whole_asset_
@@ -84,9 +85,9 @@ void Workbench::move_by(const V3f& world, const std::string& label, const std::s
         label, [&](scene::Placement& q) { q.position += own; }, merge_key);
 }
 
-void Workbench::turn_by(const V3f& axis, float degrees, const std::string& merge_key) {
-    const scene::Part* p = part();
-    const scene::Asset* asset = p ? scene::find(scene().assets, p->asset) : nullptr;
+void Arranging::turn_by(const V3f& axis, float degrees, const std::string& merge_key) {
+    const scene::Part* p = bench_.part();
+    const scene::Asset* asset = p ? scene::find(bench_.scene().assets, p->asset) : nullptr;
     if (!asset) return;
     const V3f own = whole_asset_ ? axis : turned(axis, scene::matrix_of(asset->placement).inverse()).normalized();
     place(
@@ -105,38 +106,38 @@ void Workbench::turn_by(const V3f& axis, float degrees, const std::string& merge
         merge_key);
 }
 
-void Workbench::sit_down() {
+void Arranging::sit_down() {
     const Box3f box = standing_bounds();
-    const scene::Rig* rig = scene::active_rig(scene());
+    const scene::Rig* rig = scene::active_rig(bench_.scene());
     if (box.isEmpty() || !rig) return;
     move_by(V3f(0.f, rig->stage.height - box.min.y, 0.f), "Sit down on the stage", {});
 }
 
-void Workbench::duplicate_part() {
-    const scene::Part* p = part();
+void Arranging::duplicate_part() {
+    const scene::Part* p = bench_.part();
     if (!p) return;
     const Box3f box = standing_bounds();
     std::string made;
-    edit("Another " + p->name, [&](scene::Scene& s) {
-        scene::Part copy = *scene::find(s.parts, selection_.part);
+    bench_.edit("Another " + p->name, [&](scene::Scene& s) {
+        scene::Part copy = *scene::find(s.parts, bench_.selection().part);
         copy.id = scene::FreshIds(scene::ids_of(s.parts)).take(copy.id);
         made = copy.id;
-        const size_t at = size_t(scene::find(s.parts, selection_.part) - s.parts.data()) + 1;
+        const size_t at = size_t(scene::find(s.parts, bench_.selection().part) - s.parts.data()) + 1;
         s.parts.insert(s.parts.begin() + long(at), copy);
     });
-    select_part(made);
+    bench_.select_part(made);
     whole_asset_ = false;
     if (!box.isEmpty()) {
-        document_.end_merge();
+        bench_.end_merge();
         move_by(V3f(box.size().x * 1.1f, 0.f, 0.f), "Another " + p->name, {});
     }
     arrange(true);
 }
 
-void Workbench::remove_part() {
-    const scene::Part* p = part();
+void Arranging::remove_part() {
+    const scene::Part* p = bench_.part();
     if (!p) return;
-    edit("Remove " + p->name, [id = p->id](scene::Scene& s) {
+    bench_.edit("Remove " + p->name, [id = p->id](scene::Scene& s) {
         std::string asset;
         for (const scene::Part& x : s.parts)
             if (x.id == id) asset = x.asset;
@@ -146,7 +147,7 @@ void Workbench::remove_part() {
         if (!used)
             std::erase_if(s.assets, [&](const scene::Asset& a) { return a.id == asset; });  // its last part has gone
     });
-    if (!part()) arrange(false);
+    if (!bench_.part()) arrange(false);
 }
 
 }  // namespace vemtra::app
