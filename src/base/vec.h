@@ -87,7 +87,7 @@ struct Frame {
 /// quarter turn nearest to u is taken off, and Taylor polynomials of the rest (|x| <= pi/4) are swapped and signed by
 /// the quarter.
 inline void sincos_turn(float u, float& sine, float& cosine) {
-    const int q = int(4.f * u + .5f);
+    const int q = (int(8.f * u) + 1) >> 1;
     const float x = (u - .25f * float(q)) * (2.f * pi);
     const float x2 = x * x;
     const float s = x * (1.f + x2 * (-1.f / 6.f + x2 * (1.f / 120.f - x2 * (1.f / 5040.f))));

@@ -47,8 +47,10 @@ void Renderer::travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int st
                     for (int c = 0; c < 3; ++c) path.throughput[c] *= std::exp(-body->sigma_t[c] * path.t);
             } else {
                 WalkRandom random(walk_seed(path, sample, step, 3));
-                const Wandered w =
-                    wander(p_.geometry->scene(), *body, floor, path.origin, path.direction, path.throughput, random);
+                WalkHead head;
+                sample_2d(path.seed, sample, pair_walk + uint32_t(step), head.leads, head.first);
+                const Wandered w = wander(p_.geometry->scene(), *body, floor, path.origin, path.direction,
+                                          path.throughput, head, random);
                 if (!w.out) continue;
                 path.throughput *= w.weight;
                 path.origin = w.origin;
@@ -89,9 +91,10 @@ void Renderer::cross(Tile& t, Path& path, const MaterialPoint& point) {
 
 /// Light goes in under a surface: from there on it wanders (travel), whatever it meets, until it comes up again.
 void Renderer::go_below(Tile& t, const Path& path, const MaterialPoint& point, const V3f& weight, const Frame& frame,
-                        WalkRandom& random) {
-    const float a = random.next();
-    const float b = random.next();
+                        uint32_t sample, int step) {
+    float a;
+    float b;
+    sample_2d(path.seed, sample, pair_below + uint32_t(step), a, b);
     const V3f in = -frame.to_world(surface::cosine_direction(a, b));
     const V3f ng = point.s.normal_geometric;
     if (in.dot(ng) >= -1e-4f) return;

@@ -74,21 +74,25 @@ float Floor::met(const V3f& origin, const V3f& direction) const {
 }
 
 Wandered wander(RTCScene scene, const Body& body, const Floor& floor, const V3f& origin, const V3f& direction,
-                const V3f& carried, surface::WalkRandom& random) {
+                const V3f& carried, const WalkHead& head, surface::WalkRandom& random) {
     Wandered w;
     w.origin = origin;
     w.direction = direction;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    const V3f scattering = body.sigma_t * body.alpha;
+    const float sum = carried.x + carried.y + carried.z;
+    if (!(sum > 0.f)) return w;
+    const V3f chance = carried / sum;
+    const int leads = head.leads < chance.x ? 0 : head.leads < chance.x + chance.y || !(chance.z > 0.f) ? 1 : 2;
+    const float sigma = body.sigma_t[leads];
+    if (head.alone) {
+        for (int c = 0; c < 3; ++c) w.weight[c] = c == leads ? 1.f / chance[c] : 0.f;
+    }
+    // How much likelier each channel makes the walk so far than all together do.
+    V3f likelier(1.f);
     for (w.turns = 0; w.turns < most_turns; ++w.turns) {
-        V3f p = carried * w.weight;
-        const float sum = p.x + p.y + p.z;
-        if (!(sum > 0.f)) return w;
-        p /= sum;
-        const float pick = random.next();
-        const float u = random.next();
-        const float sigma = pick < p.x ? body.sigma_t.x : pick < p.x + p.y ? body.sigma_t.y : body.sigma_t.z;
+        const float u = w.turns ? random.next() : head.first;
+        const V3f p = chance * likelier;
         const float d = body.scatters() && sigma > 0.f ? -std::log(1.f - u) / sigma : INFINITY;
         RTCRayHit ray = geometry::single_ray(w.origin, w.direction, d);
         rtcIntersect1(scene, &context, &ray);
@@ -97,17 +101,27 @@ Wandered wander(RTCScene scene, const Body& body, const Floor& floor, const V3f&
         if (hit || down < d) {
             w.on_floor = down < ray.ray.tfar;
             const float t = std::min(down, ray.ray.tfar);
-            const V3f through = kept(body.sigma_t, t);
-            w.weight *= body.scatters() ? through / std::max(1e-20f, p.dot(through)) : through;
+            if (!head.alone) {
+                const V3f through = kept(body.sigma_t, t);
+                w.weight *= body.scatters() ? through / std::max(1e-20f, p.dot(through)) : through;
+            }
             w.out = true;
             w.at = geometry::place_of(ray.hit);
             w.t = t;
             return w;
         }
         if (d == INFINITY) return w;
-        const V3f through = kept(body.sigma_t, d);
-        w.weight *= scattering * through / std::max(1e-20f, p.dot(body.sigma_t * through));
-        const float left = max_component(w.weight);
+        float left;
+        if (head.alone) {
+            w.weight *= body.alpha[leads];
+            left = w.weight[leads] * chance[leads];
+        } else {
+            const V3f made = body.sigma_t * kept(body.sigma_t, d);
+            const float together = std::max(1e-20f, p.dot(made));
+            w.weight *= body.alpha * made / together;
+            likelier *= made / together;
+            left = max_component(w.weight);
+        }
         if (w.turns >= free_turns) {
             // A weight that has not fallen is not tried: trying it would only spread the weights.
             if (left < 1.f) {

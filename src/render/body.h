@@ -1,7 +1,9 @@
 // Light inside a body: absorption, haze, and the random walk of subsurface scattering.
-//   sigma_t  extinction per metre and channel; a passage of length t keeps exp(-sigma_t t)      alpha
-// single-scattering albedo The walk samples its lengths by one channel, chosen by what the path carries, and weighs by
-// all three (spectral multiple importance sampling, Wilkie et al. 2014), so that a red body keeps no coloured noise.
+//   sigma_t  extinction per metre and channel; a passage of length t keeps exp(-sigma_t t)
+//   alpha    single-scattering albedo
+// A walk samples all its lengths by one channel, drawn by what the path carries, and is weighed by the density with
+// which any of the three would have made it: hero wavelength sampling (Wilkie et al. 2014). Of long walks that channel
+// alone is left, so that the draw must be spread evenly over a pixel's samples, or colours would be noise.
 #pragma once
 #include "geometry/geometry.h"
 #include "surface/slots.h"
@@ -42,8 +44,14 @@ struct Wandered {
     V3f weight{1.f};
     int turns = 0;
 };
+/// The numbers that a walk begins with, 0..1, spread evenly over the samples of a pixel: which channel leads, and how
+/// far the first stretch goes.
+struct WalkHead {
+    float leads = 0.f, first = 0.f;
+    bool alone = false;  ///< the channel that leads is the only one that the walk carries on
+};
 /// Follows light from `origin` along `direction` until it meets any surface. `carried` is what the path carries.
 Wandered wander(RTCScene scene, const Body& body, const Floor& floor, const V3f& origin, const V3f& direction,
-                const V3f& carried, surface::WalkRandom& random);
+                const V3f& carried, const WalkHead& head, surface::WalkRandom& random);
 
 }  // namespace vemtra::render

@@ -16,8 +16,8 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
     parallel_ranges(n, 1 << 16, [&](size_t first, size_t last) {
         for (size_t i = first; i < last; ++i) own[i] = std::max(0.f, luminance(picture.pixels[i]));
     });
-    std::vector<float> chance(n);
-    std::vector<double> total(size_t(h), 0.);
+    curve = ZCurve(w, h);
+    std::vector<float> chance(curve.size(), -1.f);
     std::vector<double> light(size_t(h), 0.);
     parallel_ranges(size_t(h), 16, [&](size_t first, size_t last) {
         for (size_t y = first; y < last; ++y) {
@@ -28,28 +28,23 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
                     for (int dx = -1; dx <= 1; ++dx)
                         sum += own[size_t(std::clamp(int(y) + dy, 0, h - 1)) * size_t(w) + size_t((x + dx + w) % w)] *
                                (dx || dy ? .05f : .6f);
-                const size_t i = y * size_t(w) + size_t(x);
-                chance[i] = sum * s;
-                total[y] += double(chance[i]);
-                light[y] += double(own[i]) * double(s);
+                chance[curve.index(uint32_t(x), uint32_t(y))] = sum * s;
+                light[y] += double(own[y * size_t(w) + size_t(x)]) * double(s);
             }
         }
     });
-    double all = 0;
     double shining = 0;
     double sphere = 0;
     for (int y = 0; y < h; ++y) {
-        all += total[size_t(y)];
         shining += light[size_t(y)];
         sphere += double(w) * std::sin(M_PI * (y + .5) / h);
     }
     average = float(shining / sphere);
-    if (!(all > 0)) {  // a black one: it is drawn evenly
-        std::fill(chance.begin(), chance.end(), 1.f);
-        all = double(n);
+    if (!(average > 0.f)) {  // a black one: it is drawn evenly
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) chance[curve.index(uint32_t(x), uint32_t(y))] = 1.f;
     }
-    for (float& c : chance) c = float(double(c) / all);
-    texels = make_alias(chance);
+    texels = OrderedDraw(chance);
     for (int y = 0; y <= h; ++y) edges.push_back(std::cos(pi * float(y) / float(h)));
 }
 
@@ -98,13 +93,13 @@ float EnvironmentMap::pdf(const V3f& direction) const {
     const int h = of_->picture.height;
     const int x = std::min(int(uv.x * float(w)), w - 1);
     const int y = std::min(int(uv.y * float(h)), h - 1);
-    return of_->texels[size_t(y) * size_t(w) + size_t(x)].chance / (2.f * pi * of_->band(size_t(y)) / float(w));
+    return of_->chance(size_t(x), size_t(y)) / (2.f * pi * of_->band(size_t(y)) / float(w));
 }
 
-V3f EnvironmentMap::sample(float u, float v, float& density, V3f& light) const {
+V3f EnvironmentMap::sample(double u, float v, float& density, V3f& light) const {
     if (!of_) {
         light = scale_;
-        const float z = 1.f - 2.f * u;
+        const float z = 1.f - 2.f * float(u);
         const float s = std::sqrt(std::max(0.f, 1.f - z * z));
         const float phi = 2.f * pi * v;
         density = .25f * inverse_pi;
@@ -113,11 +108,12 @@ V3f EnvironmentMap::sample(float u, float v, float& density, V3f& light) const {
     // The texel by the first number, whose rest places it across; evenly over its solid angle.
     const size_t w = size_t(of_->picture.width);
     const size_t h = size_t(of_->picture.height);
-    const Drawn drawn = draw(of_->texels, u, v);
-    const size_t y = drawn.index / w;
-    const size_t x = drawn.index % w;
+    const Drawn drawn = of_->texels.draw(u);
+    uint32_t x;
+    uint32_t y;
+    of_->curve.place(drawn.index, x, y);
     // Its light is far from the caches: it comes while the direction is worked out.
-    const V3f* pixels = of_->picture.pixels.data() + drawn.index;
+    const V3f* pixels = of_->picture.pixels.data() + size_t(y) * w + x;
     __builtin_prefetch(pixels);
     __builtin_prefetch(pixels - (y > 0 ? w : 0));
     __builtin_prefetch(pixels + (y + 1 < h ? w : 0));

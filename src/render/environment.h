@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "base/vec.h"
-#include "render/alias.h"
+#include "render/ordered_draw.h"
 #include "texture/texture.h"
 
 namespace vemtra::render {
@@ -16,9 +16,11 @@ struct EnvironmentPicture {
     texture::Picture picture;
     /// Chances of the texels, by their luminance and solid angle, all of them; each is widened by its neighbours, so
     /// that the density is never low where bilinear reading still gives light.
-    std::vector<AliasEntry> texels;
+    OrderedDraw texels;
+    ZCurve curve;              ///< where each of them lies in it
     std::vector<float> edges;  ///< between rows, from above: cosines of their angles
     float average = 0.f;       ///< luminance over the sphere
+    float chance(size_t x, size_t y) const { return texels.chance(curve.index(uint32_t(x), uint32_t(y))); }
     /// Height of a row of texels in the cosine of its angle from above.
     float band(size_t row) const { return std::max(1e-12f, edges[row] - edges[row + 1]); }
 };
@@ -30,7 +32,8 @@ public:
     EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
     V3f radiance(const V3f& direction) const;
     float pdf(const V3f& direction) const;  ///< per solid angle
-    V3f sample(float u, float v, float& pdf, V3f& radiance) const;
+    /// Growing `u` draw along the picture's curve.
+    V3f sample(double u, float v, float& pdf, V3f& radiance) const;
     float average_luminance() const { return average_; }
 
 private:

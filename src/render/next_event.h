@@ -8,8 +8,9 @@ namespace vemtra::render {
 inline constexpr float before_light = .9999f;  ///< of the way: the light itself stops nothing
 
 /// One light out of some candidates, chosen by what they would bring if nothing stood in the way: resampled importance
-/// sampling (Talbot, Cline, Egbert 2005). The candidates are spread evenly over the numbers of `aim`, which leaves each
-/// as likely as alone, and the mean of their estimates what it is. `guess` gives what the surface does to a local
+/// sampling (Talbot, Cline, Egbert 2005). Each candidate comes out of its own part of all lights, in their order, which
+/// leaves the mean of their estimates what it is; and one of them is chosen in that order, so that the evenly spread
+/// numbers of a pixel's samples choose evenly among what shines. `guess` gives what the surface does to a local
 /// direction about, cheaply, `value` exactly: Stack::Parts both. Parts are weighed against the surface's own sampling
 /// one by one.
 template <class Guess, class Value>
@@ -20,15 +21,19 @@ void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, G
         const float v = u + by;
         return v - std::floor(v);
     };
+    Candidate candidates[PreparedRig::most_candidates];
+    V3f locals[PreparedRig::most_candidates];
+    float targets[PreparedRig::most_candidates];
+    float weights[PreparedRig::most_candidates];
+    // A float tells too few texels of a panorama from one another: another of the numbers continues it.
+    const double pick = double(aim.pick) + double(mix32(__builtin_bit_cast(uint32_t, aim.l1))) * 0x1p-56;
     float sum = 0.f;
-    float chosen_target = 0.f;
-    float choice = aim.choice;
-    Candidate chosen;
-    V3f local(0.f);
     for (int k = 0; k < count; ++k) {
         const float at = float(k);
-        const Candidate c = candidate(aim.point.s.position, std::min(.99999994f, turned(aim.pick, at / float(count))),
-                                      turned(aim.l0, .75487767f * at), turned(aim.l1, .56984029f * at));
+        weights[k] = 0.f;
+        Candidate& c = candidates[k];
+        c = candidate(aim.point.s.position, (double(k) + pick) / count, turned(aim.l0, .75487767f * at),
+                      turned(aim.l1, .56984029f * at));
         if (!(c.density > 0.f)) continue;
         const V3f wi = aim.frame.to_local(c.direction);
         if (!may_leave(aim.point, c.direction, wi)) continue;
@@ -47,18 +52,23 @@ void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, G
         }
         const float weight = target / c.density;
         if (!(weight > 0.f) || !std::isfinite(weight)) continue;
+        locals[k] = wi;
+        targets[k] = target;
+        weights[k] = weight;
         sum += weight;
-        const float share = weight / sum;
-        if (choice < share) {  // one number serves all choices: what is left of it goes on
-            choice /= share;
-            chosen = c;
-            chosen_target = target;
-            local = wi;
-        } else {
-            choice = (choice - share) / std::max(1e-9f, 1.f - share);
-        }
     }
-    if (!(chosen_target > 0.f)) return;
+    if (!(sum > 0.f)) return;
+    int at = -1;
+    float passed = 0.f;
+    for (int k = 0; k < count; ++k) {
+        if (!(weights[k] > 0.f)) continue;
+        at = k;
+        passed += weights[k];
+        if (aim.choice * sum < passed) break;
+    }
+    const Candidate& chosen = candidates[at];
+    const V3f local = locals[at];
+    const float chosen_target = targets[at];
     const V3f origin = origin_at(aim.point, local.z > 0.f ? aim.ng : -aim.ng);
     // Lights that are seen stand in each other's way.
     if (nearest_seen_light(origin, chosen.direction, chosen.distance, chosen.light) < chosen.distance * before_light)

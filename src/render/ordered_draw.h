@@ -1,69 +1,120 @@
-// Drawing one of many by their chances in constant time (Walker 1977): an even choice among all, which stays or goes on
-// to another one.
+// Drawing one of many by their chances, in order: growing numbers draw along the row, so that numbers which are spread
+// evenly draw evenly spread ones (a table of aliases, Walker 1977, would shuffle them). The inverse of the cumulative
+// distribution by a guide table (Chen and Asau 1974) and bisection. And the order in which the texels of a picture lie
+// along such a row: a Z-curve (Morton 1966), on which neighbours mostly are neighbours in the picture.
 #pragma once
 #include <algorithm>
 #include <cstdint>
 #include <vector>
 
-#include "base/hash.h"
 #include "base/vec.h"
 
 namespace vemtra::render {
-
-/// One of the even choice: all that a draw needs lies together, for tables are far larger than the caches.
-struct AliasEntry {
-    float keep = 1.f;          ///< chance that the choice stays
-    uint32_t otherwise = 0;    ///< and which one it goes on to
-    float chance = 0.f;        ///< of this one among all
-    float chance_other = 0.f;  ///< of that one
-};
-
-/// `chance` sums to 1.
-inline std::vector<AliasEntry> make_alias(const std::vector<float>& chance) {
-    // Vose 1991: those below the mean are filled up from those above it. A sun fills up millions: what is left of it is
-    // counted in doubles.
-    const size_t n = chance.size();
-    std::vector<AliasEntry> entries(n);
-    std::vector<uint32_t> small;
-    std::vector<uint32_t> large;
-    for (size_t i = 0; i < n; ++i) {
-        entries[i] = {float(double(chance[i]) * double(n)), uint32_t(i), chance[i], chance[i]};
-        (entries[i].keep < 1.f ? small : large).push_back(uint32_t(i));
-    }
-    size_t filling = n;
-    double left = 0;
-    while (!small.empty() && !large.empty()) {
-        const uint32_t s = small.back();
-        const uint32_t l = large.back();
-        if (l != filling) filling = l, left = double(chance[l]) * double(n);
-        small.pop_back();
-        entries[s].otherwise = l;
-        entries[s].chance_other = chance[l];
-        left -= 1. - double(entries[s].keep);
-        if (left < 1.) entries[l].keep = float(std::max(0., left)), large.pop_back(), small.push_back(l);
-    }
-    for (const auto* rest : {&small, &large})
-        for (const uint32_t i : *rest) entries[i].keep = 1.f;
-    return entries;
-}
 
 struct Drawn {
     size_t index;
     float chance;  ///< of that one
     float rest;    ///< a number in [0, 1) that is left of `u`
 };
-/// Draws by `u` in [0, 1). `v` is another number: a float alone has too few digits to tell millions apart, and is
-/// continued by its bits.
-inline Drawn draw(const std::vector<AliasEntry>& entries, float u, float v) {
-    const double further = double(mix32(__builtin_bit_cast(uint32_t, v) ^ 0x9e3779b9u)) * 0x1p-56;
-    const double place = (double(u) + further) * double(entries.size());
-    const size_t i = std::min(size_t(place), entries.size() - 1);
-    const double part = place - double(i);
-    const AliasEntry& e = entries[i];
-    const double stays = double(e.keep);
-    const bool here = part < stays;
-    const float rest = std::min(.99999994f, float(here ? part / stays : (part - stays) / std::max(1e-9, 1. - stays)));
-    return {here ? i : e.otherwise, here ? e.chance : e.chance_other, rest};
-}
+
+class OrderedDraw {
+public:
+    OrderedDraw() = default;
+    /// Chances in any unit, at least one above 0; at most 2^31 of them. One of 0 is drawn all the same, as seldom as
+    /// can be (2^-32 of the whole); one below 0 never.
+    explicit OrderedDraw(const std::vector<float>& chance) {
+        size_t n = chance.size();
+        while (n > 1 && chance[n - 1] < 0.f) --n;
+        double sum = 0;
+        size_t possible = 0;
+        for (const float c : chance)
+            if (c >= 0.f) sum += double(c), ++possible;
+        const double scale = (0x1p32 - double(possible)) / sum;
+        begins_.resize(n);
+        double before = 0;
+        size_t least = 0;
+        for (size_t i = 0; i < n; ++i) {
+            begins_[i] = uint32_t(uint64_t(before * scale) + least);
+            if (chance[i] >= 0.f) before += double(chance[i]), ++least;
+        }
+        while (n >> bits_ > per_guide) ++bits_;
+        guide_.resize((size_t(1) << bits_) + 1, uint32_t(n - 1));
+        size_t i = 0;
+        for (size_t g = 0; g + 1 < guide_.size(); ++g) {
+            const uint64_t at = uint64_t(g) << (32 - bits_);
+            while (i + 1 < n && begins_[i + 1] <= at) ++i;
+            guide_[g] = uint32_t(i);
+        }
+    }
+
+    float chance(size_t index) const { return index < begins_.size() ? float(width(index)) * 0x1p-32f : 0.f; }
+
+    /// Draws by `u` in [0, 1): of millions a float has too few digits to tell one from another.
+    Drawn draw(double u) const {
+        const double place = std::min(u * 0x1p32, 0x1.fffffffffp31);
+        const uint32_t at = uint32_t(place);
+        const size_t g = bits_ ? at >> (32 - bits_) : 0;
+        // The last one that does not begin behind it.
+        uint32_t low = guide_[g];
+        uint32_t high = guide_[g + 1];
+        while (low < high) {
+            const uint32_t middle = low + (high - low + 1) / 2;
+            if (begins_[middle] <= at)
+                low = middle;
+            else
+                high = middle - 1;
+        }
+        const double rest = (place - double(begins_[low])) / double(width(low));
+        return {low, chance(low), std::min(.99999994f, float(rest))};
+    }
+
+private:
+    static constexpr size_t per_guide = 16;
+    uint64_t width(size_t index) const {
+        return (index + 1 < begins_.size() ? begins_[index + 1] : uint64_t(1) << 32) - begins_[index];
+    }
+    std::vector<uint32_t> begins_;  ///< of each, in 2^-32 of the whole
+    std::vector<uint32_t> guide_;   ///< by the first bits of a place: which one it lies in
+    int bits_ = 0;
+};
+
+/// A picture as squares side by side, each along a Z-curve; what the squares have beyond the picture is no texel of it.
+class ZCurve {
+public:
+    ZCurve() = default;
+    ZCurve(int width, int height) {
+        while (1 << bits_ < height) ++bits_;
+        squares_ = (size_t(width) + side() - 1) >> bits_;
+    }
+    size_t size() const { return squares_ << 2 * bits_; }
+    size_t index(uint32_t x, uint32_t y) const {
+        const uint32_t inside = uint32_t(side()) - 1;
+        return size_t(x >> bits_) << 2 * bits_ | spread(x & inside) | size_t(spread(y)) << 1;
+    }
+    void place(size_t index, uint32_t& x, uint32_t& y) const {
+        const uint32_t within = uint32_t(index & ((size_t(1) << 2 * bits_) - 1));
+        x = gathered(within) | uint32_t(index >> 2 * bits_) << bits_;
+        y = gathered(within >> 1);
+    }
+
+private:
+    size_t side() const { return size_t(1) << bits_; }
+    /// Sixteen bits to every other place.
+    static uint32_t spread(uint32_t v) {
+        v = (v | v << 8) & 0x00ff00ffu;
+        v = (v | v << 4) & 0x0f0f0f0fu;
+        v = (v | v << 2) & 0x33333333u;
+        return (v | v << 1) & 0x55555555u;
+    }
+    static uint32_t gathered(uint32_t v) {
+        v &= 0x55555555u;
+        v = (v | v >> 1) & 0x33333333u;
+        v = (v | v >> 2) & 0x0f0f0f0fu;
+        v = (v | v >> 4) & 0x00ff00ffu;
+        return (v | v >> 8) & 0x0000ffffu;
+    }
+    int bits_ = 0;
+    size_t squares_ = 0;
+};
 
 }  // namespace vemtra::render

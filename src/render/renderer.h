@@ -117,6 +117,8 @@ enum SamplePair : uint32_t {
     pair_hole_layer = 3000,
     pair_hole_pass = 3100,  // and the surface passed
     pair_emitter = 4000,    // and the step
+    pair_below = 5000,      // and the step
+    pair_walk = 6000,       // and the step
 };
 
 using Clock = std::chrono::steady_clock;
@@ -190,7 +192,7 @@ private:
     };
     /// Distance to the nearest light that the camera would see, but for one; infinite or beyond `limit`: none.
     float nearest_seen_light(const V3f& origin, const V3f& direction, float limit, int but) const;
-    Candidate candidate(const V3f& position, float pick, float l0, float l1) const;
+    Candidate candidate(const V3f& position, double pick, float l0, float l1) const;
     template <class Guess, class Value>
     void next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value);
     void shade_piece(Tile& t, size_t first, size_t count, int step, uint32_t sample);
@@ -203,7 +205,7 @@ private:
     void cross(Tile& t, Path& path, const MaterialPoint& point);
     void travel(Tile& t, std::vector<Path>& paths, uint32_t sample, int step);
     void go_below(Tile& t, const Path& path, const MaterialPoint& point, const V3f& weight, const Frame& frame,
-                  WalkRandom& random);
+                  uint32_t sample, int step);
     void come_up(Tile& t, Path& path, size_t point, int step, uint32_t sample, WalkRandom& random);
 
     // shadows.cpp

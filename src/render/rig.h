@@ -16,8 +16,9 @@ struct PreparedRig {
     LightTree light_tree;      ///< over them
     float lights_share = 0.f;  ///< chance of picking one of them, which the tree then chooses for the point
     float environment_share = 0.f;
-    float emitter_share = 0.f;      ///< of surfaces that give off light; all three are one
-    bool any_seen = false;          ///< of the lights, by the camera
+    float emitter_share = 0.f;  ///< of surfaces that give off light; all three are one
+    bool any_seen = false;      ///< of the lights, by the camera
+    static constexpr int most_candidates = 16;
     int candidates = 1, later = 1;  ///< looked at for a ray to a light: of a path at first, and after a bounce
     void look_at_many();
     float power = 0.f;  ///< about what lights and environment bring to the middle of the asset

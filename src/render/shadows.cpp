@@ -20,10 +20,13 @@ ShadowWalk walk_of(const Shadow& s) {
 
 }  // namespace
 
-Renderer::Candidate Renderer::candidate(const V3f& position, float pick, float l0, float l1) const {
+Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float l0, float l1) const {
     Candidate c;
-    if (pick < p_.rig.emitter_share) {
-        const MeshLights::Sample to = p_.emitters->sample(position, pick / p_.rig.emitter_share, l0, l1);
+    auto within = [](double part) { return std::clamp(float(part), 0.f, .99999994f); };
+    const double emitters = double(p_.rig.emitter_share);
+    const double environment = double(p_.rig.environment_share);
+    if (pick < emitters) {
+        const MeshLights::Sample to = p_.emitters->sample(position, within(pick / emitters), l0, l1);
         if (!(to.density > 0.f)) return c;
         c.emitter = to.place;
         const SurfacePoint s = p_.geometry->at(to.place);
@@ -37,15 +40,15 @@ Renderer::Candidate Renderer::candidate(const V3f& position, float pick, float l
         c.density = (to.per_angle ? to.density : to.density * d2 / cosine) * p_.rig.emitter_share;
         c.radiance = V3f(to.luminance);
         c.group = p_.rig.emission_group;
-    } else if (pick -= p_.rig.emitter_share; pick < p_.rig.environment_share) {
-        c.direction = p_.rig.environment->sample(l0, l1, c.density, c.radiance);
+    } else if (pick -= emitters; pick < environment) {
+        c.direction = p_.rig.environment->sample(pick / environment, l0, c.density, c.radiance);
         if (!(c.density > 0.f)) return c;
         c.density *= p_.rig.environment_share;
         c.group = p_.rig.environment_group;
     } else {
         if (!(p_.rig.lights_share > 0.f)) return c;
-        const float u = std::clamp((pick - p_.rig.environment_share) / p_.rig.lights_share, 0.f, .99999994f);
-        const LightTree::Chosen l = p_.rig.light_tree.choose(position, u);
+        const LightTree::Chosen l =
+            p_.rig.light_tree.choose(position, within((pick - environment) / double(p_.rig.lights_share)));
         if (!(l.chance > 0.f)) return c;
         const AreaLight& light = p_.rig.lights[l.light];
         const LightSample s = sample_light(light, position, l0, l1);

@@ -229,7 +229,7 @@ void Renderer::shade_piece(Tile& t, size_t first, size_t count, int step, uint32
         }
         auto go_on = [&](surface::Scattered s) {
             if (s.enters_subsurface) {
-                go_below(t, path, point, s.weight, frame, random);
+                go_below(t, path, point, s.weight, frame, sample, step);
             } else if (s.pdf > 0.f) {
                 Path from = path;
                 if (s.wi.z < 0.f && disperses && path.wavelength == 0.f) {

@@ -66,19 +66,19 @@ float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     return (1.f - fresnel_dielectric(cosine, eta_)) * once + rest_through(o, wi);
 }
 
-float RoughInterface::rest_chance(const Seen& o, Event event) const {
+float RoughInterface::rest_chance(const Seen& o, Passage event) const {
     if (sharp_) return 0.f;
     switch (event) {
-        case Event::reflect: return o.rest.reflected / std::max(1e-6f, o.reflectance);
+        case Passage::reflect: return o.rest.reflected / std::max(1e-6f, o.reflectance);
         default: return o.rest.through() / std::max(1e-6f, 1.f - o.reflectance);
     }
 }
 
-float RoughInterface::pdf(const Seen& o, const V3f& wi, Event event) const {
-    if ((event == Event::reflect) != (wi.z > 0.f)) return 0.f;
+float RoughInterface::pdf(const Seen& o, const V3f& wi, Passage event) const {
+    if ((event == Passage::reflect) != (wi.z > 0.f)) return 0.f;
     const float rest = std::min(.9f, rest_chance(o, event));
     float single = 0.f;
-    if (event == Event::reflect) {
+    if (event == Passage::reflect) {
         const V3f h = (o.wo + wi).normalized();
         single = o.g1 * ggx_.d(h) / (4.f * o.wo.z);
     } else {
@@ -92,10 +92,10 @@ float RoughInterface::pdf(const Seen& o, const V3f& wi, Event event) const {
     return (1.f - rest) * single + rest * std::fabs(wi.z) * inverse_pi;
 }
 
-RoughInterface::Sample RoughInterface::sample(const Seen& o, Event event, float u, float u1, float u2) const {
+RoughInterface::Sample RoughInterface::sample(const Seen& o, Passage event, float u, float u1, float u2) const {
     const float rest = std::min(.9f, rest_chance(o, event));
     Sample s;
-    const bool through = event == Event::refract;
+    const bool through = event == Passage::refract;
     if (u < rest) {
         s.wi = cosine_direction(u1, u2);
         if (through) s.wi.z = -s.wi.z;

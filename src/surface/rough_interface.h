@@ -31,7 +31,7 @@ public:
     float reflectance_average() const { return mean_.reflectance; }  ///< cosine-weighted
     float rest_reflected_average() const { return mean_.shares.reflected; }
 
-    enum class Event : uint8_t { reflect, refract };
+    enum class Passage : uint8_t { reflect, refract };
 
     /// The interface seen from wo, wo.z > 0.
     struct Seen {
@@ -52,15 +52,15 @@ public:
     /// nothing needs weighing. `next` gives numbers in [0, 1).
     template <class Next> V3f scatter(const Seen& o, Next&& next) const;
     /// Density of sample() per solid angle, given the event.
-    float pdf(const Seen& o, const V3f& wi, Event event) const;
+    float pdf(const Seen& o, const V3f& wi, Passage event) const;
     struct Sample {
         V3f wi{0.f};
         float weight = 0.f, pdf = 0.f;  ///< weight = value / pdf; pdf 0: nothing was scattered
     };
-    Sample sample(const Seen& o, Event event, float u_choice, float u1, float u2) const;
+    Sample sample(const Seen& o, Passage event, float u_choice, float u1, float u2) const;
 
 private:
-    float rest_chance(const Seen& o, Event event) const;
+    float rest_chance(const Seen& o, Passage event) const;
     Ggx ggx_;
     Facets facets_;
     float eta_ = 1.f;

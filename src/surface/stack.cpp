@@ -3,7 +3,7 @@
 namespace vemtra::surface {
 namespace {
 
-using Passage = RoughInterface::Event;
+using Passage = RoughInterface::Passage;
 
 // Chances of the parts where one is taken: never below these.
 constexpr float least_top = .3f;

@@ -150,9 +150,10 @@ private:
     V3f reflect(const Element& e, const V3f& a, const V3f& b, float& pdf) const;
     float refract_up(const Element& e, const V3f& a, const V3f& b, float& reverse_pdf) const;
     Event scatter(const Element& e, bool from_above, const V3f& a, WalkRandom& random, bool tell = false) const;
-    Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Event event, WalkRandom& random,
+    Event pass(const Element& e, bool from_above, const V3f& a, RoughInterface::Passage event, WalkRandom& random,
                float boost = 1.f) const;
     Event enter(const V3f& a, WalkRandom& random) const;
+    struct Walk;  ///< the steps of walk()
     V3f walk(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     V3f walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const;
     Scattered walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const;

@@ -4,10 +4,23 @@
 namespace vemtra::surface {
 namespace {
 
-using Passage = RoughInterface::Event;
+using Passage = RoughInterface::Passage;
 
 V3f upright(const V3f& w) {
     return {w.x, w.y, -w.z};
+}
+
+constexpr int most_events = 4096;  // of one walk: far more than any comes to
+
+/// Russian roulette: false ends the walk; what goes on weighs more for it.
+bool goes_on(V3f& beta, WalkRandom& random) {
+    const float m = max_component(beta);
+    if (!(m > 0.f)) return false;
+    if (m >= .25f) return true;
+    const float keep = std::max(.02f, m * 2.f);
+    if (random.next() >= keep) return false;
+    beta /= keep;
+    return true;
 }
 
 }  // namespace
@@ -30,109 +43,124 @@ Stack::Event Stack::enter(const V3f& a, WalkRandom& random) const {
     return pass(e, true, a, Passage::refract, random);
 }
 
-V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
-    const int n = count_;
+/// A walk between two known ends: what comes from wo is followed inwards, and joined at every element and at the
+/// substrate with what was followed in from wi.
+struct Stack::Walk {
+    const Stack& s;
+    WalkRandom& random;
+
+    // From wi inwards.
     V3f W[most + 1];
     V3f B[most + 1];    // direction and weight, from over element k out to wi
     float P[most + 1];  // density with which W[k] was found, given W[k - 1]; 0 where that is the only way
     int reach = 0;      // W is known for elements 0..reach
-    W[0] = wi;
-    B[0] = V3f(1.f);
-    P[0] = 0.f;
-    for (int k = 1; k <= n; ++k) {
-        const Element& e = elements_[k - 1];
-        const Event s = pass(e, true, W[k - 1], Passage::refract, random);
-        if (s.pdf <= 0.f || s.direction.z >= 0.f) break;
-        W[k] = -s.direction;
-        const float shrink =
-            e.straight() ? 1.f : e.tilt.in(W[k - 1]).z / (std::max(1e-5f, -e.tilt.in(s.direction).z) * e.eta * e.eta);
-        B[k] = B[k - 1] * s.weight * shrink * absorbed(e, W[k].z);
-        P[k] = e.two_ways ? s.pdf : 0.f;
-        reach = k;
-    }
-    V3f sum(0.f);
-    V3f beta(1.f);
-    V3f d = -wo;
-    int k = 0;
-    bool down = true;
-    bool at_base = false;
+
+    // From wo.
+    V3f sum{0.f}, beta{1.f}, d;
+    int k = 0;  // the element that it meets next
+    bool down = true, at_base = false;
     float reflected_pdf = -1.f;  // of the last event, where that was a reflection upwards
-    for (int step = 0; step < 4096; ++step) {
-        if (down && k == n) {  // at the substrate
-            if (!at_base) beta *= lift_, at_base = true;
-            const V3f a = tilt_.in(-d);
-            const Bsdf::Seen seen = base_->seen_from(a);
-            if (reach == n) {
-                const V3f in = tilt_.in(W[n]);
-                float weight = 1.f;
-                if (P[n] > 0.f) {
-                    const float p = base_->scatter_pdf(seen, in);
-                    weight = P[n] / (P[n] + p);
-                }
-                sum += beta * base_->evaluate(seen, in) * B[n] * weight;
+
+    Walk(const Stack& stack, const V3f& wo, const V3f& wi, WalkRandom& numbers) : s(stack), random(numbers), d(-wo) {
+        W[0] = wi;
+        B[0] = V3f(1.f);
+        P[0] = 0.f;
+        for (int to = 1; to <= s.count_; ++to) {
+            const Element& e = s.elements_[to - 1];
+            const Event in = s.pass(e, true, W[to - 1], Passage::refract, random);
+            if (in.pdf <= 0.f || in.direction.z >= 0.f) break;
+            W[to] = -in.direction;
+            const float shrink =
+                e.straight() ? 1.f
+                             : e.tilt.in(W[to - 1]).z / (std::max(1e-5f, -e.tilt.in(in.direction).z) * e.eta * e.eta);
+            B[to] = B[to - 1] * in.weight * shrink * s.absorbed(e, W[to].z);
+            P[to] = e.two_ways ? in.pdf : 0.f;
+            reach = to;
+        }
+    }
+
+    // One event each; false: nothing comes of it any more.
+    bool step() { return down ? (k == s.count_ ? at_substrate() : inwards()) : outwards(); }
+
+    bool at_substrate() {
+        const int n = s.count_;
+        if (!at_base) beta *= s.lift_, at_base = true;
+        const V3f a = s.tilt_.in(-d);
+        const Bsdf::Seen seen = s.base_->seen_from(a);
+        if (reach == n) {
+            const V3f in = s.tilt_.in(W[n]);
+            float weight = 1.f;
+            if (P[n] > 0.f) {
+                const float p = s.base_->scatter_pdf(seen, in);
+                weight = P[n] / (P[n] + p);
             }
-            Scattered s = base_->scatter(seen, [&] { return random.next(); });
-            if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return sum;
-            if (elements_[n - 1].two_ways) s.pdf = base_->scatter_pdf(seen, s.wi);
-            beta *= s.weight;
-            d = tilt_.out(s.wi);
-            reflected_pdf = s.pdf;
+            sum += beta * s.base_->evaluate(seen, in) * B[n] * weight;
+        }
+        Scattered out = s.base_->scatter(seen, [&] { return random.next(); });
+        if (out.enters_subsurface || out.pdf <= 0.f || out.wi.z <= 0.f) return false;
+        if (s.elements_[n - 1].two_ways) out.pdf = s.base_->scatter_pdf(seen, out.wi);
+        beta *= out.weight;
+        d = s.tilt_.out(out.wi);
+        reflected_pdf = out.pdf;
+        down = false;
+        --k;
+        return true;
+    }
+
+    bool inwards() {
+        const Element& e = s.elements_[k];
+        const V3f a = -d;
+        if (k <= reach && !(k == 0 && s.parted())) {  // the outermost interface's own reflection is no walk's business
+            float p;
+            const V3f f = s.reflect(e, a, W[k], p);
+            sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
+        }
+        // What is reflected outwards was counted just now: only what goes in is followed.
+        const Event next = k == 0 ? s.pass(e, true, a, Passage::refract, random) : s.scatter(e, true, a, random);
+        if (next.pdf <= 0.f) return false;
+        beta *= next.weight;
+        d = next.direction;
+        if (next.reflected) {
+            reflected_pdf = next.pdf;
             down = false;
             --k;
-        } else if (down) {
-            const Element& e = elements_[k];
-            const V3f a = -d;
-            if (k <= reach &&
-                !(k == 0 && parted())) {  // the outermost interface's own reflection is no walk's business
-                float p;
-                const V3f f = reflect(e, a, W[k], p);
-                sum += beta * f * B[k] * (P[k] > 0.f ? P[k] / (P[k] + p) : 1.f);
-            }
-            // What is reflected outwards was counted just now: only what goes in is followed.
-            const Event s = k == 0 ? pass(e, true, a, Passage::refract, random) : scatter(e, true, a, random);
-            if (s.pdf <= 0.f) return sum;
-            beta *= s.weight;
-            d = s.direction;
-            if (s.reflected) {
-                reflected_pdf = s.pdf;
-                down = false;
-                --k;
-            } else {
-                beta *= absorbed(e, d.z);
-                ++k;
-            }
         } else {
-            const Element& e = elements_[k];
-            beta *= absorbed(e, d.z);
-            const V3f a = -d;
-            if (reflected_pdf >= 0.f && e.two_ways && k <= reach) {
-                float reverse;
-                const float f = refract_up(e, a, W[k], reverse);
-                if (f > 0.f) sum += beta * B[k] * (f * reflected_pdf / (reflected_pdf + reverse));
-            }
-            reflected_pdf = -1.f;
-            // Light that leaves the stack here was counted where it was joined to wi: only what stays inside goes on.
-            const Event s = k == 0 ? pass(e, false, a, Passage::reflect, random) : scatter(e, false, a, random);
-            if (s.pdf <= 0.f) return sum;
-            beta *= s.weight;
-            d = s.direction;
-            if (s.reflected) {
-                beta *= absorbed(e, d.z);
-                down = true;
-                ++k;
-            } else {
-                --k;
-            }
+            beta *= s.absorbed(e, d.z);
+            ++k;
         }
-        const float m = max_component(beta);
-        if (!(m > 0.f)) return sum;
-        if (m < .25f) {
-            const float keep = std::max(.02f, m * 2.f);
-            if (random.next() >= keep) return sum;
-            beta /= keep;
-        }
+        return true;
     }
-    return sum;
+
+    bool outwards() {
+        const Element& e = s.elements_[k];
+        beta *= s.absorbed(e, d.z);
+        const V3f a = -d;
+        if (reflected_pdf >= 0.f && e.two_ways && k <= reach) {
+            float reverse;
+            const float f = s.refract_up(e, a, W[k], reverse);
+            if (f > 0.f) sum += beta * B[k] * (f * reflected_pdf / (reflected_pdf + reverse));
+        }
+        reflected_pdf = -1.f;
+        // Light that leaves the stack here was counted where it was joined to wi: only what stays inside goes on.
+        const Event next = k == 0 ? s.pass(e, false, a, Passage::reflect, random) : s.scatter(e, false, a, random);
+        if (next.pdf <= 0.f) return false;
+        beta *= next.weight;
+        d = next.direction;
+        if (next.reflected) {
+            beta *= s.absorbed(e, d.z);
+            down = true;
+            ++k;
+        } else {
+            --k;
+        }
+        return true;
+    }
+};
+
+V3f Stack::walk(const V3f& wo, const V3f& wi, WalkRandom& random) const {
+    Walk w(*this, wo, wi, random);
+    for (int step = 0; step < most_events && w.step() && goes_on(w.beta, random); ++step) {}
+    return w.sum;
 }
 
 /// Through the substrate, downwards. What goes down over it comes from an event at the element above: joined there
@@ -160,7 +188,7 @@ V3f Stack::walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const 
     bool down = true;
     bool at_base = false;
     float came = 0.f;  // density of the last event at the element above; 0: it cannot be joined
-    for (int step = 0; step < 4096; ++step) {
+    for (int step = 0; step < most_events; ++step) {
         if (down && k == n) {
             if (!at_base) beta *= lift_, at_base = true;
             const V3f a = tilt_.in(-d);
@@ -202,13 +230,7 @@ V3f Stack::walk_through(const V3f& wo, const V3f& wi, WalkRandom& random) const 
                 ++k;
             }
         }
-        const float m = max_component(beta);
-        if (!(m > 0.f)) return sum;
-        if (m < .25f) {
-            const float keep = std::max(.02f, m * 2.f);
-            if (random.next() >= keep) return sum;
-            beta /= keep;
-        }
+        if (!goes_on(beta, random)) return sum;
     }
     return sum;
 }
@@ -225,7 +247,7 @@ Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom
     int k = 0;
     bool down = true;
     bool at_base = false;
-    for (int step = 0; step < 4096; ++step) {
+    for (int step = 0; step < most_events; ++step) {
         if (down && k == count_) {
             if (!at_base) beta *= lift_, at_base = true;
             const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
@@ -262,13 +284,7 @@ Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom
                 ++k;
             }
         }
-        const float m = max_component(beta);
-        if (!(m > 0.f)) return {};
-        if (m < .25f) {
-            const float keep = std::max(.02f, m * 2.f);
-            if (random.next() >= keep) return {};
-            beta /= keep;
-        }
+        if (!goes_on(beta, random)) return {};
     }
     return {};
 }

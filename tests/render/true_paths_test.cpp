@@ -395,13 +395,13 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
     double near_sun = 0, south = 0;
     constexpr int n = 400000;
     std::mt19937 random(5);
-    std::uniform_real_distribution<float> u(0.f, .9999999f);
+    std::uniform_real_distribution<double> u(0., .9999999999);
     const float threshold = 1000.f * .25f * inverse_pi;
     for (int i = 0; i < n; ++i) {
         float density;
-        const float a = u(random), b = u(random);
+        const double a = u(random);
         V3f light;
-        const V3f d = map.sample(a, b, density, light);
+        const V3f d = map.sample(a, float(u(random)), density, light);
         if (density > threshold)
             near_sun += 1. / n;
         else if (d.y < 0.f)
@@ -410,7 +410,7 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
     double sun_chance = 0, south_chance = 0;
     for (int y = 0; y < 1024; ++y)
         for (int x = 0; x < 2048; ++x) {
-            const float c = shared->texels[size_t(y) * 2048 + size_t(x)].chance;
+            const float c = shared->chance(size_t(x), size_t(y));
             if (std::abs(x - 700) <= 1 && std::abs(y - 300) <= 1)
                 sun_chance += double(c);
             else if (y >= 512)
@@ -419,4 +419,38 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
     CHECK(sun_chance > .3);
     CHECK(near_sun == Approx(sun_chance).epsilon(.01));
     CHECK(south == Approx(south_chance).epsilon(.01));
+}
+
+TEST_CASE("a walk by the channel that leads weighs every channel as walks of that channel alone") {
+    Bench b;
+    b.part("sphere", sphere_obj());
+    b.scene.parts.erase(b.scene.parts.begin());
+    const auto p = b.ready();
+    render::Body body;
+    body.sigma_t = V3f(5.f, 8.f, 13.f);
+    body.alpha = V3f(.97f, .9f, .8f);
+    body.g = .3f;
+    constexpr int walks = 60000;
+    auto mean_weight = [&](const V3f& carried) {
+        double sum[3] = {};
+        for (int i = 0; i < walks; ++i) {
+            surface::WalkRandom random(mix32(uint32_t(i)));
+            const render::WalkHead head{(float(i) + .5f) / walks, float(std::fmod(double(i) * .61803398875, 1.))};
+            const render::Wandered w = render::wander(p->geometry->scene(), body, {}, V3f(0.f, .2f, .1f),
+                                                      V3f(0.f, 0.f, 1.f), carried, head, random);
+            for (int c = 0; c < 3 && w.out; ++c) sum[c] += double(w.weight[c]) / walks;
+        }
+        return V3f(float(sum[0]), float(sum[1]), float(sum[2]));
+    };
+    const V3f together = mean_weight(V3f(1.f));
+    const V3f unlike = mean_weight(V3f(.2f, 1.f, .5f));
+    for (int c = 0; c < 3; ++c) {
+        V3f alone(0.f);
+        alone[c] = 1.f;
+        const float by_itself = mean_weight(alone)[c];
+        INFO("channel " << c << " alone " << by_itself);
+        CHECK(by_itself > .01f);
+        CHECK(together[c] == Approx(by_itself).epsilon(.04));
+        CHECK(unlike[c] == Approx(by_itself).epsilon(.05));
+    }
 }
