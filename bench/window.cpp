@@ -242,7 +242,7 @@ void window(int argc, char** argv) {
          bench.memory() < (600u << 20));
     brush(w, application);
     board_of_300(w);
-    bench.discard_autosave();
+    bench.files().discard_autosave();
 }
 
 }  // namespace vemtra::bench

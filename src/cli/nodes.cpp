@@ -21,7 +21,7 @@ int run() {
     auto print = [&](const nodes::NodeDescription& d) {
         std::printf("\n## %s `%s`\n\n%s%s%s", d.title.c_str(), d.kind.c_str(), d.help.c_str(),
                     d.standard.empty() ? "" : " Standard: ", d.standard.c_str());
-        if (d.group != "surface") {
+        if (d.family != "surface") {
             std::printf("%s Types:", d.standard.empty() ? "" : ".");
             for (nodes::Type t : d.types) std::printf(" %s", nodes::type_name(t));
         }

@@ -27,12 +27,12 @@ int stock_list(bool json) {
         if (json)
             j.push_back({{"id", i.layer.id},
                          {"kind", scene::traits(i.layer.kind).name},
-                         {"group", i.group},
+                         {"group", i.family},
                          {"name", i.layer.name},
                          {"note", i.note},
                          {"own", i.own}});
         else
-            std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), scene::traits(i.layer.kind).name, i.group.c_str(),
+            std::printf("%-22s %-6s %-30s %s\n", i.layer.id.c_str(), scene::traits(i.layer.kind).name, i.family.c_str(),
                         i.layer.name.c_str());
     }
     if (json) say(j);
@@ -47,7 +47,7 @@ int stock_show(const std::string& id) {
             {"No such stock entry", "", id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
     scene::Json j = scene::layer_json(i->layer);
     for (const char* key : {"on", "amount", "gate", "build_up"}) j.erase(key);
-    j["group"] = i->group;
+    j["group"] = i->family;
     j["note"] = i->note;
     say(j);
     return done;

@@ -2,11 +2,11 @@
 
 #include <atomic>
 #include <cmath>
-#include <unordered_map>
 
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "geometry/field_grid.h"
+#include "geometry/places.h"
 
 namespace vemtra::geometry {
 
@@ -52,20 +52,11 @@ ReliefHeights::~ReliefHeights() = default;
 
 namespace {
 
-struct HashPlace {
-    size_t operator()(const V3f& p) const {
-        const float v[3] = {p.x + 0.f, p.y + 0.f, p.z + 0.f};  // -0 is 0
-        return size_t(hash_bytes(v, sizeof v));
-    }
-};
-
 void find_places(const Mesh& m, Welds& w) {
-    std::unordered_map<V3f, uint32_t, HashPlace> seen;
-    seen.reserve(m.positions.size());
-    w.place_of.resize(m.positions.size());
-    for (size_t v = 0; v < m.positions.size(); ++v)
-        w.place_of[v] = seen.try_emplace(m.positions[v], uint32_t(seen.size())).first->second;
-    w.places = seen.size();
+    const std::vector<uint32_t> first = first_at_place(m);
+    w.place_of.resize(first.size());
+    for (size_t v = 0; v < first.size(); ++v)
+        w.place_of[v] = first[v] == v ? uint32_t(w.places++) : w.place_of[first[v]];
 }
 
 void find_sides(const Mesh& m, Welds& w) {

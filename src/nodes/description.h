@@ -73,11 +73,14 @@ struct Port {
     bool text = false;                 ///< a file or one of `choices`
     std::vector<std::string> choices;  ///< for words, and for whole numbers (names of low, low + 1, ...)
     bool folded = false;               ///< advanced: shown on demand
-    std::string group{};               ///< of a slot: which part of the surface it belongs to
+    std::string section{};             ///< of a slot: which part of the surface it belongs to
     Role role = Role::plain;
     int stop = 0;  ///< of a gradient: which stop it belongs to, from 1
     /// The kernel gets it three times: at the point, and at the ends of its footprint's two axes.
     bool spread = false;
+    /// Arrays of the open standard that it is an element of, in the order of the ports: the one, or one for each
+    /// component.
+    std::vector<std::string> element_of{};
 };
 
 struct KernelPair {
@@ -119,7 +122,7 @@ using StandsFor = std::vector<scene::Node> (*)(const scene::Node&, const TypeOf&
 struct NodeDescription {
     std::string kind;  ///< MaterialX name where the standard has the node
     std::string title;
-    std::string group;  ///< pattern, form, adjust, combine, choose, mathematics, vectors, map, input
+    std::string family;  ///< pattern, form, adjust, combine, choose, mathematics, vectors, map, input
     std::string help;
     std::string standard;   ///< "MaterialX 1.39 noise3d": the library and how it is said there; empty for ours
     std::string said_as{};  ///< of ours: the standard's node that says the same once it holds its result to its ends

@@ -127,7 +127,7 @@ std::vector<Port> ports_of(const StackEntry& e, Type type) {
     auto add = [&](EntryPort what, const char* help, Port p) {
         p.name = entry_port(what, e.number);
         p.help = help;
-        p.group = group;
+        p.section = group;
         out.push_back(std::move(p));
     };
     if (e.sort == Sort::map)
@@ -402,7 +402,7 @@ std::string title_of(const scene::Node& node, const StackEntry& e) {
 void describe_map_stack(std::vector<NodeDescription>& list) {
     list.push_back({.kind = kind_of_stack,
                     .title = "Map stack",
-                    .group = "combine",
+                    .family = "combine",
                     .help =
                         "A list of maps and networks that lie on each other, each with a mode, an opacity, a mask and "
                         "adjusters of its own; adjusters that act on all below them; groups.",

@@ -81,7 +81,7 @@ const std::unordered_map<std::string, std::string>& words() {
 std::string plain_name(const Port& port) {
     if (port.stop > 0)
         return (port.role == Role::stop_place ? "place of stop " : "colour of stop ") + std::to_string(port.stop);
-    if (port.group.starts_with("entry ")) {  // "opacity12" of the twelfth entry
+    if (port.section.starts_with("entry ")) {  // "opacity12" of the twelfth entry
         const std::string word = port.name.substr(0, port.name.find_first_of("0123456789"));
         return word == "low" ? "from, low" : word == "high" ? "from, high" : word == "turned" ? "turned over" : word;
     }

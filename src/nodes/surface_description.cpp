@@ -7,7 +7,7 @@ namespace {
 
 struct Ports {
     std::vector<Port> list;
-    std::string group;
+    std::string section;
 
     void number(const char* name, const char* help, float value, float low = 0.f, float high = 1.f, bool hard = true,
                 const char* unit = "") {
@@ -18,7 +18,7 @@ struct Ports {
                         .high = high,
                         .hard = hard,
                         .unit = unit,
-                        .group = group});
+                        .section = section});
     }
     void color(const char* name, const char* help, const V3f& value, bool folded = false) {
         list.push_back({.name = name,
@@ -27,7 +27,7 @@ struct Ports {
                         .value = value,
                         .hard = true,
                         .folded = folded,
-                        .group = group});
+                        .section = section});
     }
     void vector(const char* name, const char* help) {
         list.push_back({.name = name,
@@ -37,7 +37,7 @@ struct Ports {
                         .low = -1.f,
                         .high = 1.f,
                         .folded = true,
-                        .group = group});
+                        .section = section});
     }
 };
 
@@ -50,7 +50,7 @@ Port& fixed(Ports& p, const char* name, const char* help, float value, float low
 }
 
 void add_heights(Ports& p) {
-    p.group = "relief";
+    p.section = "relief";
     p.number(slot::height,
              "Moves the surface itself: a map or a network, wired here. Where it is neutral, nothing moves.", .5f, 0.f,
              1.f, false);
@@ -77,7 +77,7 @@ void add_heights(Ports& p) {
 }
 
 void add_flakes(Ports& p) {
-    p.group = "flakes";
+    p.section = "flakes";
     p.number("flake_density", "Share of the area that metal flakes take; 0 is none.", 0.f);
     p.number("flake_size", "How wide one flake is. From afar they blend to a soft sheen.", .0002f, .00002f, .005f,
              false, "m");
@@ -94,19 +94,19 @@ void add_flakes(Ports& p) {
 const NodeDescription& surface_description() {
     static const NodeDescription surface = [] {
         Ports p;
-        p.group = "base";
+        p.section = "base";
         p.color("base_color",
                 "Colour that the body of the material reflects; for a metal, its colour seen straight on.", V3f(.8f));
         p.number("base_metalness", "0 is a dielectric such as paint or stone, 1 a metal.", 0.f);
         p.number("base_weight", "Scales the base colour.", 1.f);
         p.number("base_diffuse_roughness", "Raises the flat, dusty look of clay and unglazed stone.", 0.f);
-        p.group = "specular";
+        p.section = "specular";
         p.number("specular_roughness", "How blurred the reflection is: 0 a mirror, 1 dull.", .3f);
         p.number("specular_ior", "Index of refraction: water 1.33, most paints 1.5, gems up to 2.4.", 1.5f, 1.f, 3.f);
         p.number("specular_weight", "Strength of the reflection; for a metal, of all of it.", 1.f);
         p.color("specular_color", "Tint of the reflection; for a metal, its colour at grazing angles.", V3f(1.f));
         p.number("specular_roughness_anisotropy", "Stretches the reflection across the brushing: 0 is round.", 0.f);
-        p.group = "metal";
+        p.section = "metal";
         p.color("metal_ior",
                 "Refractive index n of a metal, for red, green and blue, as tables of optical constants give it.",
                 V3f(1.f));
@@ -115,7 +115,7 @@ const NodeDescription& surface_description() {
                 V3f(0.f));
         for (size_t i = p.list.size() - 2; i < p.list.size(); ++i)
             p.list[i].type = Type::vector3, p.list[i].high = 10.f;
-        p.group = "transmission";
+        p.section = "transmission";
         p.number("transmission_weight",
                  "How much light goes through the body instead of being scattered back: 1 is glass.", 0.f);
         p.color("transmission_color", "Colour of light that went through the body as far as the depth says.", V3f(1.f));
@@ -128,7 +128,7 @@ const NodeDescription& surface_description() {
         p.number("transmission_dispersion_abbe_number",
                  "Strength of the parting as opticians give it: low is strong, diamond 55, flint glass 30.", 20.f, 9.f,
                  91.f);
-        p.group = "subsurface";
+        p.section = "subsurface";
         p.number("subsurface_weight", "How much light wanders inside before it comes back: wax, skin, marble, milk.",
                  0.f);
         p.color("subsurface_color", "Colour after all the wandering.", V3f(.8f));
@@ -137,7 +137,7 @@ const NodeDescription& surface_description() {
                 V3f(1.f, .5f, .25f));
         p.number("subsurface_scatter_anisotropy",
                  "Whether each turn throws light onward (towards 1) or back (towards -1).", 0.f, -1.f, 1.f);
-        p.group = "coat";
+        p.section = "coat";
         p.number("coat_weight",
                  "How much clear coat lies on this surface. For a coat with a mask of its own, add a coat layer.", 0.f);
         p.color("coat_color", "Colour left of light that went in and out of the coat.", V3f(1.f));
@@ -145,16 +145,16 @@ const NodeDescription& surface_description() {
         p.number("coat_roughness_anisotropy", "Stretches the coat's reflection.", 0.f);
         p.number("coat_ior", "Index of refraction of the coat.", 1.6f, 1.f, 3.f);
         p.number("coat_darkening", "1 darkens what lies below as a real coat does, 0 keeps its brightness.", 1.f);
-        p.group = "fuzz";
+        p.section = "fuzz";
         p.number("fuzz_weight", "How much fine fibre stands on the surface: cloth, dust, peach skin.", 0.f);
         p.color("fuzz_color", "Colour of the fibres.", V3f(1.f));
         p.number("fuzz_roughness", "0 is a thin bright rim, 1 a wide soft one.", .5f);
-        p.group = "thin film";
+        p.section = "thin film";
         p.number("thin_film_weight", "How much of the surface has a film that makes colours, as oil and tempering do.",
                  0.f);
         p.number("thin_film_thickness", "Thickness of the film.", .5f, 0.f, 2.f, false, "um");
         p.number("thin_film_ior", "Index of refraction of the film.", 1.4f, 1.f, 3.f);
-        p.group = "emission";
+        p.section = "emission";
         p.number("emission_luminance",
                  "Light that the surface gives off. 1000 nits are 1.0 in the picture at exposure 0.", 0.f, 0.f, 10000.f,
                  false, "nit");
@@ -163,12 +163,12 @@ const NodeDescription& surface_description() {
                  "Colour temperature that tints it: candle 1850, bulb 2700, daylight 6500; 0 leaves the colour alone.",
                  0.f, 0.f, 12000.f, false, "K");
         add_flakes(p);
-        p.group = "retroreflection";
+        p.section = "retroreflection";
         p.number("retro_weight",
                  "How much of the surface sends light back to where it came from: tape, signs, cat's eyes.", 0.f);
         p.color("retro_color", "Colour of that light.", V3f(.9f));
         p.number("retro_roughness", "How wide it is spread around that direction.", .3f, .02f, 1.f);
-        p.group = "geometry";
+        p.section = "geometry";
         p.number("geometry_opacity", "0 cuts a hole: what lies behind is seen.", 1.f);
         p.list.push_back({.name = "geometry_thin_walled",
                           .help = "A sheet without an inside, as paper, a leaf or a soap bubble.",
@@ -178,7 +178,7 @@ const NodeDescription& surface_description() {
                           .hard = true,
                           .whole = true,
                           .choices = {"no", "yes"},
-                          .group = p.group});
+                          .section = p.section});
         p.vector("geometry_normal",
                  "Direction that the surface faces instead of its own, in the asset's space; 0 0 0 is its own.");
         p.vector("geometry_tangent", "Direction of brushing, in the asset's space; 0 0 0 runs along U.");
@@ -188,7 +188,7 @@ const NodeDescription& surface_description() {
         NodeDescription d;
         d.kind = "open_pbr_surface";
         d.title = "Surface";
-        d.group = "surface";
+        d.family = "surface";
         d.help = "What the layer is made of.";
         d.standard = "OpenPBR Surface 1.1";
         d.types = {Type::color};
@@ -202,7 +202,7 @@ const NodeDescription& surface_description() {
 const NodeDescription& coat_description() {
     static const NodeDescription coat = [] {
         Ports p;
-        p.group = "coat";
+        p.section = "coat";
         p.color("coat_color",
                 "Colour left of white light after one passage straight down through thickness 1. Deeper and slanted "
                 "ways darken it.",
@@ -213,19 +213,19 @@ const NodeDescription& coat_description() {
         p.number("coat_ior", "Index of refraction: water 1.33, varnish 1.5.", 1.5f, 1.f, 3.f);
         p.number("coat_roughness_anisotropy", "Stretches the coat's reflection.", 0.f);
         add_flakes(p);
-        p.group = "geometry";
+        p.section = "geometry";
         p.vector("geometry_coat_normal",
                  "Direction that the coat faces instead of the surface's own, in the asset's space; 0 0 0 is its own.");
         p.vector("geometry_coat_tangent",
                  "Direction of brushing in the coat, in the asset's space; 0 0 0 runs along U.");
-        p.group = "relief";
+        p.section = "relief";
         fixed(p, slot::height_levelling,
               "How far the coat fills what lies below the neutral height: 1 levels pores and grooves out.", 0.f, 0.f,
               1.f, true);
         NodeDescription d;
         d.kind = "coat";
         d.title = "Coat";
-        d.group = "surface";
+        d.family = "surface";
         d.help = "A clear layer that what lies below is seen through.";
         d.types = {Type::color};
         d.ports = std::move(p.list);

@@ -112,7 +112,7 @@ void describe_triplanar(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "triplanarprojection",
          .title = "Three images by side",
-         .group = "map",
+         .family = "map",
          .help = "Three images along the asset's axes, one metre each, blended by where the surface faces. "
                  "For one image on all sides a placement on a box is simpler.",
          .standard = "MaterialX 1.39 triplanarprojection",

@@ -37,10 +37,10 @@ std::string make(scene::BuildUp& b, const std::string& layer, const NodeDescript
 const Port* main_input(const NodeDescription& d) {
     if (const Port* subject = d.port(Role::subject)) return subject;
     for (const Port& p : d.ports)
-        if (p.same_as_output && connectable(p) && d.group != "pattern") return &p;
+        if (p.same_as_output && connectable(p) && d.family != "pattern") return &p;
     for (const Port& p : d.ports)
-        if (connectable(p) && p.reads == Reads::literal && d.group != "pattern" && d.group != "form" &&
-            d.group != "map")
+        if (connectable(p) && p.reads == Reads::literal && d.family != "pattern" && d.family != "form" &&
+            d.family != "map")
             return &p;
     return nullptr;
 }
@@ -79,7 +79,7 @@ std::string add_where_wanted(scene::BuildUp& b, const std::string& layer, const 
     if (!place.node) {
         const std::string made = make(b, layer, d, d.types.front());
         scene::Layer* l = scene::find(b.layers, layer);
-        const bool opens = l && l != b.layers.data() && l->gate.mask.from.empty() && d.group != "map" &&
+        const bool opens = l && l != b.layers.data() && l->gate.mask.from.empty() && d.family != "map" &&
                            d.types.front() == Type::number;
         if (opens) l->gate.mask.from = made;
         return made;

@@ -49,6 +49,7 @@ public:
             program_.outputs_.push_back(std::move(output));
         }
         reuse_registers();
+        program_.fill_constants();
         for (const Program::Step& s : program_.steps_)
             program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
         return std::move(program_);

@@ -19,17 +19,19 @@ const float** Workspace::inputs(size_t count) {
 }
 
 void Program::run(const nodes::PointBatch& points, Workspace& workspace, const float** out) const {
-    // Arrays at distances of a page would all fall into the same sets of the first cache.
-    constexpr size_t stride = nodes::max_batch + 16;
-    const size_t count = size_t(registers_) + constants_.size();
-    float* memory = workspace.reserve(count * stride);
-    float* constants = memory + size_t(registers_) * stride;
+    const size_t filled = filled_.size() / stride;
+    const size_t beyond = constants_.size() - filled;
+    float* memory = workspace.reserve((size_t(registers_) + beyond) * stride);
+    float* further = memory + size_t(registers_) * stride;
     const size_t n = size_t(points.n);
-    for (size_t c = 0; c < constants_.size(); ++c) std::fill_n(constants + c * stride, n, constants_[c]);
+    for (size_t c = 0; c < beyond; ++c) std::fill_n(further + c * stride, n, constants_[filled + c]);
     auto array = [&](const Source& s) -> const float* {
         switch (s.kind) {
             case Source::Kind::reg: return memory + size_t(s.index) * stride;
-            case Source::Kind::constant: return constants + size_t(s.index) * stride;
+            case Source::Kind::constant: {
+                const size_t c = size_t(s.index);
+                return c < filled ? filled_.data() + c * stride : further + (c - filled) * stride;
+            }
             default: return points.rows[s.index];
         }
     };
@@ -51,6 +53,12 @@ void Program::run(const nodes::PointBatch& points, Workspace& workspace, const f
                     (*workspace.broken)[size_t(component) - 1] += !(std::fabs(v[i]) <= 3e38f);
             for (size_t i = 0; i < n; ++i) v[i] = std::fabs(v[i]) <= 3e38f ? v[i] : 0.f;
         }
+}
+
+void Program::fill_constants() {
+    const size_t count = std::min(constants_.size(), most_filled);
+    filled_.resize(count * stride);
+    for (size_t c = 0; c < count; ++c) std::fill_n(filled_.begin() + long(c * stride), stride, constants_[c]);
 }
 
 uint64_t Program::hash() const {

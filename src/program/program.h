@@ -63,10 +63,16 @@ private:
     };
     std::vector<Step> steps_;
     std::vector<float> constants_;
+    std::vector<float> filled_;  ///< the first constants once for each point of a batch, made when it is compiled
     std::vector<Output> outputs_;
     int registers_ = 0, component_count_ = 0;
     size_t most_inputs_ = 0;
     bool reads_points_ = false;
+
+    // Arrays at distances of a page would all fall into the same sets of the first cache.
+    static constexpr size_t stride = nodes::max_batch + 16;
+    static constexpr size_t most_filled = 256;  ///< a megabyte; constants beyond are filled at every run
+    void fill_constants();
 };
 
 }  // namespace vemtra::program

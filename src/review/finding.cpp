@@ -17,6 +17,7 @@ void find_gates(Look&);
 void find_faults(Look&);
 void find_broken_maps(Look&);
 void find_uvs(Look&);
+void find_no_uvs(Look&);
 void find_decoded_data(Look&);
 void find_raw_colour(Look&);
 void find_stepping_heights(Look&);
@@ -34,6 +35,7 @@ const std::vector<FindingKind>& finding_kinds() {
         {"maps that cannot be read", find_broken_maps},
         {"gates that do not open", find_gates},
         {"UVs", find_uvs},
+        {"no UVs to read", find_no_uvs},
         {"data decoded as colour", find_decoded_data},
         {"colour taken raw", find_raw_colour},
         {"heights in steps", find_stepping_heights},

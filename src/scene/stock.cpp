@@ -39,7 +39,7 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
         StockItem item;
         item.own = own;
         item.layer = parse_layer(entry, "items[" + std::to_string(i) + "]", file.string(), stock.problems);
-        item.group = word(entry, "group", group);
+        item.family = word(entry, "group", group);
         item.note = word(entry, "note", "");
         item.layer.extra = {};
         if (entry.is_object() && entry.contains("networks"))
@@ -57,10 +57,10 @@ void read_file_into(Stock& stock, const fs::path& file, bool own) {
 
 }  // namespace
 
-std::vector<std::string> Stock::groups() const {
+std::vector<std::string> Stock::families() const {
     std::vector<std::string> all;
     for (const StockItem& i : items)
-        if (std::find(all.begin(), all.end(), i.group) == all.end()) all.push_back(i.group);
+        if (std::find(all.begin(), all.end(), i.family) == all.end()) all.push_back(i.family);
     return all;
 }
 const StockItem* Stock::find(const std::string& id) const {
@@ -97,7 +97,7 @@ Status save_own_stock(const Stock& stock, const fs::path& own_file) {
             entry["mask"] = true;
         else
             entry.erase("gate");
-        entry["group"] = i.group;
+        entry["group"] = i.family;
         entry["note"] = i.note;
         if (!i.networks.empty()) entry["networks"] = networks_json(i.networks);
         json["items"].push_back(std::move(entry));
@@ -119,10 +119,10 @@ std::vector<Node> nodes_behind(const BuildUp& b, const std::vector<std::string>&
 }
 }  // namespace
 
-StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& group) {
+StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& family) {
     StockItem item;
     item.own = item.mask = true;
-    item.group = group;
+    item.family = family;
     item.layer.name = name;
     item.layer.id = stem_of(name);
     item.layer.gate = layer.gate;
@@ -130,10 +130,10 @@ StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& nam
     return item;
 }
 
-StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& group) {
+StockItem stock_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& family) {
     StockItem item;
     item.own = true;
-    item.group = group;
+    item.family = family;
     item.layer.name = name;
     item.layer.id = stem_of(name);
     item.layer.kind = layer.kind;

@@ -8,7 +8,7 @@
 namespace vemtra::scene {
 
 struct StockItem {
-    std::string group, note;        ///< note: where the numbers come from, or why they are what they are
+    std::string family, note;       ///< note: where the numbers come from, or why they are what they are
     bool own = false;               ///< the artist's: may be renamed and removed
     bool mask = false;              ///< it opens a gate, and has no surface
     Layer layer;                    ///< id, name, kind, surface and nodes count; of a mask, gate and nodes
@@ -18,7 +18,7 @@ struct StockItem {
 struct Stock {
     std::vector<StockItem> items;
     std::vector<Error> problems;
-    std::vector<std::string> groups() const;  ///< in the order of first appearance
+    std::vector<std::string> families() const;  ///< in the order of first appearance
     const StockItem* find(const std::string& id) const;
 };
 
@@ -32,10 +32,10 @@ Stock load_stock(const fs::path& shipped_folder, const fs::path& own_file);
 Status save_own_stock(const Stock& stock, const fs::path& own_file);
 
 /// An entry made of a layer as it stands: the nodes that its slots read come along, from its lane and from the commons.
-StockItem stock_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& group);
+StockItem stock_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& family);
 
 /// An entry of what opens the layer's gate.
-StockItem mask_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& group);
+StockItem mask_item(const BuildUp& build_up, const Layer& layer, const std::string& name, const std::string& family);
 
 /// Lays the entry onto a layer: surface and kind change, gate and amounts stay. The base stays a cover. Of a mask the
 /// gate changes, the surface stays; the base has no gate.

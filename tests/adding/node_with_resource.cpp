@@ -19,7 +19,7 @@ int ask_height(const Asking& a, Resources& resources) {
 NodeDescription describe_height_mask() {
     NodeDescription d{.kind = "heightmask",
                       .title = "Height",
-                      .group = "form",
+                      .family = "form",
                       .help = "How high a point lies.",
                       .types = {Type::number},
                       .ports = {{.name = "up", .help = "Metres from black to white.", .value = 1.f, .uniform = true}},

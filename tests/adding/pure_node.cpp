@@ -26,7 +26,7 @@ NodeDescription describe_stripes() {
     NodeDescription d{
         .kind = "stripes",
         .title = "Stripes",
-        .group = "pattern",
+        .family = "pattern",
         .help = "Even stripes across a value.",
         .types = {Type::number},
         .ports = {{.name = "in", .help = "What is striped.", .role = Role::subject},

@@ -43,6 +43,52 @@ std::string in(const std::string& name, const std::string& type, const std::stri
 
 }  // namespace
 
+TEST_CASE("curves by arrays of knots are read, and written as the arrays that they were") {
+    const std::string arrays = in("in", "float", ".5") + in("knots", "floatarray", "0, .5, 1") +
+                               in("knotvalues", "color3array", "0, 0, 1,  .25, .5, .75,  1, 1, 1");
+    const std::string node = "<curvelookup name=\"x\" type=\"color3\">" + arrays + "</curvelookup>";
+    CHECK_THAT(value_of(node, "color3"), AllClose({.25f, .5f, .75f}, 1e-5f));
+    const std::string bent =
+        in("in", "float", "1") + in("knots", "floatarray", "0, 1") + in("knotvalues", "floatarray", ".75, .125");
+    CHECK(value_of(number("curveadjust", bent), "float")[0] == Approx(.125f));
+
+    const StandardDocument d =
+        parsed("<nodegraph name=\"g\">" + node + "<output name=\"o\" type=\"color3\" nodename=\"x\"/></nodegraph>");
+    scene::Scene s;
+    s.networks = d.networks;
+    s.build_ups = {scene::default_build_up("b", "B")};
+    scene::Node instance;
+    instance.id = "i";
+    instance.network = d.networks.front().id;
+    s.build_ups.front().layers.front().nodes.push_back(instance);
+    s.build_ups.front().layers.front().surface["base_color"].from = "i";
+    const std::string text = exchange::write_standard_document(s).text;
+    CHECK(text.find("type=\"floatarray\" value=\"0, 0.5, 1\"") != std::string::npos);
+    CHECK(text.find("type=\"color3array\" value=\"0, 0, 1, 0.25, 0.5, 0.75, 1, 1, 1\"") != std::string::npos);
+    CHECK(text.find("num_knots") == std::string::npos);
+}
+
+TEST_CASE("arrays that do not fit are told with their place, and the rest of the document stands") {
+    auto problems_of = [](const std::string& inputs) {
+        return parsed("<nodegraph name=\"g\"><curvelookup name=\"x\" type=\"float\">" + inputs +
+                      "</curvelookup><output name=\"o\" type=\"float\" nodename=\"x\"/></nodegraph>")
+            .problems;
+    };
+    std::string long_row = "0";
+    for (int i = 1; i < 100000; ++i) long_row += ",1";
+    for (const std::string& inputs :
+         {in("knots", "floatarray", "0, word, 1"), in("knots", "floatarray", "0"), in("knots", "color3array", "0, 1"),
+          in("knots", "floatarray", long_row), in("knots", "floatarray", "0, 1e999, nan"),
+          std::string("<input name=\"knots\" type=\"floatarray\" nodename=\"y\"/>"),
+          in("knots", "floatarray", "0, .5, 1") + in("knotvalues", "floatarray", "1, 2")}) {
+        INFO(inputs.substr(0, 90));
+        const auto problems = problems_of(inputs);
+        REQUIRE(problems.size() == 1);
+        CHECK(problems.front().place.find("x / knot") != std::string::npos);
+        CHECK_FALSE(problems.front().remedy.empty());
+    }
+}
+
 TEST_CASE("every output of the reference documents has the values of the standard library") {
     const auto expected = nlohmann::json::parse(*read_file(reference / "values.json"))["outputs"];
     size_t compared = 0;

@@ -90,7 +90,8 @@ TEST_CASE("borders are followed and their corners stay; triangles alone, odd pol
     CHECK(geometry::subdivided(none, 2, false) == none);
     // Three faces at one edge: no surface, but no end either.
     const auto fan = mesh_of("o f\nv 0 0 0\nv 0 0 1\nv 1 0 0\nv 0 1 0\nv -1 -1 0\nf 1 2 3\nf 1 2 4\nf 1 2 5\n");
-    for (const V3f& p : geometry::subdivided(fan, 2, true)->positions) CHECK(finite(p));
+    const auto sheets = geometry::subdivided(fan, 2, true);
+    for (const V3f& p : sheets->positions) CHECK(finite(p));
 }
 
 TEST_CASE("a stop is minded, and a large cage is taken whole") {

@@ -195,7 +195,7 @@ TEST_CASE(
     "formulas speak of nodes that exist, by the names that the screen has, and every node of mathematics has one") {
     for (const nodes::NodeDescription& d : nodes::catalogue()) {
         INFO(d.kind);
-        if (d.group == "mathematics") CHECK_FALSE(nodes::formula(d.kind).empty());
+        if (d.family == "mathematics") CHECK_FALSE(nodes::formula(d.kind).empty());
     }
     const nodes::NodeDescription& remap = *nodes::describe("remap");
     const std::string said = nodes::plain_formula(remap);

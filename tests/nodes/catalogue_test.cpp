@@ -119,7 +119,7 @@ TEST_CASE("slots are told once: the descriptions, the struct and the list agree"
         for (const nodes::Port& p : d->ports) {
             INFO(p.name);
             const surface::SlotField* f = surface::slot_field(p.name);
-            if (p.group == "relief") {  // it moves the form, and is no part of the surface
+            if (p.section == "relief") {  // it moves the form, and is no part of the surface
                 CHECK(f == nullptr);
                 continue;
             }

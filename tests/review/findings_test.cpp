@@ -59,6 +59,26 @@ TEST_CASE("a gate that never opens, or never fully, is told by the window's list
     CHECK(ran.out.find("A gate never opens") != std::string::npos);
 }
 
+TEST_CASE("who reads UVs on a part that has none is told, by name, and a projection is not") {
+    Bench b;
+    b.s.write("bare.obj", "o square\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n");
+    b.scene.assets[0].file = "bare.obj";
+    scene::BuildUp& worn = b.scene.build_ups[0];
+    const std::string layer = worn.layers[0].id;
+    const std::string checks = scene::add_node(worn, layer, "checkerboard", "color3", "Squares");
+    CHECK_FALSE(b.tells("A part has no UVs to read"));  // it feeds nothing
+    worn.layers[0].surface["base_color"].from = checks;
+    CHECK(b.tells("A part has no UVs to read"));
+    const std::string box = nodes::add(worn, layer, nodes::Use::placement, nodes::Type::place, "Box");
+    scene::node(worn, checks)->inputs["texcoord"].from = box;
+    CHECK(b.tells("A part has no UVs to read"));  // the placement reads them
+    nodes::set(*scene::node(worn, box), nodes::Role::projection, 1.f);
+    CHECK_FALSE(b.tells("A part has no UVs to read"));
+    b.scene.assets[0].file = "square.obj";
+    scene::node(worn, checks)->inputs.erase("texcoord");
+    CHECK_FALSE(b.tells("A part has no UVs to read"));
+}
+
 TEST_CASE("a map that cannot be read is told by the command line") {
     Bench b;
     auto& build_up = b.scene.build_ups[0];

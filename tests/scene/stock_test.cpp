@@ -20,7 +20,7 @@ TEST_CASE("the stock that ships has over seventy entries, each with a reason, kn
     const scene::Stock stock = shipped();
     CHECK(stock.problems.empty());
     CHECK(stock.items.size() >= 70);
-    CHECK(stock.groups().size() >= 10);
+    CHECK(stock.families().size() >= 10);
     for (const scene::StockItem& item : stock.items) {
         INFO(item.layer.id);
         CHECK(item.note.size() > 3);
@@ -43,12 +43,12 @@ TEST_CASE("slots are described as they are computed: the same names, components,
     for (const auto* d : {&nodes::surface_description(), &nodes::coat_description()})
         for (const nodes::Port& port : d->ports) {
             INFO(port.name);
-            if (port.group == "relief") continue;
+            if (port.section == "relief") continue;
             const surface::SlotField* f = surface::slot_field(port.name.c_str());
             REQUIRE(f);
             CHECK(f->components == nodes::components(port.type));
             CHECK(port.help.size() > 15);
-            CHECK_FALSE(port.group.empty());
+            CHECK_FALSE(port.section.empty());
             if (d == &nodes::coat_description()) continue;
             const V3f v = std::holds_alternative<float>(port.value) ? V3f(scene::as_number(port.value))
                                                                     : scene::as_vector(port.value);
@@ -97,7 +97,7 @@ TEST_CASE("what the artist keeps comes back with its network, and broken stock f
     REQUIRE(again.items.size() == shipped_count + 1);
     const scene::StockItem& own = again.items.back();
     CHECK(own.own);
-    CHECK(own.group == "Skerrin Sound");
+    CHECK(own.family == "Skerrin Sound");
     REQUIRE(own.layer.nodes.size() == 2);
     scene::BuildUp other = scene::default_build_up("o", "O");
     scene::add_node(other, "base", "noise3d", "float", "Noise");  // the same id is taken

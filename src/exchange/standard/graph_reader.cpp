@@ -119,10 +119,15 @@ std::optional<scene::Value> GraphReader::literal(const pugi::xml_node& input, co
         return std::nullopt;
     }
     if (type == "filename") value = prefix_of(input) + std::get<std::string>(*value);
+    return in_its_space(input, type, std::move(*value));
+}
+
+/// A colour as linear Rec.709; what is none as it is.
+scene::Value GraphReader::in_its_space(const pugi::xml_node& input, const std::string& type, scene::Value value) {
     const std::string space = inherited(input, "colorspace");
     if (space.empty() || space == "none" || type.rfind("color", 0) != 0) return value;
-    const V3f given = scene::as_vector(*value);
-    const V4f* with_alpha = std::get_if<V4f>(&*value);
+    const V3f given = scene::as_vector(value);
+    const V4f* with_alpha = std::get_if<V4f>(&value);
     const auto colour =
         from_standard_space(space, with_alpha ? V3f(with_alpha->x, with_alpha->y, with_alpha->z) : given);
     if (!colour)
@@ -184,7 +189,7 @@ void GraphReader::take_input(const pugi::xml_node& input, scene::Node& into, con
     const std::string name = text_of(input, "name");
     const nodes::Port* port = d.port(name);
     if (!port) {
-        if (!may_be_left_out(name))
+        if (!take_array(input, into, d) && !may_be_left_out(name))
             problem(into.id + " / " + name, "a " + into.kind + " node has no such input", "It is left out");
         return;
     }
@@ -201,6 +206,51 @@ void GraphReader::take_input(const pugi::xml_node& input, scene::Node& into, con
     }
     if (read.from.empty() && !input.attribute("value")) return;
     into.inputs[name] = std::move(read);
+}
+
+/// An array of the standard: its elements are ports of their own here. False: the node knows none of that name.
+bool GraphReader::take_array(const pugi::xml_node& input, scene::Node& into, const nodes::NodeDescription& d) {
+    const std::string name = text_of(input, "name");
+    std::vector<std::pair<const nodes::Port*, size_t>> elements;  // and which component of the port; all: none
+    for (const nodes::Port& p : d.ports)
+        for (size_t c = 0; c < p.element_of.size(); ++c)
+            if (p.element_of[c] == name) elements.push_back({&p, p.element_of.size() > 1 ? c : size_t(-1)});
+    if (elements.empty()) return false;
+    const std::string place = into.id + " / " + name;
+    const std::string type = text_of(input, "type");
+    if (!input.attribute("value")) {
+        problem(place, "the values of an array come over a wire", "Its default is used; write them in the node");
+        return true;
+    }
+    const auto values = standard_array(type, text_of(input, "value"), elements.size());
+    if (!values || values->size() < 2) {
+        problem(place, "2 to " + std::to_string(elements.size()) + " values of a " + type + " are expected",
+                "Its default is used");
+        return true;
+    }
+    const nodes::Port* count = d.port(nodes::Role::stop_count);
+    if (!count) count = d.port(nodes::Role::knot_count);
+    if (count) {
+        scene::Input& n = into.inputs[count->name];
+        const float before = scene::as_number(n.value);
+        if (before != 0.f && before != float(values->size()))
+            problem(place, "there are not as many values as knots", "Those that have both are taken");
+        n.value = before != 0.f ? std::min(before, float(values->size())) : float(values->size());
+    }
+    const std::string element_type = type.substr(0, type.size() - std::string("array").size());
+    for (size_t i = 0; i < values->size(); ++i) {
+        const auto [port, component] = elements[i];
+        const scene::Value given = in_its_space(input, element_type, (*values)[i]);
+        scene::Input& to = into.inputs.try_emplace(port->name, scene::Input{port->value, {}}).first->second;
+        if (component == size_t(-1)) {
+            to.value = given;
+            continue;
+        }
+        V3f whole = scene::as_vector(to.value);
+        whole[int(component)] = scene::as_number(given);
+        to.value = nodes::to_value(port->type, whole);
+    }
+    return true;
 }
 
 void GraphReader::read_inputs(const pugi::xml_node& node, scene::Node& into) {

@@ -46,10 +46,12 @@ private:
     void problem(const std::string& place, const std::string& why, const std::string& remedy);
     scene::Node& emit(const std::string& id, const std::string& kind, const std::string& type);
     scene::Input read_input(const pugi::xml_node& input, const std::string& type);
+    scene::Value in_its_space(const pugi::xml_node& input, const std::string& type, scene::Value value);
     std::optional<scene::Value> literal(const pugi::xml_node& input, const std::string& type);
     std::string fresh(const std::string& stem);
     void read_inputs(const pugi::xml_node& node, scene::Node& into);
     void take_input(const pugi::xml_node& input, scene::Node& into, const nodes::NodeDescription& d);
+    bool take_array(const pugi::xml_node& input, scene::Node& into, const nodes::NodeDescription& d);
     std::string component_of(const std::string& node, const std::string& output);
 
     void add_plain(const pugi::xml_node& node);

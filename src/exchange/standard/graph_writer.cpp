@@ -35,6 +35,9 @@ Type standard_type(const nodes::Port& port, Type output) {
     if (port.whole) return Type::integer;
     return output;
 }
+bool has_arrays(const nodes::NodeDescription& d) {
+    return std::any_of(d.ports.begin(), d.ports.end(), [](const nodes::Port& p) { return !p.element_of.empty(); });
+}
 bool is_colour(Type t) {
     return t == Type::color || t == Type::color4;
 }
@@ -253,7 +256,8 @@ GraphWriter::Said GraphWriter::say_plain(const scene::Node& n, const nodes::Node
     pugi::xml_node e = element(d.said_as.empty() ? d.kind : d.said_as, inner, written);
     for (const auto& [name, in] : n.inputs) {
         const nodes::Port* port = d.port(name);
-        if (!port) continue;
+        if (!port || !port->element_of.empty()) continue;
+        if (has_arrays(d) && (port->role == nodes::Role::stop_count || port->role == nodes::Role::knot_count)) continue;
         if (port->text) {
             if (port->role == nodes::Role::plain || port->role == nodes::Role::attribute)
                 input(e, name, Type::text, in);
@@ -275,10 +279,43 @@ GraphWriter::Said GraphWriter::say_plain(const scene::Node& n, const nodes::Node
         if (d.use == nodes::Use::directions && port->role == nodes::Role::where) continue;
         input(e, port->name, wanted, in);
     }
+    write_arrays(e, n, d, written);
     if (!d.said_as.empty()) value(e, "doclamp", Type::boolean, 1.f);
     const Said whole{inner, "", written, false};
     if (written == type) return whole;
     return type == Type::number ? component(whole, 0) : converted(whole, type);
+}
+
+/// Ports that are elements of arrays of the standard, as many as the node uses.
+void GraphWriter::write_arrays(pugi::xml_node e, const scene::Node& n, const nodes::NodeDescription& d, Type written) {
+    if (!has_arrays(d)) return;
+    const nodes::Port* count = d.port(nodes::Role::stop_count);
+    if (!count) count = d.port(nodes::Role::knot_count);
+    const size_t most =
+        count ? size_t(std::clamp(nodes::number_of(n, *count), count->low, count->high)) : d.ports.size();
+    std::map<std::string, std::vector<std::string>> arrays;
+    std::map<std::string, Type> types;
+    for (const nodes::Port& p : d.ports)
+        for (size_t c = 0; c < p.element_of.size(); ++c) {
+            auto& elements = arrays[p.element_of[c]];
+            if (elements.size() >= most) continue;
+            // Of a port that holds any value the array is one of what the node gives.
+            const Type type = p.element_of.size() > 1 || p.type == Type::number ? Type::number : written;
+            types[p.element_of[c]] = type;
+            const auto floats = nodes::literal(nodes::literal_of(n, p), p.type);
+            std::string text;
+            for (int k = 0; k < nodes::components(type); ++k)
+                text += (k ? ", " : "") + standard_text(floats[p.element_of.size() > 1 ? c : size_t(k)], Type::number);
+            elements.push_back(text);
+        }
+    for (const auto& [name, elements] : arrays) {
+        std::string text;
+        for (const std::string& element : elements) text += (text.empty() ? "" : ", ") + element;
+        pugi::xml_node input = e.append_child("input");
+        input.append_attribute("name") = name.c_str();
+        input.append_attribute("type") = (std::string(nodes::type_name(types[name])) + "array").c_str();
+        input.append_attribute("value") = text.c_str();
+    }
 }
 
 GraphWriter::Said GraphWriter::say_instance(const scene::Node& n) {

@@ -55,6 +55,7 @@ private:
     void say(const scene::Node& n);
     void say_by_kind(const scene::Node& n);
     Said say_plain(const scene::Node& n, const nodes::NodeDescription& d);
+    void write_arrays(pugi::xml_node e, const scene::Node& n, const nodes::NodeDescription& d, nodes::Type written);
     Said say_instance(const scene::Node& n);
     Said say_image(const scene::Node& n, const nodes::NodeDescription& d);
     Said say_placement(const scene::Node& n, const nodes::NodeDescription& d);

@@ -7,8 +7,8 @@
 namespace vemtra::exchange {
 namespace {
 
-/// Reads up to four numbers, apart by commas; -1 where something else stands there.
-int numbers_in(const std::string& text, float* out) {
+/// Reads up to `most` numbers, apart by commas; -1 where something else stands there.
+int numbers_in(const std::string& text, float* out, int most) {
     int count = 0;
     const char* at = text.data();
     const char* const end = at + text.size();
@@ -16,7 +16,7 @@ int numbers_in(const std::string& text, float* out) {
         while (at != end && std::string_view(what).find(*at) != std::string_view::npos) ++at;
     };
     for (skip(" \t\r\n"); at != end; skip(" \t\r\n,")) {
-        if (count == 4) return -1;
+        if (count == most) return -1;
         if (*at == '+') ++at;
         const auto [next, error] = std::from_chars(at, end, out[count]);
         if (error == std::errc::result_out_of_range)
@@ -37,6 +37,15 @@ struct Row {
 };
 constexpr Row number_types[] = {{"float", 1},   {"integer", 1}, {"vector2", 2}, {"vector3", 3},
                                 {"vector4", 4}, {"color3", 3},  {"color4", 4}};
+
+scene::Value value_of(const float* x, int components) {
+    switch (components) {
+        case 1: return x[0];
+        case 2: return V2f(x[0], x[1]);
+        case 3: return V3f(x[0], x[1], x[2]);
+        default: return V4f(x[0], x[1], x[2], x[3]);
+    }
+}
 
 std::string short_number(float x) {
     char text[32];
@@ -88,13 +97,22 @@ std::optional<scene::Value> standard_value(const std::string& type, const std::s
     for (const Row& row : number_types) {
         if (type != row.name) continue;
         float x[4] = {};
-        if (numbers_in(text, x) != row.components) return std::nullopt;
-        switch (row.components) {
-            case 1: return scene::Value(x[0]);
-            case 2: return scene::Value(V2f(x[0], x[1]));
-            case 3: return scene::Value(V3f(x[0], x[1], x[2]));
-            default: return scene::Value(V4f(x[0], x[1], x[2], x[3]));
-        }
+        if (numbers_in(text, x, 4) != row.components) return std::nullopt;
+        return value_of(x, row.components);
+    }
+    return std::nullopt;
+}
+
+std::optional<std::vector<scene::Value>> standard_array(const std::string& type, const std::string& text, size_t most) {
+    for (const Row& row : number_types) {
+        if (type != std::string(row.name) + "array") continue;
+        std::vector<float> numbers(most * size_t(row.components));
+        const int count = numbers_in(text, numbers.data(), int(numbers.size()));
+        if (count < 0 || count % row.components != 0) return std::nullopt;
+        std::vector<scene::Value> values;
+        for (int at = 0; at < count; at += row.components)
+            values.push_back(value_of(&numbers[size_t(at)], row.components));
+        return values;
     }
     return std::nullopt;
 }

@@ -2,6 +2,7 @@
 #pragma once
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "nodes/types.h"
 
@@ -10,6 +11,9 @@ namespace vemtra::exchange {
 /// A value of the standard's type (float, integer, boolean, color3, color4, vector2, vector3, vector4, string,
 /// filename); nothing where the text is none.
 std::optional<scene::Value> standard_value(const std::string& type, const std::string& text);
+/// The elements of one of the standard's arrays (floatarray, integerarray, color3array, vector2array...), `most` of
+/// them at most; nothing where the text is none, or longer.
+std::optional<std::vector<scene::Value>> standard_array(const std::string& type, const std::string& text, size_t most);
 /// The other way, with the fewest digits that read back as the same float.
 std::string standard_text(const scene::Value& value, nodes::Type type);
 

@@ -86,7 +86,7 @@ void describe_adjust(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "levels",
          .title = "Levels",
-         .group = "adjust",
+         .family = "adjust",
          .help = "Cuts a value to black below its low end and white above its high end, and bends what is between.",
          .said_as = "range",
          .types = any,
@@ -101,7 +101,7 @@ void describe_adjust(std::vector<NodeDescription>& list) {
                           .choices = {"no", "yes"}});
     list.push_back({.kind = "range",
                     .title = "Range",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "Moves one range of values onto another, with gamma.",
                     .standard = "MaterialX 1.39 range",
                     .types = any,
@@ -112,7 +112,7 @@ void describe_adjust(std::vector<NodeDescription>& list) {
     plain.insert(plain.end(), {out_low, out_high});
     list.push_back({.kind = "remap",
                     .title = "Remap",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "Moves one range of values onto another in a straight line.",
                     .standard = "MaterialX 1.39 remap",
                     .types = any,

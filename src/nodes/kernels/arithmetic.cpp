@@ -72,7 +72,7 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
     auto binary = [&](const char* kind, const char* title, const char* help, float second, KernelPair kernel) {
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "combine",
+                        .family = "combine",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = any,
@@ -87,7 +87,7 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
     binary("max", "Maximum", "The larger of both: either mask.", 0.f, VEMTRA_PAIR(maximum));
     list.push_back({.kind = "mix",
                     .title = "Mix",
-                    .group = "combine",
+                    .family = "combine",
                     .help = "Goes from bg to fg as mix goes from 0 to 1.",
                     .standard = "MaterialX 1.39 mix",
                     .types = any,
@@ -97,7 +97,7 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
                     .kernel = VEMTRA_PAIR(mix)});
     list.push_back({.kind = "invert",
                     .title = "Invert",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "amount - in: turns a mask over.",
                     .standard = "MaterialX 1.39 invert",
                     .types = any,
@@ -115,7 +115,7 @@ void describe_arithmetic(std::vector<NodeDescription>& list) {
                     .use = Use::turn_over});
     list.push_back({.kind = "constant",
                     .title = "Constant",
-                    .group = "input",
+                    .family = "input",
                     .help = "One value for everything that reads it.",
                     .standard = "MaterialX 1.39 constant",
                     .types = any,

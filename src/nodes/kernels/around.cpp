@@ -176,7 +176,7 @@ void describe_around(std::vector<NodeDescription>& list) {
     const Port scale{.name = "scale", .help = "How strong the slopes are.", .value = 1.f, .high = 4.f};
     list.push_back({.kind = "heighttonormal",
                     .title = "Height to normal",
-                    .group = "map",
+                    .family = "map",
                     .help = "The slopes of any network's heights, as the colours of a normal map: wire it into one.",
                     .standard = "MaterialX 1.39 heighttonormal",
                     .types = {Type::vector3},
@@ -198,7 +198,7 @@ void describe_around(std::vector<NodeDescription>& list) {
                     .varies = true});
     list.push_back({.kind = "bump",
                     .title = "Bump",
-                    .group = "map",
+                    .family = "map",
                     .help = "Any network's heights as a relief: wire it to the surface's normal.",
                     .standard = "MaterialX 1.39 bump",
                     .types = {Type::vector3},
@@ -212,7 +212,7 @@ void describe_around(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "blur",
          .title = "Blur",
-         .group = "adjust",
+         .family = "adjust",
          .help = "The mean of what comes in over a square of the UVs. Costs as much as 9 or 25 of what it "
                  "reads; maps that a frame places stay sharp.",
          .standard = "MaterialX 1.39 blur",

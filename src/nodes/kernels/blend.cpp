@@ -154,7 +154,7 @@ VEMTRA_DECLARE_KERNEL(posterise)
 void describe_blend(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "blend",
                     .title = "Blend",
-                    .group = "combine",
+                    .family = "combine",
                     .help = "One value over another by a mode that the open standard has no node for.",
                     .types = {Type::color, Type::number, Type::color4},
                     .ports = {{.name = "fg", .help = "What is laid on.", .same_as_output = true, .value = .5f},
@@ -176,7 +176,7 @@ void describe_blend(std::vector<NodeDescription>& list) {
         .name = "in", .help = "What is adjusted.", .same_as_output = true, .value = 0.f, .role = Role::subject};
     list.push_back({.kind = "threshold",
                     .title = "Threshold",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "0 below an edge, 1 above it, soft over a width.",
                     .types = value_types(),
                     .ports = {in,
@@ -185,7 +185,7 @@ void describe_blend(std::vector<NodeDescription>& list) {
                     .kernel = VEMTRA_PAIR(threshold)});
     list.push_back({.kind = "posterise",
                     .title = "Posterise",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "A few even tones in place of all.",
                     .types = value_types(),
                     .ports = {in, {.name = "steps", .help = "How many tones.", .value = 4.f, .low = 2.f, .high = 16.f}},

@@ -73,7 +73,7 @@ void describe_cavity(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "cavity",
          .title = "Cavity",
-         .group = "form",
+         .family = "form",
          .help = "White in recesses, or on exposed edges, of the form.",
          .types = {Type::number},
          .ports = {{.name = "where",
@@ -113,7 +113,7 @@ void describe_cavity(std::vector<NodeDescription>& list) {
     depth.help = "What is thinner than this is whiter than black.";
     list.push_back({.kind = "thickness",
                     .title = "Thin places",
-                    .group = "form",
+                    .family = "form",
                     .help = "White where the part is thin, black where it is thicker than the reach.",
                     .types = {Type::number},
                     .ports = {depth, falloff, angle(35.f, "Half the opening of the cone that is looked into.")},

@@ -95,7 +95,7 @@ void describe_choices(std::vector<NodeDescription>& list) {
     for (const auto& [kind, title, help, kernel] : choices)
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "choose",
+                        .family = "choose",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = with_boolean(value_types()),
@@ -106,7 +106,7 @@ void describe_choices(std::vector<NodeDescription>& list) {
                         .kernel = kernel});
     NodeDescription d{.kind = "switch",
                       .title = "Choose",
-                      .group = "choose",
+                      .family = "choose",
                       .help = "One of ten inputs, by number.",
                       .standard = "MaterialX 1.39 switch",
                       .types = value_types(),
@@ -130,7 +130,7 @@ void describe_logic(std::vector<NodeDescription>& list) {
     for (const auto& [kind, title, help, kernel] : logic)
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "choose",
+                        .family = "choose",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = {Type::boolean},
@@ -139,7 +139,7 @@ void describe_logic(std::vector<NodeDescription>& list) {
                         .kernel = kernel});
     list.push_back({.kind = "not",
                     .title = "Not",
-                    .group = "choose",
+                    .family = "choose",
                     .help = "True where it is false.",
                     .standard = "MaterialX 1.39 not",
                     .types = {Type::boolean},
@@ -150,7 +150,7 @@ void describe_logic(std::vector<NodeDescription>& list) {
 void describe_components(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "extract",
                     .title = "One component",
-                    .group = "choose",
+                    .family = "choose",
                     .help = "One component of a colour or a vector.",
                     .standard = "MaterialX 1.39 extract",
                     .types = {Type::number},
@@ -174,7 +174,7 @@ void describe_components(std::vector<NodeDescription>& list) {
     for (const auto& [kind, title, types] : combined) {
         NodeDescription d{.kind = kind,
                           .title = title,
-                          .group = "choose",
+                          .family = "choose",
                           .help = "A colour or a vector of its components.",
                           .standard = std::string("MaterialX 1.39 ") + kind,
                           .types = types,
@@ -190,7 +190,7 @@ void describe_components(std::vector<NodeDescription>& list) {
     for (const auto& [kind, title, help] : passing)
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "choose",
+                        .family = "choose",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = with_boolean(value_types()),

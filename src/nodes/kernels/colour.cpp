@@ -165,7 +165,7 @@ void describe_colour(std::vector<NodeDescription>& list) {
                     std::vector<Port> ports, KernelPair kernel) {
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "adjust",
+                        .family = "adjust",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = std::move(types),
@@ -227,7 +227,7 @@ void describe_colour(std::vector<NodeDescription>& list) {
            .high = 12000.f,
            .unit = "K"}},
          VEMTRA_PAIR(blackbody));
-    list.back().group = "input";
+    list.back().family = "input";
 }
 #endif
 }  // namespace vemtra::nodes

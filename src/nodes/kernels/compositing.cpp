@@ -148,7 +148,7 @@ struct BlendRow {
 NodeDescription combining(const BlendRow& row, std::vector<Type> types) {
     return {.kind = row.kind,
             .title = row.title,
-            .group = "combine",
+            .family = "combine",
             .help = row.help,
             .standard = std::string("MaterialX 1.39 ") + row.kind,
             .types = std::move(types),
@@ -201,7 +201,7 @@ void describe_compositing(std::vector<NodeDescription>& list) {
     };
     for (const BlendRow& row : alphas) {
         list.push_back(combining(row, {Type::color4}));
-        list.back().group = "adjust";
+        list.back().family = "adjust";
         list.back().ports = {{.name = "in",
                               .help = "A colour with alpha.",
                               .same_as_output = true,

@@ -106,7 +106,7 @@ void describe_curves(std::vector<NodeDescription>& list) {
                          .uniform = true,
                          .whole = true,
                          .folded = true,
-                         .group = channel,
+                         .section = channel,
                          .role = Role::knot_count});
     for (const char* channel : channels)
         for (int n = 1; n <= VEMTRA_ISA::knots_of_curve; ++n)
@@ -116,11 +116,11 @@ void describe_curves(std::vector<NodeDescription>& list) {
                              .value = V2f(n == 1 ? 0.f : 1.f),
                              .uniform = true,
                              .folded = true,
-                             .group = channel,
+                             .section = channel,
                              .role = Role::knot});
     list.push_back({.kind = "curves",
                     .title = "Curves",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "Bends values along a line through knots, for all channels and for each by itself.",
                     .types = {Type::number, Type::color, Type::color4},
                     .ports = ports,

@@ -33,7 +33,7 @@ void describe_evenlight(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "evenlight",
          .title = "Even light",
-         .group = "adjust",
+         .family = "adjust",
          .help = "Takes light that was photographed into a colour map out again: the broad shading from one side.",
          .types = {Type::color},
          .ports = {{.name = "in",

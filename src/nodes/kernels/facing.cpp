@@ -30,7 +30,7 @@ VEMTRA_DECLARE_KERNEL(facingratio)
 void describe_facing(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "facingratio",
                     .title = "Facing ratio",
-                    .group = "form",
+                    .family = "form",
                     .help = "1 where the surface faces the eye, 0 at its rim. Range sets where both ends lie.",
                     .standard = "MaterialX 1.39 facingratio",
                     .types = {Type::number},

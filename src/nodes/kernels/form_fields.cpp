@@ -121,7 +121,7 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
                     Ask ask) {
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "form",
+                        .family = "form",
                         .help = help,
                         .types = {Type::number},
                         .ports = std::move(ports),

@@ -71,7 +71,7 @@ void describe_geometry(std::vector<NodeDescription>& list) {
     auto node = [&](const char* kind, const char* title, const char* help, Type type, KernelPair kernel) {
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "input",
+                        .family = "input",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = {type},

@@ -107,7 +107,7 @@ void describe_gradient_noise(std::vector<NodeDescription>& list) {
         .reads = Reads::position_object};
     list.push_back({.kind = "fractal3d",
                     .title = "Fractal noise",
-                    .group = "pattern",
+                    .family = "pattern",
                     .help = "Waves of several sizes added up: clouds, stains, break-up.",
                     .standard = "MaterialX 1.39 fractal3d",
                     .types = any,
@@ -132,7 +132,7 @@ void describe_gradient_noise(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "noise3d",
          .title = "Noise",
-         .group = "pattern",
+         .family = "pattern",
          .help = "Soft irregular waves of one size.",
          .standard = "MaterialX 1.39 noise3d",
          .types = any,

@@ -279,7 +279,7 @@ void describe_grain(std::vector<NodeDescription>& list) {
                                     {"streak", grain_streak},   {"variation", grain_variation}};
     list.push_back({.kind = "grain",
                     .title = "Grain",
-                    .group = "form",
+                    .family = "form",
                     .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
                     .types = {Type::vector3},
                     .ports = ports,
@@ -296,7 +296,7 @@ void describe_grain(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "grainrelief",
          .title = "Grain relief",
-         .group = "form",
+         .family = "form",
          .help = "The streaks that go with a grain of the same settings: as a normal, or as their height from 0 to 1.",
          .types = {Type::vector3, Type::number},
          .ports = ports,

@@ -232,7 +232,7 @@ void describe_image(std::vector<NodeDescription>& list) {
     image_ports.push_back(place);
     list.push_back({.kind = "image",
                     .title = "Image",
-                    .group = "map",
+                    .family = "map",
                     .help = "A texture map; <UDIM> in its name reads one file per tile.",
                     .standard = "MaterialX 1.39 image",
                     .types = {Type::color, Type::number, Type::vector2, Type::vector3},
@@ -261,7 +261,7 @@ void describe_image(std::vector<NodeDescription>& list) {
     ports.push_back(place);
     list.push_back({.kind = "heightrelief",
                     .title = "Height relief",
-                    .group = "map",
+                    .family = "map",
                     .help = "The relief of a height map: wire it to the surface's normal.",
                     .types = {Type::vector3},
                     .ports = ports,

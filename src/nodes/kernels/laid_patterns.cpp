@@ -171,7 +171,7 @@ void describe_laid_patterns(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "laid",
          .title = "Laid pieces",
-         .group = "pattern",
+         .family = "pattern",
          .help = "Bricks, tiles or planks with joints and bevels.",
          .types = {Type::number},
          .ports = {number("columns", "How many pieces lie beside each other.", 4.f, 1.f, 40.f),
@@ -189,7 +189,7 @@ void describe_laid_patterns(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "weave",
          .title = "Weave",
-         .group = "pattern",
+         .family = "pattern",
          .help = "Threads over and under each other.",
          .types = {Type::number},
          .ports = {number("threads", "How many lie beside each other.", 24.f, 2.f, 200.f),
@@ -202,7 +202,7 @@ void describe_laid_patterns(std::vector<NodeDescription>& list) {
              {"bond", VEMTRA_ISA::weave_bond}, {"gives", VEMTRA_ISA::weave_gives}, {"seed", VEMTRA_ISA::weave_seed}}});
     list.push_back({.kind = "knurl",
                     .title = "Knurl",
-                    .group = "pattern",
+                    .family = "pattern",
                     .help = "Diamonds between crossing grooves, as they are cut into handles.",
                     .types = {Type::number},
                     .ports = {number("grooves", "How many beside each other.", 24.f, 2.f, 200.f),

@@ -41,7 +41,7 @@ void describe_lettering(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "lettering",
          .title = "Lettering",
-         .group = "map",
+         .family = "map",
          .help = "Words that fill a square from edge to edge: 1 on the letters, 0 beside them. Meant for decals, whose "
                  "frame takes the shape of the words.",
          .types = {Type::number},

@@ -100,7 +100,7 @@ struct BinaryRow {
 NodeDescription mathematics(const char* kind, const char* title, const char* help, KernelPair kernel) {
     return {.kind = kind,
             .title = title,
-            .group = "mathematics",
+            .family = "mathematics",
             .help = help,
             .standard = std::string("MaterialX 1.39 ") + kind,
             .types = value_types(),
@@ -150,7 +150,7 @@ void describe_mathematics(std::vector<NodeDescription>& list) {
         list.push_back(std::move(d));
     }
     NodeDescription d = mathematics("clamp", "Clamp", "Keeps a value between two ends.", VEMTRA_PAIR(clamp_to));
-    d.group = "adjust";
+    d.family = "adjust";
     d.ports = {{.name = "in", .help = "The value.", .same_as_output = true, .value = 0.f, .role = Role::subject},
                {.name = "low", .help = "Nothing is below.", .same_as_output = true, .value = 0.f},
                {.name = "high", .help = "Nothing is above.", .same_as_output = true, .value = 1.f}};

@@ -66,7 +66,7 @@ void describe_normalmap(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "normalmap",
          .title = "Normal map",
-         .group = "map",
+         .family = "map",
          .help = "A normal map's colours as directions: wire an image into it, and it to the surface's normal.",
          .standard = "MaterialX 1.39 normalmap",
          .types = {Type::vector3},

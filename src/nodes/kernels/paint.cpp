@@ -49,7 +49,7 @@ static int ask_painting(const Asking& a, Resources& resources) {
 void describe_paint(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "paint",
                     .title = "Paint",
-                    .group = "map",
+                    .family = "map",
                     .help = "What was painted by hand on the form; where nothing was, what comes in shows.",
                     .types = {Type::number, Type::color},
                     .ports = {{.name = "painting",

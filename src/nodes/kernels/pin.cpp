@@ -70,7 +70,7 @@ void describe_pin(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "pin",
          .title = "Pin",
-         .group = "form",
+         .family = "form",
          .help = "A mask stuck to one place of the surface: white inside of a shape around it.",
          .types = {Type::number},
          .ports = {{.name = "shape",

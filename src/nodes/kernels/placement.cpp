@@ -234,7 +234,7 @@ void describe_placement(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "placement",
          .title = "Placement",
-         .group = "map",
+         .family = "map",
          .help = "Where maps are read. Wire it to the texcoord of one map, or of all maps of a set.",
          .types = {Type::place},
          .ports = {{.name = "projection",

@@ -183,7 +183,7 @@ NodeDescription noise(const char* kind, const char* title, const char* help, std
                       std::vector<Port> ports, KernelPair kernel) {
     return {.kind = kind,
             .title = title,
-            .group = "pattern",
+            .family = "pattern",
             .help = help,
             .standard = std::string("MaterialX 1.39 ") + kind,
             .types = std::move(types),

@@ -40,7 +40,7 @@ static int ask_property(const Asking& a, Resources& resources) {
 void describe_property(std::vector<NodeDescription>& list) {
     list.push_back({.kind = "geompropvalue",
                     .title = "Property of the mesh",
-                    .group = "input",
+                    .family = "input",
                     .help = "Numbers that the mesh brings by a name of its own: a further property of a PLY, an "
                             "attribute of a glTF, a set of UVs.",
                     .standard = "MaterialX 1.39 geompropvalue",

@@ -111,7 +111,7 @@ void describe_ramp(std::vector<NodeDescription>& list) {
                                     {"color1", VEMTRA_ISA::ramp_colors}};
     list.push_back({.kind = "ramp",
                     .title = "Ramp",
-                    .group = "adjust",
+                    .family = "adjust",
                     .help = "Colours a mask or the UVs by a row of stops.",
                     .standard = "MaterialX 1.39 ramp",
                     .types = {Type::color, Type::number, Type::color4},

@@ -52,7 +52,7 @@ void describe_random(std::vector<NodeDescription>& list) {
     seed.whole = true;
     list.push_back({.kind = "randomfloat",
                     .title = "Random number",
-                    .group = "pattern",
+                    .family = "pattern",
                     .help = "One random number for each value that comes in.",
                     .standard = "MaterialX 1.39 randomfloat",
                     .types = {Type::number},
@@ -61,7 +61,7 @@ void describe_random(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "randomcolor",
          .title = "Random colour",
-         .group = "pattern",
+         .family = "pattern",
          .help = "One random colour for each value that comes in.",
          .standard = "MaterialX 1.39 randomcolor",
          .types = {Type::color},

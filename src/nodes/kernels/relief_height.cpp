@@ -30,7 +30,7 @@ void describe_relief_height(std::vector<NodeDescription>& list) {
     };
     list.push_back({.kind = "reliefheight",
                     .title = "Relief height",
-                    .group = "form",
+                    .family = "form",
                     .help = "How far heights have moved the surface: dust lies in low spots, high ones wear.",
                     .types = {Type::number},
                     .ports = {metres("from", "Black up to here; 0 is the form without heights.", -.002f),

@@ -180,7 +180,7 @@ NodeDescription pattern(const char* kind, const char* title, const char* help, s
                         std::vector<Port> ports, KernelPair kernel) {
     return {.kind = kind,
             .title = title,
-            .group = "pattern",
+            .family = "pattern",
             .help = help,
             .standard = std::string("MaterialX 1.39 ") + kind,
             .types = std::move(types),

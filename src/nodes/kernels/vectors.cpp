@@ -175,7 +175,7 @@ void describe_vectors(std::vector<NodeDescription>& list) {
                     std::vector<Port> ports, KernelPair kernel) {
         list.push_back({.kind = kind,
                         .title = title,
-                        .group = "vectors",
+                        .family = "vectors",
                         .help = help,
                         .standard = std::string("MaterialX 1.39 ") + kind,
                         .types = std::move(types),

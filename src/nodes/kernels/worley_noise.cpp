@@ -48,7 +48,7 @@ void describe_worley_noise(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "worleynoise3d",
          .title = "Worley noise",
-         .group = "pattern",
+         .family = "pattern",
          .help = "Cells around scattered points: flakes, chips, cracks, hammered metal.",
          .standard = "MaterialX 1.39 worleynoise3d",
          .types = {Type::number, Type::vector2, Type::vector3},

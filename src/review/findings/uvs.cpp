@@ -19,7 +19,7 @@ std::vector<Error> uv_findings(const geometry::UvReport& r, const std::string& p
     auto tell = [&](const char* what, const std::string& why, const char* remedy) {
         out.push_back({what, "", place, why, remedy});
     };
-    if (r.missing) return out;  // no error: noises and projections need none, and maps say so themselves
+    if (r.missing) return out;  // no error: noises and projections need none; no_uvs.cpp looks at who does
     if (r.no_area > .01f)
         tell("UVs have no area", percent(r.no_area) + " of the triangles", "Unwrap them; maps are one colour there");
     if (r.overlapping > .005f)
