@@ -222,9 +222,21 @@ void MainWindow::open_command_list() {
 }
 void MainWindow::open_node_list() {
     std::vector<Command> all;
-    for (const auto& d : nodes::catalogue())
+    for (const auto& d : nodes::catalogue()) {
         all.push_back({QString::fromStdString(d.title), QString::fromStdString(d.help),
                        [this, kind = d.kind] { add_node(kind); }});
+        // What one node of the form can be asked for is found by its own word: edges, besides recesses.
+        for (const nodes::Port& p : d.ports)
+            for (size_t c = 1; d.family == "form" && p.text && c < p.choices.size(); ++c)
+                all.push_back({QString::fromStdString(p.choices[c] + " (" + d.title + ")"),
+                               QString::fromStdString(p.help), [this, kind = d.kind, name = p.name, c = p.choices[c]] {
+                                   add_node(kind);
+                                   const std::string made = bench_->selection().node;
+                                   bench_->edit_build_up("Choose " + c, [&](scene::BuildUp& b) {
+                                       if (scene::Node* n = scene::node(b, made)) n->inputs[name].value = c;
+                                   });
+                               }});
+    }
     for (const scene::Network& n : bench_->scene().networks)
         all.push_back({QString::fromStdString(n.name), "a group of this project",
                        [this, id = n.id] { bench_->node_work().add_instance(id); }});

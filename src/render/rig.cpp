@@ -12,6 +12,7 @@ constexpr float fair_part = .25f;  // at least, of each way to shine: a dim one 
 constexpr float least_emitted = .06f;
 constexpr int first_candidates = 4;  // where the camera's light is gathered, and after a bounce
 constexpr int later_candidates = 2;
+constexpr int alone_candidates = 2;  // where surfaces alone shine: a place on one is dear to work out
 
 void prepare_environment(const scene::Environment& e, const Paths& paths, const EnvironmentShelf& shelf,
                          PreparedRig& out, std::vector<Error>& problems) {
@@ -72,6 +73,7 @@ void PreparedRig::look_at_many() {
 void PreparedRig::make_room(float emitted_part) {
     const bool alone = lights.empty() && !environment;
     look_at_many();
+    if (alone) candidates = alone_candidates, later = 1;
     emitter_share = alone ? 1.f : std::clamp(emitted_part, least_emitted, 1.f - least_emitted);
     power /= std::max(.05f, 1.f - emitted_part);
     lights_share *= 1.f - emitter_share;

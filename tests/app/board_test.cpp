@@ -29,6 +29,40 @@ TEST_CASE("a worn edge with break-up takes twelve keys from an empty cover") {
     CHECK(h.keys <= 12);
 }
 
+TEST_CASE("what a node can be asked for is found by its own word") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const std::string edges = h.node("edge");
+    CHECK(h.at(edges).kind == "cavity");
+    CHECK(h.at(edges).inputs.at("where").value == scene::Value(std::string("edges")));
+    const auto& layers = h.bench.build_up()->layers;
+    CHECK(scene::find(layers, h.bench.selection().layer)->gate.mask.from == edges);
+}
+
+TEST_CASE("from the search line of the stock a surface goes onto the layer by keys alone") {
+    Hands h;
+    h.key(Qt::Key_L);
+    const auto before = h.bench.layer()->surface;
+    h.key(Qt::Key_T);
+    auto* line = h.w.drawer()->findChild<QLineEdit*>("stock-search");
+    REQUIRE(line);
+    QTest::keyClicks(line, "red enamel");  // words in any order
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.bench.layer()->name == "Marine enamel, signal red");
+    CHECK(h.bench.layer()->surface != before);
+    CHECK(QApplication::focusWidget() != line);  // single keys are commands again
+    QTest::keyClicks(line, " nothing is called so");
+    const auto kept = h.bench.layer()->surface;
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.bench.layer()->surface == kept);
+    line->clear();
+    QTest::keyClicks(line, "enamel");
+    QTest::keyClick(line, Qt::Key_Down);
+    QTest::keyClick(line, Qt::Key_Down);
+    QTest::keyClick(line, Qt::Key_Return);
+    CHECK(h.bench.layer()->surface != kept);
+}
+
 TEST_CASE("a wire may be let go anywhere on a tile, and on nothing it asks for a node that reads it") {
     Hands h;
     h.key(Qt::Key_L);

@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QInputDialog>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
@@ -112,6 +113,8 @@ public:
         search_->setPlaceholderText("Search the stock");
         search_->setClearButtonEnabled(true);
         search_->setObjectName("stock-search");
+        search_->setToolTip("Arrows choose among what is found; Enter puts it onto the selected layer");
+        search_->installEventFilter(this);
         group_ = new QComboBox;
         group_->setToolTip("Group of the stock");
         top->addWidget(search_, 1);
@@ -139,6 +142,7 @@ public:
         buttons->addStretch();
         row->addLayout(buttons);
         connect(search_, &QLineEdit::textChanged, this, [this] { fill(); });
+        connect(search_, &QLineEdit::returnPressed, this, [this] { take_found(); });
         connect(group_, &QComboBox::activated, this, [this] { fill(); });
         connect(list_, &QListWidget::itemDoubleClicked, this, [this] { onto_layer(); });
         connect(list_, &QListWidget::currentItemChanged, this, [this] { show_note(); });
@@ -150,7 +154,24 @@ public:
     }
     void showEvent(QShowEvent*) override { ask(); }
 
+protected:
+    /// The list is walked from the search line: both are one thing to the hand.
+    bool eventFilter(QObject* of, QEvent* e) override {
+        if (of != search_ || e->type() != QEvent::KeyPress) return false;
+        const int key = static_cast<QKeyEvent*>(e)->key();
+        if (key != Qt::Key_Down && key != Qt::Key_Up) return false;
+        const int step = key == Qt::Key_Down ? 1 : -1;
+        list_->setCurrentRow(std::clamp(list_->currentRow() + step, 0, std::max(0, list_->count() - 1)));
+        return true;
+    }
+
 private:
+    /// What is chosen among what was found goes onto the layer; keys are commands again.
+    void take_found() {
+        if (chosen().empty()) return;
+        onto_layer();
+        search_->clearFocus();
+    }
     std::string chosen() const {
         return list_->currentItem() ? list_->currentItem()->data(Qt::UserRole).toString().toStdString() : std::string();
     }
@@ -195,14 +216,15 @@ private:
     void fill() {
         const std::string kept = chosen();
         list_->clear();
-        const QString words = search_->text().trimmed();
+        const QStringList words = search_->text().split(' ', Qt::SkipEmptyParts);
         const QString group = group_->currentIndex() > 0 ? group_->currentText() : QString();
         for (const scene::StockItem& i : bench_.stockroom().stock().items) {
             const QString name = QString::fromStdString(i.layer.name);
             const QString of = QString::fromStdString(i.family);
             if (!group.isEmpty() && of != group) continue;
-            if (!words.isEmpty() && !name.contains(words, Qt::CaseInsensitive) &&
-                !of.contains(words, Qt::CaseInsensitive))
+            if (!std::all_of(words.begin(), words.end(), [text = name + " " + of](const QString& w) {
+                    return text.contains(w, Qt::CaseInsensitive);
+                }))
                 continue;
             auto* item = new QListWidgetItem(name);
             item->setData(Qt::UserRole, QString::fromStdString(i.layer.id));
@@ -213,6 +235,7 @@ private:
             list_->addItem(item);
             if (i.layer.id == kept) list_->setCurrentItem(item);
         }
+        if (!words.isEmpty() && !list_->currentItem()) list_->setCurrentRow(0);
         show_note();
         asked_.reset();
         if (isVisible()) ask();
@@ -230,7 +253,7 @@ private:
     void show_note() {
         const auto* item = bench_.stockroom().stock().find(chosen());
         note_->setText(item             ? QString::fromStdString(item->note)
-                       : list_->count() ? "Drag a swatch onto a part or a lane, or double-click it."
+                       : list_->count() ? "Drag a swatch onto a part or a lane, or find it by name and press Enter."
                                         : "Nothing in the stock has that name.");
         rename_->setEnabled(item && item->own);
         remove_->setEnabled(item && item->own);
