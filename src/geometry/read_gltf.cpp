@@ -25,7 +25,8 @@ constexpr const char* understood[] = {"KHR_mesh_quantization", draco_extension, 
 
 class GltfReader {
 public:
-    GltfReader(const GltfFile& file, Progress* progress) : g_(file), progress_(progress) {}
+    GltfReader(const GltfFile& file, std::vector<Error>& warnings, Progress* progress)
+        : g_(file), warnings_(warnings), progress_(progress) {}
 
     std::vector<RawPart> parts;
 
@@ -255,7 +256,7 @@ private:
                 part.more_uvs.push_back({key, std::move(uvs)});
             }
         }
-        if (Status s = fill_properties(n, place, only, part); !s) return s;
+        fill_properties(n, place, only, part);
         if (!n.packed.decoded && GltfFile::number(primitive, "indices") < 0) {
             part.indices.resize(vertices);
             for (size_t i = 0; i < vertices; ++i) part.indices[i] = uint32_t(i);
@@ -263,9 +264,10 @@ private:
         return Done{};
     }
 
-    /// What the application that wrote the file calls by a name of its own, and further colours.
-    Status fill_properties(const Numbers& n, const std::string& place, const std::vector<uint32_t>* only,
-                           RawPart& part) const {
+    /// What the application that wrote the file calls by a name of its own, and further colours. One that cannot be
+    /// read is left out, the form is there.
+    void fill_properties(const Numbers& n, const std::string& place, const std::vector<uint32_t>* only,
+                         RawPart& part) const {
         size_t taken = 0;
         for (const auto& [key, value] : n.attributes.items()) {
             const bool own = key.size() > 1 && key[0] == '_';
@@ -273,7 +275,14 @@ private:
             if ((!own && !colour) || taken++ >= most_properties) continue;
             std::vector<float> values;
             size_t count = 0;
-            if (Status s = take(n, key, 4, values, count, place, only); !s) return s;
+            Status read = take(n, key, 4, values, count, place, only);
+            if (read && count != part.positions.size()) read = g_.broken(place, "it has not one value for each vertex");
+            if (!read) {
+                Error e = read.error();
+                e.what = "The property '" + key + "' is left out";
+                warnings_.push_back(std::move(e));
+                continue;
+            }
             for (int pair = 0; pair < 2; ++pair) {
                 std::vector<V2f> two(count);
                 for (size_t i = 0; i < count; ++i)
@@ -281,21 +290,21 @@ private:
                 part.more_uvs.push_back({nodes::property_set(key, pair), std::move(two)});
             }
         }
-        return Done{};
     }
 
     const GltfFile& g_;
+    std::vector<Error>& warnings_;
     Progress* progress_;
     std::map<std::pair<int, size_t>, int> read_;  ///< mesh and primitive -> the part that has its arrays
 };
 
 }  // namespace
 
-RawParts read_gltf(const ImportSource& source, std::vector<Error>&, Progress* progress) {
+RawParts read_gltf(const ImportSource& source, std::vector<Error>& warnings, Progress* progress) {
     Result<GltfFile> opened = GltfFile::open(source.file, source.bytes);
     if (!opened) return opened.error();
     report(progress, .3f);
-    GltfReader reader(*opened, progress);
+    GltfReader reader(*opened, warnings, progress);
     if (Status s = reader.read(); !s) return s.error();
     return std::move(reader.parts);
 }

@@ -203,6 +203,32 @@ TEST_CASE("nodes of one mesh share it, each at its own place") {
     CHECK(r->parts[2].bounds().min == V3f(2, 3, 0));
 }
 
+TEST_CASE("a property of its own that cannot be read is left out and told; the form and the others are there") {
+    File f;
+    const float wet[] = {0.f, .25f, .5f, 1.f};
+    const size_t at = f.add(wet, sizeof wet);
+    f.j["bufferViews"].push_back(File::view(at, sizeof wet));
+    f.j["accessors"].push_back({{"bufferView", 3}, {"componentType", 5126}, {"count", 4}, {"type", "SCALAR"}});
+    f.j["accessors"].push_back({{"bufferView", 3}, {"componentType", 5126}, {"count", 4000}, {"type", "SCALAR"}});
+    f.j["accessors"].push_back({{"bufferView", 3}, {"componentType", 5126}, {"count", 2}, {"type", "SCALAR"}});
+    auto& attributes = f.j["meshes"][0]["primitives"][0]["attributes"];
+    attributes["_WET"] = 3;
+    attributes["_BROKEN"] = 4;
+    attributes["_SHORT"] = 5;
+    attributes["_NOWHERE"] = 77;
+    const auto r = f.import();
+    is_the_plate(r);
+    CHECK(r->warnings.size() == 3);
+    for (const Error& e : r->warnings) {
+        CHECK(e.what.find("is left out") != std::string::npos);
+        CHECK_FALSE(e.why.empty());
+    }
+    bool wet_is_there = false;
+    for (const geometry::UvSet& s : r->parts[0].mesh->more_uvs)
+        wet_is_there |= s.name.find("_WET") != std::string::npos;
+    CHECK(wet_is_there);
+}
+
 TEST_CASE("what is wrong with a glTF is told by what it is") {
     File f;
     auto why = [&] {
