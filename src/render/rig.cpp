@@ -73,7 +73,7 @@ void PreparedRig::look_at_many() {
 void PreparedRig::make_room(float emitted_part) {
     const bool alone = lights.empty() && !environment;
     look_at_many();
-    if (alone) candidates = alone_candidates, later = 1;
+    if (alone) candidates = alone_candidates;
     emitter_share = alone ? 1.f : std::clamp(emitted_part, least_emitted, 1.f - least_emitted);
     power /= std::max(.05f, 1.f - emitted_part);
     lights_share *= 1.f - emitter_share;
