@@ -78,23 +78,28 @@ private:
     int bits_ = 0;
 };
 
-/// A picture as squares side by side, each along a Z-curve; what the squares have beyond the picture is no texel of it.
+/// A picture as squares in a row, or in a column where it is taller than wide, each along a Z-curve; what the squares
+/// have beyond the picture is no texel of it. They are as large as the shorter side asks for, so that a thin picture
+/// takes no more than a few times its texels.
 class ZCurve {
 public:
     ZCurve() = default;
     ZCurve(int width, int height) {
-        while (1 << bits_ < height) ++bits_;
-        squares_ = (size_t(width) + side() - 1) >> bits_;
+        while (1 << bits_ < std::min(width, height)) ++bits_;
+        upright_ = height > width;
+        squares_ = (size_t(std::max(width, height)) + side() - 1) >> bits_;
     }
     size_t size() const { return squares_ << 2 * bits_; }
     size_t index(uint32_t x, uint32_t y) const {
         const uint32_t inside = uint32_t(side()) - 1;
-        return size_t(x >> bits_) << 2 * bits_ | spread(x & inside) | size_t(spread(y)) << 1;
+        const size_t square = (upright_ ? y : x) >> bits_;
+        return square << 2 * bits_ | spread(x & inside) | size_t(spread(y & inside)) << 1;
     }
     void place(size_t index, uint32_t& x, uint32_t& y) const {
         const uint32_t within = uint32_t(index & ((size_t(1) << 2 * bits_) - 1));
-        x = gathered(within) | uint32_t(index >> 2 * bits_) << bits_;
+        x = gathered(within);
         y = gathered(within >> 1);
+        (upright_ ? y : x) |= uint32_t(index >> 2 * bits_) << bits_;
     }
 
 private:
@@ -115,6 +120,7 @@ private:
     }
     int bits_ = 0;
     size_t squares_ = 0;
+    bool upright_ = false;
 };
 
 }  // namespace vemtra::render

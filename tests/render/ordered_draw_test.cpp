@@ -80,7 +80,7 @@ TEST_CASE("one of one is always drawn") {
 }
 
 TEST_CASE("a Z-curve goes through every texel once, and its neighbours are neighbours") {
-    for (const auto& [w, h] : {std::pair{16, 8}, {7, 5}, {33, 4}, {1, 1}, {3, 9}}) {
+    for (const auto& [w, h] : {std::pair{16, 8}, {7, 5}, {33, 4}, {1, 1}, {3, 9}, {5, 40}, {1, 17}}) {
         INFO(w << " x " << h);
         const ZCurve curve(w, h);
         std::vector<bool> met(curve.size(), false);
@@ -96,6 +96,9 @@ TEST_CASE("a Z-curve goes through every texel once, and its neighbours are neigh
                 CHECK(back_y == y);
             }
     }
+    // A thin picture, from a file of a few bytes, asks for no more than a few times its texels.
+    for (const auto& [w, h] : {std::pair{1, 65000}, {65000, 1}, {3, 40000}, {5000, 9}, {33, 33}})
+        CHECK(ZCurve(w, h).size() <= 4 * (size_t(w) + 1) * (size_t(h) + 64));
     // Any 64 that follow each other from a multiple of 64 on fill a square of 8.
     const ZCurve curve(64, 32);
     for (size_t first = 0; first < curve.size(); first += 64) {
