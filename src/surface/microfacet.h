@@ -17,7 +17,8 @@ inline float beta_of(float a, float b) {
     if (a + b > 1e4f) return 0.f;
     auto log_gamma = [](float z) {  // z >= 1; shifted by three to where the series holds
         const float y = z + 3.f;
-        return (y - .5f) * std::log(y) - y + .918938533f + 1.f / (12.f * y) - std::log(z * (z + 1.f) * (z + 2.f));
+        return (y - .5f) * std::log(y) - y + .918938533f + (1.f / 12.f - 1.f / (360.f * y * y)) / y -
+               std::log(z * (z + 1.f) * (z + 2.f));
     };
     return std::exp(log_gamma(1.f + a) + log_gamma(1.f + b) - log_gamma(2.f + a + b));
 }

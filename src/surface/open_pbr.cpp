@@ -131,9 +131,8 @@ V3f Bsdf::facet(float mu) const {
 }
 V3f Bsdf::metal_fresnel(float mu) const {
     const V3f f = metal_(mu);
-    return film_
-               ? f + (thin_film_on_metal(mu, s_.thin_film_thickness, film_ior_, f, near_ior_) - f) * s_.thin_film_weight
-               : f;
+    if (!film_) return f;
+    return f + (thin_film_on_metal(mu, s_.thin_film_thickness, film_ior_, metal_, near_ior_) - f) * s_.thin_film_weight;
 }
 
 /// Reflectance of the facets at the nodes, and of the whole over the hemisphere.
