@@ -8,7 +8,7 @@
 
 #include "base/parallel.h"
 #include "bench.h"
-#include "geometry/field.h"
+#include "geometry/fields/kinds.h"
 #include "geometry/import.h"
 
 namespace vemtra::bench {

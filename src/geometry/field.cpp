@@ -6,6 +6,7 @@
 #include "base/file.h"
 #include "base/hash.h"
 #include "geometry/field_grid.h"
+#include "geometry/fields/kinds.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -32,8 +33,8 @@ fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, c
 
 // The register: one line per kind of field.
 const std::vector<FieldKind>& field_kinds() {
-    static const std::vector<FieldKind> all = {cavity_field(), height_field(),    slope_field(),
-                                               random_field(), curvature_field(), crease_field()};
+    static const std::vector<FieldKind> all = {cavity_field(),    height_field(), slope_field(),  random_field(),
+                                               curvature_field(), crease_field(), settle_field(), nearest_field()};
     return all;
 }
 const FieldKind* field_kind(const std::string& name) {

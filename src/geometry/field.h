@@ -48,7 +48,8 @@ struct FieldKind {
     std::vector<const char*> parameters;  ///< names and units, in the order of FieldRequest::parameters
     int channels = 1;                     ///< 1, or reach_knots: shares in 0..1
     bool adaptive = false;                ///< sampled between vertices where it differs from their mean
-    float tolerance = .02f;               ///< a difference that may stay; of numbers as a part of the range
+    float tolerance = .02f;               ///< a difference that may stay; of numbers as a part of their spread
+    float spread = 0.f;  ///< how far apart its numbers lie at most; 0: as far as it looks, as lengths do
     /// How far it looks, metres; null: as far as all is large.
     float (*range)(const std::vector<float>& parameters) = nullptr;
     /// Called once per computing.
@@ -60,12 +61,6 @@ struct FieldKind {
 const std::vector<FieldKind>& field_kinds();
 const FieldKind* field_kind(const std::string& name);
 float range_of(const FieldKind& kind, const Geometry& geometry, const std::vector<float>& parameters);
-FieldKind cavity_field();
-FieldKind height_field();
-FieldKind slope_field();
-FieldKind random_field();
-FieldKind curvature_field();
-FieldKind crease_field();
 
 /// A finished state of a field over all instances of a Geometry.
 struct FormField {
@@ -125,6 +120,9 @@ public:
                 float* out) const override;
     void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
                 const float* reach, const float* falloff, float* out) const override;
+
+    /// One per request; null where there is none.
+    const std::vector<std::shared_ptr<const FormField>>& all() const { return fields_; }
 
 private:
     std::shared_ptr<const Geometry> geometry_;

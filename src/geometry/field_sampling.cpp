@@ -177,7 +177,7 @@ private:
     }
     /// How far two values are apart, of what masks make of them.
     float apart(const Value& a, const Value& b) const {
-        if (kind_.channels == 1) return std::fabs(a.v[0] - b.v[0]) / size_;
+        if (kind_.channels == 1) return std::fabs(a.v[0] - b.v[0]) / (kind_.spread > 0.f ? kind_.spread : size_);
         static const auto readings = [] {
             std::array<std::array<float, reach_knots>, 4> w{};
             for (size_t i = 0; i < w.size(); ++i) reach_weights(knot_at(2 + int(i) * 3), 1.f, w[i].data());

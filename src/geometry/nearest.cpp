@@ -66,12 +66,13 @@ Nearest::~Nearest() {
     rtcReleaseScene(scene_);
 }
 
-Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach) const {
+Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, uint32_t but) const {
     struct Asked {
         const std::vector<Part>* parts;
         V3f position, normal;
+        uint32_t but;
         Found found;
-    } asked{&parts_, position, normal, {}};
+    } asked{&parts_, position, normal, but, {}};
     if (!(position.length2() < 1e30f) || !(reach > 0.f)) return {};
     RTCPointQuery query;
     query.x = position.x;
@@ -86,6 +87,7 @@ Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach) 
         [](RTCPointQueryFunctionArguments* a) {
             auto& q = *static_cast<Asked*>(a->userPtr);
             const Part& part = (*q.parts)[a->geomID];
+            if (part.number == q.but) return false;
             const uint32_t* c = &part.instance.shape->faces_as_triangles().indices[3 * size_t(a->primID)];
             const V3f& p0 = part.positions[c[0]];
             const V3f& p1 = part.positions[c[1]];

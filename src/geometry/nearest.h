@@ -16,8 +16,9 @@ public:
         Place place;  ///< its instance is RTC_INVALID_GEOMETRY_ID where nothing lies within reach
         float distance = 0.f;
     };
-    /// In the world; `normal` unit: faces that are turned away from it are passed over. From any thread.
-    Found at(const V3f& position, const V3f& normal, float reach) const;
+    /// In the world; `normal` unit: faces that are turned away from it are passed over; of no length: none is. `but`:
+    /// an instance that is passed over, too. From any thread.
+    Found at(const V3f& position, const V3f& normal, float reach, uint32_t but = RTC_INVALID_GEOMETRY_ID) const;
 
 private:
     struct Part {

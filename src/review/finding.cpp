@@ -18,6 +18,7 @@ void find_faults(Look&);
 void find_broken_maps(Look&);
 void find_uvs(Look&);
 void find_no_uvs(Look&);
+void find_cut_fields(Look&);
 void find_decoded_data(Look&);
 void find_raw_colour(Look&);
 void find_stepping_heights(Look&);
@@ -36,6 +37,7 @@ const std::vector<FindingKind>& finding_kinds() {
         {"gates that do not open", find_gates},
         {"UVs", find_uvs},
         {"no UVs to read", find_no_uvs},
+        {"fields cut short", find_cut_fields},
         {"data decoded as colour", find_decoded_data},
         {"colour taken raw", find_raw_colour},
         {"heights in steps", find_stepping_heights},

@@ -77,7 +77,7 @@ Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* 
     std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size,
                   settings.samples);
     const fs::path file = cache_folder("swatches") / name;
-    if (fs::exists(file, ec) && texture::read_picture(file)) return file;  // a damaged one is made anew
+    if (fs::exists(file, ec) && texture::read_linear_image(file)) return file;  // a damaged one is made anew
     render::PrepareOptions options;
     options.field_rays = geometry::field_rays_first;
     options.progress = progress;

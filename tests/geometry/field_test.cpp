@@ -303,3 +303,83 @@ TEST_CASE("forms that no field was meant for give finite numbers") {
         }
     }
 }
+
+namespace {
+/// Values of a one-number field at the vertices of a part.
+std::vector<float> numbers(const geometry::Geometry& g, const char* field, std::vector<float> parameters,
+                           size_t part = 0) {
+    const auto f = compute_field(g, std::vector<char>(g.instances().size(), 1), {"b", field, std::move(parameters)},
+                                 geometry::field_rays_final);
+    REQUIRE(f);
+    return f->parts[part].at_vertex.numbers;
+}
+/// A square of the width around (x, z), level at y, facing up or down.
+std::string level(const char* name, float x, float y, float z, float half, int first, bool up) {
+    std::string out = std::string("o ") + name + "\n";
+    for (const auto& [i, j] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}})
+        out += "v " + std::to_string(x + half * float(i)) + " " + std::to_string(y) + " " +
+               std::to_string(z + half * float(j)) + "\n";
+    auto n = [&](int k) { return std::to_string(first + k); };
+    return out +
+           (up ? "f " + n(3) + " " + n(2) + " " + n(1) + " " + n(0)
+               : "f " + n(0) + " " + n(1) + " " + n(2) + " " + n(3)) +
+           "\n";
+}
+}  // namespace
+
+TEST_CASE("what falls settles by the cosine, not under a roof, and as much on a large form as on a small one") {
+    const Scratch s;
+    const auto flat = make(s, square_obj);  // faces +z
+    for (const float v : numbers(*flat, "settle", {0, 0, 1, 0})) CHECK(v == Approx(1.f).margin(1e-3));
+    for (const float v : numbers(*flat, "settle", {0, 0, 1, 60})) CHECK(v == Approx(1.f).margin(1e-3));
+    const float slant = std::sin(radians(60.f));
+    for (const float v : numbers(*flat, "settle", {slant, 0, .5f, 0})) CHECK(v == Approx(.5f).margin(2e-3));
+    for (const float v : numbers(*flat, "settle", {0, 0, -1, 30})) CHECK(v == 0.f);
+    for (const float v : numbers(*flat, "settle", {0, 0, 0, 0}))
+        CHECK(v == Approx(0.f).margin(1e-6));  // up, seen edge on
+    // A small floor under a roof twice as wide, one metre above: of a narrow fall nothing gets there, of a wide one
+    // what comes in at the sides: rays that leave beside the roof's edge, from the floor's corners.
+    for (const float size : {.1f, 1.f, 40.f}) {
+        INFO("size " << size);
+        const auto roofed =
+            make(s, level("floor", 0, 0, 0, .5f * size, 1, true) + level("roof", 0, size, 0, size, 5, false));
+        for (const float v : numbers(*roofed, "settle", {0, 1, 0, 20})) CHECK(v == 0.f);
+        const std::vector<float> wide = numbers(*roofed, "settle", {0, 1, 0, 80});
+        for (const float v : wide) {
+            CHECK(v > .1f);
+            CHECK(v < .8f);
+            CHECK(v == Approx(wide[0]).margin(.06));  // its corners are alike
+        }
+        for (const float v : numbers(*roofed, "settle", {0, 1, 0, 80}, 1)) CHECK(v == 0.f);  // the roof's lower side
+    }
+    // The share is the integral of the cosine over what is open of the cone: a wall of no end on one side takes half.
+    const auto walled = make(s, level("floor", 0, 0, 0, .01f, 1, true) +
+                                    "o wall\nv -50 -50 -.02\nv 50 -50 -.02\nv 50 50 -.02\nv -50 50 -.02\nf 5 6 7 8\n");
+    for (const float v : numbers(*walled, "settle", {0, 1, 0, 70})) CHECK(v == Approx(.5f).margin(.06));
+}
+
+TEST_CASE("the nearest other part is as far as it is, and one's own is none") {
+    const Scratch s;
+    const auto two = make(s, level("low", 0, 0, 0, 1.f, 1, true) + level("high", 0, .25f, 0, 1.f, 5, false));
+    for (const size_t part : {0u, 1u})
+        for (const float v : numbers(*two, "nearest", {0}, part)) CHECK(v == Approx(.25f).margin(1e-5));
+    for (const float v : numbers(*two, "nearest", {1}, 0)) CHECK(v == 0.f);
+    for (const float v : numbers(*two, "nearest", {1}, 1)) CHECK(v == Approx(.25f).margin(1e-5));
+    const auto alone = make(s, square_obj);
+    const float far = geometry::size_of_all(*alone);
+    for (const float v : numbers(*alone, "nearest", {0})) CHECK(v == far);
+    // Between its corners a large face has samples where another part stands over its middle.
+    const auto ball = make(s, level("floor", 0, 0, 0, 4.f, 1, true) + level("patch", 0, .1f, 0, .3f, 5, false));
+    const auto field = compute_field(*ball, {1, 1}, {"b", "nearest", {0}}, geometry::field_rays_final);
+    const geometry::Mesh& m = ball->shape(0).faces_as_triangles();
+    double worst = 0;
+    for (float u = .02f; u < 1.f; u += .037f)
+        for (float v = .02f; u + v < 1.f; v += .041f) {
+            const geometry::Place place{0, 0, u, v};
+            const V3f p = ball->at(place).position;
+            const float dx = std::max(0.f, std::fabs(p.x) - .3f);
+            const float dz = std::max(0.f, std::fabs(p.z) - .3f);
+            worst = std::max(worst, std::fabs(double(field->at(m, place)) - std::sqrt(dx * dx + dz * dz + .01)));
+        }
+    CHECK(worst < .05);  // of a form sixteen metres across
+}

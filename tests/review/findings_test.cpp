@@ -131,3 +131,25 @@ TEST_CASE("a colour map is called bright only where all of its channels are") {
     CHECK_FALSE(bright("red_BaseColor.png"));
     CHECK(bright("white_BaseColor.png"));
 }
+
+TEST_CASE("a field that came to the end of its memory is told") {
+    Bench b;
+    const std::string cover = scene::add_layer(b.scene.build_ups[0], "Grime");
+    const std::string cavity = scene::add_node(b.scene.build_ups[0], cover, "cavity", "float", "Recesses");
+    scene::find(b.scene.build_ups[0].layers, cover)->gate.mask.from = cavity;
+    const auto whole = prepared(b.scene, b.s.path, b.workshop);
+    REQUIRE(whole->fields->all().size() == 1);
+    auto told = [&](const render::Prepared& p) {
+        const auto found = review::findings(p, *b.workshop.textures(), Paths(b.s.path), b.remembered);
+        return std::any_of(found.begin(), found.end(), [](const review::Finding& f) {
+            return f.error.what == "A field has less detail than the form" && !f.error.remedy.empty();
+        });
+    };
+    CHECK_FALSE(told(*whole));
+    render::Prepared cut = *whole;
+    auto field = std::make_shared<geometry::FormField>(*whole->fields->all()[0]);
+    field->cut = true;
+    cut.fields = std::make_shared<const geometry::Fields>(
+        cut.geometry, std::vector<std::shared_ptr<const geometry::FormField>>{field});
+    CHECK(told(cut));
+}

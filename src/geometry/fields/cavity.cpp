@@ -5,7 +5,7 @@
 // Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), the same ones about every
 // normal: what is left of their error changes slowly over the surface, so that nothing is mottled behind a steep level,
 // and differences between samples are those of the form.
-#include "geometry/field.h"
+#include "geometry/fields/kinds.h"
 
 namespace vemtra::geometry {
 namespace {

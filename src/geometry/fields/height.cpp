@@ -1,6 +1,6 @@
 // How high a point is: 0 at the lowest and 1 at the highest place along an axis, of its part or of all that stands
 // there.
-#include "geometry/field.h"
+#include "geometry/fields/kinds.h"
 
 namespace vemtra::geometry {
 

@@ -4,7 +4,7 @@
 #include <unordered_map>
 
 #include "base/hash.h"
-#include "geometry/field.h"
+#include "geometry/fields/kinds.h"
 
 namespace vemtra::geometry {
 namespace {

@@ -50,6 +50,16 @@ void crease(const KernelArgs& k) {
         k.out[0][i] = __builtin_powf(t, clamp(k.in[1][i], .05f, 20.f));
     }
 }
+/// Ports: least, most: shares of what falls, between which it goes from black to white.
+void settle(const KernelArgs& k) {
+    read(k);
+    for (int i = 0; i < k.n; ++i) {
+        const float width = k.in[1][i] - k.in[0][i];
+        const float x = k.out[0][i] - k.in[0][i];
+        const float t = width == 0.f ? (x >= 0.f ? 1.f : 0.f) : clamp(x / width, 0.f, 1.f);
+        k.out[0][i] = t * t * (3.f - 2.f * t);
+    }
+}
 /// Ports: low, high.
 void formrandom(const KernelArgs& k) {
     read(k);
@@ -69,6 +79,7 @@ VEMTRA_DECLARE_KERNEL(slope)
 VEMTRA_DECLARE_KERNEL(curvature)
 VEMTRA_DECLARE_KERNEL(crease)
 VEMTRA_DECLARE_KERNEL(formrandom)
+VEMTRA_DECLARE_KERNEL(settle)
 
 namespace {
 V3f vector(const Asking& a, const char* port) {
@@ -89,6 +100,13 @@ int ask_crease(const Asking& a, Resources& r) {
     const float which = std::clamp(std::round(a.number("which")), 0.f, 2.f);
     return r.field(
         {a.build_up, "crease", {std::clamp(a.number("angle"), 1.f, 179.f), which == 2.f ? 3.f : which + 1.f}});
+}
+int ask_settle(const Asking& a, Resources& r) {
+    const V3f from = vector(a, "from");
+    return r.field({a.build_up, "settle", {from.x, from.y, from.z, std::clamp(a.number("drift"), 0.f, 89.f)}});
+}
+int ask_nearby(const Asking& a, Resources& r) {
+    return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}});
 }
 int ask_random(const Asking& a, Resources& r) {
     return r.field({a.build_up, "random", {a.number("of"), a.number("seed")}});
@@ -154,6 +172,19 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
           number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f), angle,
           choice("which", "Which creases count.", {"convex", "concave", "both"})},
          VEMTRA_PAIR(crease), ask_crease);
+    Port drift = number("drift", "How far off that direction it comes from: little for snow, much for dust.", 40.f, 0.f,
+                        89.f, "deg");
+    drift.uniform = true;
+    node("settle", "Settled", "White where what falls comes to rest: not under overhangs, and less on slopes.",
+         {number("least", "Nothing stays where less than this share of it arrives.", .3f, 0.f, 1.f),
+          number("most", "White where this much arrives; 1 is all of it.", .75f, 0.f, 1.f),
+          direction("from", "Where it comes from, in the world."), drift},
+         VEMTRA_PAIR(settle), ask_settle);
+    node("nearby", "Near others", "White where another part, or the ground, is near.",
+         {number("width", "How far from it it reaches; it may be driven.", .02f, .001f, .5f, "m"),
+          number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f),
+          choice("of", "What it is near to.", {"other parts", "the ground"})},
+         VEMTRA_PAIR(crease), ask_nearby);
     Port seed = number("seed", "Another one, other numbers.", 0.f, 0.f, 100.f);
     seed.uniform = true;
     seed.whole = true;
