@@ -214,6 +214,15 @@ void MainWindow::make_layers_menu() {
             if (auto* l = scene::find(b.layers, bench_->selection().layer); l && l != b.layers.data()) l->on = !l->on;
         });
     });
+    add_command(layers, "&Loud colour",
+                "The selected layer in a flat colour, to see where it lies; its surface is not touched, and pictures "
+                "that are written have that. Again goes back",
+                QKeySequence("Shift+O"), [this] {
+                    const Selection& at = bench_->selection();
+                    if (at.layer.empty()) return;
+                    bench_->showing().set_loud(at.build_up, at.layer,
+                                               !bench_->showing().is_loud(at.build_up, at.layer));
+                });
     add_command(layers, "De&lete", "Delete the selected tile or layer", QKeySequence(Qt::Key_Delete),
                 [this] { board_->delete_selected(); });
 }
@@ -227,6 +236,9 @@ void MainWindow::make_nodes_menu() {
                     const std::string n = bench_->selection().node;
                     bench_->showing().show_node(n.empty() || bench_->showing().live().shown_node == n ? "" : n);
                 });
+    add_command(nodes_menu, "&Lines over the ends",
+                "Where a node on the asset is true black or true white lines lie over it; again takes them away",
+                QKeySequence("V"), [this] { bench_->showing().set_hatch_ends(!bench_->showing().live().hatch_ends); });
     add_command(nodes_menu, "S&wap...", "Another kind of node in place of the selected one, which keeps what fits",
                 QKeySequence("Shift+N"), [this] { open_swap_list(); });
     add_command(nodes_menu, "&Wire...", "A wire from the selected tile: letters choose where it goes",

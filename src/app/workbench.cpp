@@ -74,6 +74,7 @@ void Workbench::begin(scene::Scene s) {
     selection_ = {};
     arranging_.arrange(false);
     showing_.show_beauty();
+    showing_.no_loud();
     if (!scene().parts.empty()) select_part(scene().parts.front().id);
     repair_selection();
     showing_.refresh();

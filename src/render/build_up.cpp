@@ -2,6 +2,7 @@
 
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
+#include "render/views.h"
 #include "scene/edits.h"
 
 namespace vemtra::render {
@@ -34,13 +35,15 @@ void check_ranges(const scene::BuildUp& b, const scene::Layer& layer, std::vecto
 
 BuildUpCompiler::BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer,
                                  program::Resources& resources, std::vector<Error>& problems,
-                                 const geometry::Geometry* geometry, const std::vector<const scene::Part*>* parts)
+                                 const geometry::Geometry* geometry, const std::vector<const scene::Part*>* parts,
+                                 std::set<std::string> loud)
     : scene_(scene),
       first_layer_(first_layer),
       resources_(resources),
       problems_(problems),
       geometry_(geometry),
       parts_(parts),
+      loud_(std::move(loud)),
       done_(scene.build_ups.size()) {
     for (size_t i = 0; i < scene.build_ups.size(); ++i) index_.try_emplace(scene.build_ups[i].id, i);
 }
@@ -93,7 +96,9 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
                 p.always = coverage >= 1.f && !p.decal;
             }
         }
-        if (!layer.build_up.empty() && !p.coat)
+        if (loud_.contains(loud_key(b.id, layer.id)))
+            be_loud(p);
+        else if (!layer.build_up.empty() && !p.coat)
             nest(b, layer, out, p);
         else
             surface(b, layer, p);
@@ -116,6 +121,16 @@ PreparedBuildUp BuildUpCompiler::compile(const scene::BuildUp& b, int first_laye
         }
     }
     return out;
+}
+
+/// Matt, and over all that is below, so that the whole of where it lies is seen.
+void BuildUpCompiler::be_loud(PreparedLayer& p) {
+    p.coat = false;
+    p.print = scene::Print::covers;
+    p.fixed = surface::Slots();
+    p.fixed.base_color = coverage_color(p.own);
+    p.fixed.specular_weight = 0.f;
+    p.fixed.base_metalness = 0.f;
 }
 
 void BuildUpCompiler::nest(const scene::BuildUp& b, const scene::Layer& layer, PreparedBuildUp& out, PreparedLayer& p) {

@@ -2,6 +2,7 @@
 // programs of their gates and slots.
 #pragma once
 #include <memory>
+#include <set>
 #include <unordered_map>
 
 #include "program/compile.h"
@@ -56,19 +57,26 @@ inline constexpr size_t most_total_layers = 4096;  ///< of one build-up, those o
 
 /// Compiles the build-ups of one scene, each once, however many layers show it; what they need from the other floors is
 /// collected in `resources`, what is wrong told in `problems`.
+/// How a layer is said that shows in the flat colour of the coverage view, wherever it lies, in place of its surface.
+inline std::string loud_key(const std::string& build_up, const std::string& layer) {
+    return build_up + "/" + layer;
+}
+
 class BuildUpCompiler {
 public:
     /// `first_layer`: per build-up of the scene, the index of its base among all layers.
-    /// `geometry` and `parts` (one per instance): where decals stand; null: there are none.
+    /// `geometry` and `parts` (one per instance): where decals stand; null: there are none. `loud`: loud_key() of the
+    /// layers that are.
     BuildUpCompiler(const scene::Scene& scene, const std::vector<int>& first_layer, program::Resources& resources,
                     std::vector<Error>& problems, const geometry::Geometry* geometry = nullptr,
-                    const std::vector<const scene::Part*>* parts = nullptr);
+                    const std::vector<const scene::Part*>* parts = nullptr, std::set<std::string> loud = {});
     /// One for each build-up of the scene, in their order.
     std::vector<std::shared_ptr<const PreparedBuildUp>> all();
     /// One that is not in the scene.
     PreparedBuildUp compile(const scene::BuildUp& b, int first_layer);
 
 private:
+    static void be_loud(PreparedLayer& p);
     void nest(const scene::BuildUp& b, const scene::Layer& layer, PreparedBuildUp& out, PreparedLayer& p);
     void surface(const scene::BuildUp& b, const scene::Layer& layer, PreparedLayer& p);
     void left_plain(const scene::BuildUp& b, const scene::Layer& layer, const std::string& why,
@@ -80,6 +88,7 @@ private:
     std::vector<Error>& problems_;
     const geometry::Geometry* geometry_;
     const std::vector<const scene::Part*>* parts_;
+    std::set<std::string> loud_;
     std::unordered_map<std::string, size_t> index_;
     std::vector<std::shared_ptr<const PreparedBuildUp>> done_;  ///< per build-up of the scene; null: not compiled yet
 };

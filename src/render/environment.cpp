@@ -7,14 +7,14 @@
 
 namespace vemtra::render {
 
-EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::move(pixels)) {
-    const int w = picture.width;
-    const int h = picture.height;
+EnvironmentImage::EnvironmentImage(texture::LinearImage pixels) : image(std::move(pixels)) {
+    const int w = image.width;
+    const int h = image.height;
     const size_t n = size_t(std::max(0, w)) * size_t(std::max(0, h));
-    if (!n || picture.pixels.size() < n) return;
+    if (!n || image.pixels.size() < n) return;
     std::vector<float> own(n);
     parallel_ranges(n, 1 << 16, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i) own[i] = std::max(0.f, luminance(picture.pixels[i]));
+        for (size_t i = first; i < last; ++i) own[i] = std::max(0.f, luminance(image.pixels[i]));
     });
     curve = ZCurve(w, h);
     std::vector<float> chance(curve.size(), -1.f);
@@ -48,9 +48,9 @@ EnvironmentPicture::EnvironmentPicture(texture::Picture pixels) : picture(std::m
     for (int y = 0; y <= h; ++y) edges.push_back(std::cos(pi * float(y) / float(h)));
 }
 
-EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation)
-    : of_(std::move(picture)), scale_(scale), cos_(std::cos(radians(rotation))), sin_(std::sin(radians(rotation))) {
-    if (of_ && of_->picture.pixels.empty()) of_ = nullptr;
+EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentImage> image, V3f scale, float rotation)
+    : of_(std::move(image)), scale_(scale), cos_(std::cos(radians(rotation))), sin_(std::sin(radians(rotation))) {
+    if (of_ && of_->image.pixels.empty()) of_ = nullptr;
     average_ = luminance(scale_) * (of_ ? of_->average : 1.f);
 }
 
@@ -65,12 +65,12 @@ V2f EnvironmentMap::to_uv(const V3f& d) const {
 V3f EnvironmentMap::radiance(const V3f& direction) const {
     if (!of_) return scale_;
     const V2f uv = to_uv(direction);
-    return at(uv.x * float(of_->picture.width), uv.y * float(of_->picture.height));
+    return at(uv.x * float(of_->image.width), uv.y * float(of_->image.height));
 }
 
 V3f EnvironmentMap::at(float across, float down) const {
-    const int w = of_->picture.width;
-    const int h = of_->picture.height;
+    const int w = of_->image.width;
+    const int h = of_->image.height;
     const float x = across - .5f;
     const float y = std::clamp(down - .5f, 0.f, float(h - 1));
     const int x0 = int(std::floor(x));
@@ -79,7 +79,7 @@ V3f EnvironmentMap::at(float across, float down) const {
     const float fx = x - float(x0);
     const float fy = y - float(y0);
     auto at = [&](int i, int j) {
-        return of_->picture.pixels[size_t(j) * size_t(w) + size_t(i < 0 ? i + w : i >= w ? i - w : i)];
+        return of_->image.pixels[size_t(j) * size_t(w) + size_t(i < 0 ? i + w : i >= w ? i - w : i)];
     };
     const V3f a = at(x0, y0) * (1.f - fx) + at(x0 + 1, y0) * fx;
     const V3f b = at(x0, y1) * (1.f - fx) + at(x0 + 1, y1) * fx;
@@ -89,8 +89,8 @@ V3f EnvironmentMap::at(float across, float down) const {
 float EnvironmentMap::pdf(const V3f& direction) const {
     if (!of_) return .25f * inverse_pi;
     const V2f uv = to_uv(direction);
-    const int w = of_->picture.width;
-    const int h = of_->picture.height;
+    const int w = of_->image.width;
+    const int h = of_->image.height;
     const int x = std::min(int(uv.x * float(w)), w - 1);
     const int y = std::min(int(uv.y * float(h)), h - 1);
     return of_->chance(size_t(x), size_t(y)) / (2.f * pi * of_->band(size_t(y)) / float(w));
@@ -106,14 +106,14 @@ V3f EnvironmentMap::sample(double u, float v, float& density, V3f& light) const 
         return {s * std::cos(phi), z, s * std::sin(phi)};
     }
     // The texel by the first number, whose rest places it across; evenly over its solid angle.
-    const size_t w = size_t(of_->picture.width);
-    const size_t h = size_t(of_->picture.height);
+    const size_t w = size_t(of_->image.width);
+    const size_t h = size_t(of_->image.height);
     const Drawn drawn = of_->texels.draw(u);
     uint32_t x;
     uint32_t y;
     of_->curve.place(drawn.index, x, y);
     // Its light is far from the caches: it comes while the direction is worked out.
-    const V3f* pixels = of_->picture.pixels.data() + size_t(y) * w + x;
+    const V3f* pixels = of_->image.pixels.data() + size_t(y) * w + x;
     __builtin_prefetch(pixels);
     __builtin_prefetch(pixels - (y > 0 ? w : 0));
     __builtin_prefetch(pixels + (y + 1 < h ? w : 0));

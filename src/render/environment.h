@@ -1,4 +1,4 @@
-// Light from all around: an equirectangular picture, importance sampled.
+// Light from all around: an equirectangular image, importance sampled.
 #pragma once
 #include <memory>
 #include <vector>
@@ -11,9 +11,9 @@ namespace vemtra::render {
 
 /// An environment image with the cumulative distributions for sampling it, which take longer to make than an edit may
 /// wait.
-struct EnvironmentPicture {
-    explicit EnvironmentPicture(texture::Picture pixels);
-    texture::Picture picture;
+struct EnvironmentImage {
+    explicit EnvironmentImage(texture::LinearImage pixels);
+    texture::LinearImage image;
     /// Chances of the texels, by their luminance and solid angle, all of them; each is widened by its neighbours, so
     /// that the density is never low where bilinear reading still gives light.
     OrderedDraw texels;
@@ -28,18 +28,18 @@ struct EnvironmentPicture {
 /// That image as a light; +y up, the middle column faces +z turned by the rotation.
 class EnvironmentMap {
 public:
-    /// A plain colour where there is no picture.
-    EnvironmentMap(std::shared_ptr<const EnvironmentPicture> picture, V3f scale, float rotation_degrees);
+    /// A plain colour where there is no image.
+    EnvironmentMap(std::shared_ptr<const EnvironmentImage> image, V3f scale, float rotation_degrees);
     V3f radiance(const V3f& direction) const;
     float pdf(const V3f& direction) const;  ///< per solid angle
-    /// Growing `u` draw along the picture's curve.
+    /// Growing `u` draw along the image's curve.
     V3f sample(double u, float v, float& pdf, V3f& radiance) const;
     float average_luminance() const { return average_; }
 
 private:
     V3f at(float x, float y) const;  ///< in texels, bilinear
     V2f to_uv(const V3f& d) const;
-    std::shared_ptr<const EnvironmentPicture> of_;
+    std::shared_ptr<const EnvironmentImage> of_;
     V3f scale_;
     float cos_, sin_, average_ = 0.f;
 };

@@ -113,9 +113,11 @@ private:
         for (const scene::BuildUp& b : s_.build_ups) {
             if (!b.layers.empty()) worn.try_emplace(b.id, int(p_->first_layer.size()));
             p_->first_layer.push_back(int(p_->layers.size()));
-            for (const scene::Layer& layer : b.layers) p_->layers.push_back({b.id, layer.id, layer.name});
+            for (const scene::Layer& layer : b.layers)
+                p_->layers.push_back({b.id, layer.id, layer.name, int(&layer - b.layers.data())});
         }
-        BuildUpCompiler compiler(s_, p_->first_layer, p_->resources, p_->problems, p_->geometry.get(), &p_->parts);
+        BuildUpCompiler compiler(s_, p_->first_layer, p_->resources, p_->problems, p_->geometry.get(), &p_->parts,
+                                 options_.loud);
         const auto compiled = compiler.all();
         for (const auto& b : compiled)  // what they hold is judged by how much of it a ray sees
             if (b->decals) p_->resources.footprint = true;

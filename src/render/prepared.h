@@ -19,6 +19,7 @@ class MeshLights;
 
 struct LayerId {
     std::string build_up, layer, name;
+    int own = 0;  ///< its place in its build-up, 0 the base
 };
 
 struct Prepared {
@@ -64,7 +65,8 @@ struct PrepareOptions {
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
     Relief relief = Relief::full;
-    bool maps_now = false;  ///< texture maps are made ready first, instead of in the background
+    std::set<std::string> loud;  ///< layers as loud_key() says them: in a flat colour in place of their surface
+    bool maps_now = false;       ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;
 };
 /// Never fails: what is broken is listed in `problems` and left out. Null only if it was stopped.

@@ -96,8 +96,9 @@ void Renderer::flat_view(Tile& t, uint32_t sample) {
         film_.alpha[path.pixel] += 1.f;
         film_.normal[path.pixel] += point.s.normal;
         film_.depth[path.pixel] += path.t;
-        if (view.color)
-            add(path.pixel, 0, view.color({point.s, point.wo, path.t, near_, p_.scene_size, point.layer}), false);
+        const int layer =
+            point.layer >= 0 && size_t(point.layer) < p_.layers.size() ? p_.layers[size_t(point.layer)].own : -1;
+        if (view.color) add(path.pixel, 0, view.color({point.s, point.wo, path.t, near_, p_.scene_size, layer}), false);
         if (view.asks_layer && size_t(point.layer) < film_.coverage.size())
             film_.coverage[size_t(point.layer)][path.pixel] += 1.f;
     }

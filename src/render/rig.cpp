@@ -19,17 +19,17 @@ void prepare_environment(const scene::Environment& e, const Paths& paths, const 
     out.backdrop = e.backdrop;
     out.environment_seen = e.on && e.seen;
     if (!e.on) return;
-    std::shared_ptr<const EnvironmentPicture> picture;
+    std::shared_ptr<const EnvironmentImage> image;
     if (!e.image.empty()) {
         const auto file = paths.find(e.image);
-        auto read = file ? shelf(*file) : Result<std::shared_ptr<const EnvironmentPicture>>(file.error());
+        auto read = file ? shelf(*file) : Result<std::shared_ptr<const EnvironmentImage>>(file.error());
         if (read)
-            picture = *read;
+            image = *read;
         else
             problems.push_back(read.error());
     }
     out.environment_group = out.group(e.group);
-    out.environment = std::make_shared<EnvironmentMap>(picture, e.tint * std::exp2(e.exposure), e.rotation);
+    out.environment = std::make_shared<EnvironmentMap>(image, e.tint * std::exp2(e.exposure), e.rotation);
 }
 
 /// Chances by power as the middle of the asset gets it, but none below a fair part.

@@ -38,7 +38,7 @@ struct PreparedRig {
     int group(const std::string& name);  ///< its index; made where it is new; the last one where there are too many
 };
 
-using EnvironmentShelf = std::function<Result<std::shared_ptr<const EnvironmentPicture>>(const fs::path&)>;
+using EnvironmentShelf = std::function<Result<std::shared_ptr<const EnvironmentImage>>(const fs::path&)>;
 /// `middle`: of the asset, from which the lights' powers are compared.
 PreparedRig prepare_rig(const scene::Rig& rig, const V3f& middle, const Paths& paths, const EnvironmentShelf& shelf,
                         std::vector<Error>& problems);

@@ -113,10 +113,12 @@ Change classify(const LiveRequest& a, const LiveRequest& b) {
         return Change::geometry;
     if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
         a.relief != b.relief || a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node ||
-        a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 ||
+        a.loud != b.loud || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 ||
         a.region.y1 != b.region.y1)
         return Change::shading;
-    if (a.scene == b.scene) return a.hold != b.hold || a.denoise != b.denoise ? Change::display : Change::none;
+    if (a.scene == b.scene)
+        return a.hold != b.hold || a.denoise != b.denoise || a.hatch_ends != b.hatch_ends ? Change::display
+                                                                                          : Change::none;
     scene::Scene shown_before = without_what_does_not_show(x);
     scene::Scene shown_now = without_what_does_not_show(y);
     if (!(shown_before == shown_now)) {
@@ -243,6 +245,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         image->shown_width *= enlarge;
         image->shown_height *= enlarge;
     }
+    if (request.view == View::node && request.hatch_ends) hatch_ends(image->linear, image->width, enlarge, image->bgra);
     image->request = request;
     image->prepared = prepared_;
     image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
@@ -325,7 +328,8 @@ bool LiveSession::stands_on(const LiveRequest& r) const {
     const LiveRequest& old = standing_.request;
     if (standing_.picture.empty() || !old.scene || !r.scene || old.folder != r.folder || old.blocked != r.blocked ||
         old.width != r.width || old.height != r.height || old.scale_percent != r.scale_percent || old.view != r.view ||
-        r.view != View::beauty || old.relief != r.relief || standing_.prepared->geometry != prepared_->geometry)
+        r.view != View::beauty || old.relief != r.relief || old.loud != r.loud ||
+        standing_.prepared->geometry != prepared_->geometry)
         return false;
     scene::Scene a = without_what_does_not_show(*old.scene);
     scene::Scene b = without_what_does_not_show(*r.scene);
@@ -372,6 +376,7 @@ void LiveSession::restart(bool with_coarse) {
     options.blocked = at_.request.blocked;
     options.shown_build_up = at_.request.shown_build_up;
     options.shown_node = at_.request.shown_node;
+    options.loud = at_.request.loud;
     options.field_rays = at_.field_rays;
     options.relief = at_.request.relief;
     options.progress = &progress_;

@@ -21,7 +21,9 @@ struct LiveRequest {
     PixelRect region{0, 0, 0, 0};  ///< in pixels of the scaled picture; empty: all
     View view = View::beauty;
     std::string shown_build_up, shown_node;
+    std::set<std::string> loud;  ///< see PrepareOptions
     bool hold = false;
+    bool hatch_ends = true;  ///< of a node's values: see views.h
     bool denoise = true;
     Relief relief = Relief::full;
     /// A hand has a brush: bands are short, so that what it paints is met at once.

@@ -71,12 +71,49 @@ std::string view_names() {
     return text;
 }
 
+void hatch_ends(const std::vector<V3f>& numbers, int width, int enlarge, std::vector<uint8_t>& bgra) {
+    constexpr float near = .0005f;  // half a step of 10 bits
+    constexpr int apart = 7;
+    if (width <= 0 || enlarge <= 0) return;
+    const size_t across = size_t(width) * size_t(enlarge);
+    for (size_t p = 0; p * 4 + 3 < bgra.size(); ++p) {
+        const size_t x = p % across;
+        const size_t y = p / across;
+        const size_t at = y / size_t(enlarge) * size_t(width) + x / size_t(enlarge);
+        if (at >= numbers.size()) return;
+        const V3f& v = numbers[at];
+        const bool black = max_component(v) <= near;
+        const bool white = std::min(v.x, std::min(v.y, v.z)) >= 1.f - near;
+        if (black && (x + y) % apart == 0)
+            for (int c = 0; c < 3; ++c) bgra[p * 4 + size_t(c)] = 96;
+        if (white && (x + apart * across - y % apart) % apart == 0)
+            for (int c = 0; c < 3; ++c) bgra[p * 4 + size_t(c)] = 150;
+    }
+}
+
+namespace {
+struct NamedColor {
+    const char* name;
+    uint8_t red, green, blue;  ///< sRGB
+};
+constexpr NamedColor coverage_hues[] = {
+    {"blue", 0, 114, 178},     {"orange", 230, 159, 0},      {"green", 0, 158, 115}, {"yellow", 240, 228, 66},
+    {"purple", 204, 121, 167}, {"light blue", 86, 180, 233}, {"red", 213, 94, 0},    {"white", 228, 228, 228}};
+constexpr int hue_count = int(std::size(coverage_hues));
+}  // namespace
+
 V3f coverage_color(int layer) {
-    // Steps of the golden ratio around the hue circle, lightness alternating: neighbours differ in both.
-    const float hue = std::fmod(.58f + .61803399f * float(layer), 1.f) * 6.f;
-    auto channel = [&](float offset) { return clamp01(std::fabs(std::fmod(hue + offset, 6.f) - 3.f) - 1.f); };
-    const float level = layer % 2 ? .75f : .42f;
-    return V3f(.12f + .88f * channel(0.f), .12f + .88f * channel(4.f), .12f + .88f * channel(2.f)) * level;
+    if (layer < 0) return V3f(.18f);
+    const NamedColor& hue = coverage_hues[layer % hue_count];
+    const V3f c(srgb_to_linear(float(hue.red) / 255.f), srgb_to_linear(float(hue.green) / 255.f),
+                srgb_to_linear(float(hue.blue) / 255.f));
+    const int round = layer / hue_count % 3;
+    return round == 0 ? c : round == 1 ? c * .3f : c * .35f + V3f(.33f);
+}
+std::string coverage_color_name(int layer) {
+    if (layer < 0) return "grey";
+    const int round = layer / hue_count % 3;
+    return std::string(round == 0 ? "" : round == 1 ? "dark " : "pale ") + coverage_hues[layer % hue_count].name;
 }
 
 }  // namespace vemtra::render

@@ -16,7 +16,7 @@ struct FirstHit {
     V3f to_eye;
     float distance = 0.f;              ///< metres
     float nearest = 0.f, depth = 1.f;  ///< of the scene as the camera sees it: where it begins, how deep it is, metres
-    int layer = -1;                    ///< that stands here; only where the view asks for it
+    int layer = -1;  ///< that stands here, by its place in its build-up; only where the view asks for it
     /// A little light from the eye, so that form is seen.
     float facing() const { return .55f + .45f * std::fabs(s.normal.dot(to_eye)); }
 };
@@ -41,7 +41,15 @@ inline const char* view_name(View view) {
 /// "beauty, clay, ... or node": for sentences.
 std::string view_names();
 
-/// The distinct colour that the coverage view gives a layer, linear.
+/// Draws lines over what is true black, rising, and true white, falling, of a picture of numbers as it is shown: `bgra`
+/// is `enlarge` times as wide and high as `numbers`, of which `width` are a row.
+void hatch_ends(const std::vector<V3f>& numbers, int width, int enlarge, std::vector<uint8_t>& bgra);
+
+/// The distinct colour that the coverage view gives a layer by its place in its build-up, linear; grey below 0. The
+/// hues are those of Okabe and Ito 2008, "Color Universal Design", which keep apart for eyes that see fewer colours;
+/// after each round they come darker, then paler.
 V3f coverage_color(int layer);
+/// What it is called: "orange", "dark orange".
+std::string coverage_color_name(int layer);
 
 }  // namespace vemtra::render

@@ -84,7 +84,7 @@ M44f world_of(const AssetState::Part& part, const scene::Part& placed, const sce
     return asset.placement.at_rest() ? m : m * scene::matrix_of(asset.placement);
 }
 
-Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs::path& file) {
+Result<std::shared_ptr<const EnvironmentImage>> Workshop::environment(const fs::path& file) {
     const auto time = time_of(file);
     {
         std::lock_guard lock(mutex_);
@@ -92,9 +92,9 @@ Result<std::shared_ptr<const EnvironmentPicture>> Workshop::environment(const fs
         if (auto it = environments_.find(file.string()); it != environments_.end() && it->second.time == time)
             return it->second.value;
     }
-    auto read = texture::read_picture(file);
+    auto read = texture::read_linear_image(file);
     if (!read) return read.error();
-    auto shared = std::make_shared<const EnvironmentPicture>(std::move(*read));
+    auto shared = std::make_shared<const EnvironmentImage>(std::move(*read));
     std::lock_guard lock(mutex_);
     environments_[file.string()] = {time, shared};
     return shared;

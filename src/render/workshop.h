@@ -46,7 +46,7 @@ public:
     /// The forms of an asset; read at the first request and again when the file has changed on disk.
     std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths,
                                             Progress* progress = nullptr);
-    Result<std::shared_ptr<const EnvironmentPicture>> environment(const fs::path& file);
+    Result<std::shared_ptr<const EnvironmentImage>> environment(const fs::path& file);
     /// One of the last ones again where nothing has moved; it may not be built yet.
     std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances);
     /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
@@ -95,7 +95,7 @@ private:
     };
     std::mutex mutex_;
     std::map<std::string, Kept<std::shared_ptr<const AssetState>>> assets_;
-    std::map<std::string, Kept<std::shared_ptr<const EnvironmentPicture>>> environments_;
+    std::map<std::string, Kept<std::shared_ptr<const EnvironmentImage>>> environments_;
     std::map<std::string, fs::file_time_type> watched_;
     std::vector<std::weak_ptr<const geometry::Geometry>> geometries_;  ///< the last few
     template <class T> struct MadeOf {

@@ -249,3 +249,76 @@ TEST_CASE("a stroke with Alt cuts the wires that it crosses, and a search finds 
     CHECK(h.bench.selection().node == levels);
     CHECK(h.bench.selection().layer == cover);
 }
+
+TEST_CASE("a layer is made loud by a key and by the board's menu word, told in its lane, and gets its surface back") {
+    Hands h;
+    h.bench.select_layer("rust");
+    const scene::Scene before = h.bench.scene();
+    auto loud = [&] { return h.bench.showing().is_loud(h.bench.selection().build_up, "rust"); };
+    QTest::keyClick(&h.w, Qt::Key_O, Qt::ShiftModifier);
+    CHECK(loud());
+    CHECK(h.bench.scene() == before);  // a way of looking, no edit
+    wait_until([&] {
+        const auto image = h.bench.image();
+        return image && image->request.loud == h.bench.showing().live().loud && image->samples >= 1;
+    });
+    const auto image = h.bench.image();
+    const scene::BuildUp& b = *h.bench.build_up();
+    size_t found = 0;
+    for (const render::PreparedBuildUp& built : image->prepared->build_ups)
+        for (const render::PreparedLayer& l : built.layers)
+            if (image->prepared->layers[size_t(l.index)].build_up == b.id &&
+                image->prepared->layers[size_t(l.index)].layer == "rust") {
+                ++found;
+                CHECK(l.varying.empty());
+                CHECK(l.fixed.base_color == render::coverage_color(l.own));
+            }
+    CHECK(found == 1);
+    QTest::keyClick(&h.w, Qt::Key_O, Qt::ShiftModifier);
+    CHECK_FALSE(loud());
+    QTest::keyClick(&h.w, Qt::Key_O, Qt::ShiftModifier);
+    REQUIRE(loud());
+    REQUIRE(h.w.open_project(demo_project, false));  // another document begins with nothing loud
+    CHECK(h.bench.showing().live().loud.empty());
+}
+
+TEST_CASE("lines over the ends of a mask come and go with a key, and the coverage view names its colours") {
+    Hands h;
+    h.key(Qt::Key_L);
+    h.node("constant");
+    const std::string node = h.bench.selection().node;
+    REQUIRE_FALSE(node.empty());
+    h.bench.edit_build_up("White", [&](scene::BuildUp& b) {
+        for (auto& [name, input] : scene::node(b, node)->inputs) input.value = 1.f;
+    });
+    h.key(Qt::Key_S);
+    auto marked = [&] {  // shown pixels that are neither the value nor what is beside it
+        wait_until([&] {
+            const auto image = h.bench.image();
+            return image && image->request.hatch_ends == h.bench.showing().live().hatch_ends &&
+                   image->request.shown_node == node && image->coarse == 1 && image->samples >= 2;
+        });
+        const auto image = h.bench.image();
+        size_t n = 0;
+        for (size_t p = 0; p < image->linear.size(); ++p)
+            if (image->linear[p].x >= .9999f && image->bgra[p * 4] < 200) ++n;
+        return n;
+    };
+    CHECK(marked() > 100);
+    h.key(Qt::Key_V);
+    CHECK(marked() == 0);
+    h.key(Qt::Key_V);
+    CHECK(marked() > 100);
+
+    auto* view = h.w.findChild<QWidget*>("render-view");
+    h.key(Qt::Key_3);
+    wait_until([&] { return h.bench.image() && h.bench.image()->request.view == render::View::coverage; });
+    const QImage with = view->grab().toImage();
+    const QColor dark = with.pixelColor(10, with.height() - 14);
+    CHECK(dark.lightness() < 90);  // the ground of the legend
+    size_t blue = 0;
+    const QColor base = app::swatch(render::coverage_color(0));
+    for (int y = with.height() / 2; y < with.height(); ++y)
+        for (int x = 8; x < 32; ++x) blue += with.pixelColor(x, y) == base;
+    CHECK(blue > 60);  // the swatch of the base
+}

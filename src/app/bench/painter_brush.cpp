@@ -59,7 +59,7 @@ void Painter::set_outline(std::vector<V2f> outline) {
 }
 
 bool Painter::hold_photo(const fs::path& file, const QSize& view) {
-    auto picture = texture::read_picture(file);
+    auto picture = texture::read_linear_image(file);
     if (!picture) {
         Q_EMIT bench_.failed(picture.error());
         return false;
@@ -87,7 +87,7 @@ void Painter::drop_photo() {
 }
 
 bool Painter::tip_from_picture(const fs::path& file) {
-    auto picture = texture::read_picture(file);
+    auto picture = texture::read_linear_image(file);
     if (!picture) {
         Q_EMIT bench_.failed(picture.error());
         return false;

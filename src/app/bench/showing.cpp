@@ -32,6 +32,11 @@ void Showing::set_denoise(bool on) {
     live_.denoise = on;
     refresh();
 }
+void Showing::set_hatch_ends(bool on) {
+    live_.hatch_ends = on;
+    refresh();
+    Q_EMIT bench_.changed();
+}
 void Showing::set_relief(render::Relief relief) {
     live_.relief = relief;
     refresh();
@@ -50,6 +55,18 @@ void Showing::show_node(const std::string& node) {
     live_.shown_node = node;
     refresh();
     Q_EMIT bench_.changed();
+}
+void Showing::set_loud(const std::string& build_up, const std::string& layer, bool on) {
+    const std::string key = render::loud_key(build_up, layer);
+    if (on)
+        live_.loud.insert(key);
+    else
+        live_.loud.erase(key);
+    refresh();
+    Q_EMIT bench_.changed();
+}
+bool Showing::is_loud(const std::string& build_up, const std::string& layer) const {
+    return live_.loud.contains(render::loud_key(build_up, layer));
 }
 void Showing::show_brush(bool on) {
     live_.brush = on;

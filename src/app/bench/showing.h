@@ -23,12 +23,17 @@ public:
     void set_scale(int percent);  ///< of the pixels that are rendered; leaves the region
     void set_hold(bool on);
     void set_denoise(bool on);
+    void set_hatch_ends(bool on);  ///< of a node's values on the asset
     void set_relief(render::Relief relief);
     void show_brush(bool on);  ///< the live render minds a brush
     void show_view(render::View view);
     void show_node(const std::string& node);  ///< on the asset; empty: back to beauty
-    void show_beauty();                       ///< without telling anyone: the document is another one now
-    void leave_missing_node();                ///< back to beauty where the node that is shown has gone
+    /// A layer in a flat colour in place of its surface, or with its surface again.
+    void set_loud(const std::string& build_up, const std::string& layer, bool on);
+    bool is_loud(const std::string& build_up, const std::string& layer) const;
+    void no_loud() { live_.loud.clear(); }  ///< without telling anyone, as the next
+    void show_beauty();                     ///< without telling anyone: the document is another one now
+    void leave_missing_node();              ///< back to beauty where the node that is shown has gone
 
 private:
     Workbench& bench_;

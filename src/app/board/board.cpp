@@ -65,10 +65,11 @@ void Board::relayout() {
     if (b) {
         scene::BuildUp next = lanes_part(*b);
         const bool same = next == drawn_ && drawn_selection_ == bench_.selection() && layout_.width > 0 &&
-                          bench_.showing().live().shown_node == shown_;
+                          bench_.showing().live().shown_node == shown_ && bench_.showing().live().loud == loud_;
         drawn_ = std::move(next);
         drawn_selection_ = bench_.selection();
         shown_ = bench_.showing().live().shown_node;
+        loud_ = bench_.showing().live().loud;
         if (same && !resized_)
             return viewport()->update(viewport()->width() - core_width, 0, core_width, viewport()->height());
     }

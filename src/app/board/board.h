@@ -115,6 +115,7 @@ private:
     void paint_fold(QPainter& p, const BoardLane& lane);
     void paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer* layer);  ///< null: the commons
     std::string key_of(const std::string& layer) const;
+    QString state_of(const scene::Layer& layer) const;
     void paint_tile(QPainter& p, const BoardTile& tile, const scene::Node& node);
     void paint_wire(QPainter& p, const BoardWire& wire, bool lit);
     bool readable() const { return zoom_ > .45; }  ///< or words are a pixel or two high
@@ -134,6 +135,7 @@ private:
     std::string wire_from_, dragged_layer_, amount_layer_;
     QPoint wire_to_, pressed_;
     std::string shown_;
+    std::set<std::string> loud_;  ///< as Showing's, when the lanes were last laid out
     int drop_index_ = -1;
     std::vector<std::string> taken() const;  ///< what is marked, else the selected node
     void mark_in(const QRectF& frame);

@@ -506,6 +506,10 @@ void Board::contextMenuEvent(QContextMenuEvent* e) {
     } else if (!s.id.empty()) {
         bench_.select_layer(s.id);
         menu.addAction("Add node...", [=, this] { Q_EMIT add_node_wanted(e->globalPos()); });
+        const std::string of = bench_.selection().build_up;
+        const bool loud = bench_.showing().is_loud(of, s.id);
+        menu.addAction(loud ? "Its surface again" : "Loud colour",
+                       [=, this] { bench_.showing().set_loud(of, s.id, !loud); });
         menu.addSeparator();
         menu.addAction("Add layer above", [=, this] {
             bench_.edit_build_up("Add layer", [&](scene::BuildUp& b) { scene::add_layer(b, "New layer", s.id); });

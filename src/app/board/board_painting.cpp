@@ -253,6 +253,12 @@ void Board::changeEvent(QEvent* e) {
         redraw();
 }
 
+/// What stands behind a layer's name.
+QString Board::state_of(const scene::Layer& layer) const {
+    return QString(layer.on ? "" : "  (off)") +
+           (bench_.showing().is_loud(bench_.selection().build_up, layer.id) ? "  (loud)" : "");
+}
+
 void Board::paint_lane(QPainter& p, size_t index) {
     const Theme& t = theme();
     const BoardLane& lane = layout_.lanes[index];
@@ -269,7 +275,7 @@ void Board::paint_lane(QPainter& p, size_t index) {
     const double x = left_edge() + 26;
     p.drawText(QRectF(x, lane.rect.top() + 2, 300, lane_head - 2), Qt::AlignVCenter,
                layer ? QString::fromStdString(layer->name) + (scene::traits(layer->kind).hides ? "" : "  - coat") +
-                           (layer->on ? "" : "  (off)")
+                           state_of(*layer)
                      : "Commons");
     if (!layer) return;
     p.setPen(QPen(t.line.darker(120), 1));
@@ -325,7 +331,7 @@ void Board::paint_folded(QPainter& p, const BoardLane& lane, const scene::Layer*
     const scene::Layer& layer = *of;
     p.setPen(layer.on ? t.text : t.faint);
     const double told = 168;  // what stands at the right end
-    const QString name = QString::fromStdString(layer.name) + (layer.on ? "" : "  (off)");
+    const QString name = QString::fromStdString(layer.name) + state_of(layer);
     p.drawText(QRectF(left, r.top(), right - left - told - 8, r.height()), Qt::AlignVCenter,
                p.fontMetrics().elidedText(name, Qt::ElideRight, int(right - left - told - 8)));
     const QRectF picture(right - told, r.top() + 3, 36, r.height() - 6);
@@ -416,8 +422,9 @@ void Board::paint_thumbnail(QPainter& p, const BoardTile& tile) {
     const auto it = bench_.thumbnails().find(tile.node);
     if (bench_.measured().build_up == bench_.build_up()->id && it != bench_.thumbnails().end())
         return zoom_ == 1 ? p.drawImage(picture.topLeft().toPoint(), it->second) : p.drawImage(picture, it->second);
-    const scene::Node* n = scene::find_node(*bench_.build_up(), tile.node).node;
     p.fillRect(picture, theme().surround);
+    if (!readable()) return;
+    const scene::Node* n = scene::find_node(*bench_.build_up(), tile.node).node;
     p.setFont(small_font());
     p.setPen(theme().faint);
     p.drawText(picture, Qt::AlignCenter, n && nodes::describe(bench_.scene(), *n) ? "feeds nothing" : "unknown");

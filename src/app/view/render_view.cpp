@@ -13,6 +13,7 @@
 
 #include "app/theme/theme.h"
 #include "base/text.h"
+#include "render/views.h"
 #include "render/visible_points.h"
 #include "scene/edits.h"
 
@@ -76,6 +77,7 @@ void RenderView::paintEvent(QPaintEvent*) {
         brush_.paint(p, this->size());
         decal_.paint(p, this->size());
     }
+    if (bench_.showing().live().view == render::View::coverage) paint_legend(p);
     if (const QString note = hint(); !note.isEmpty()) {
         QRectF box = p.fontMetrics().boundingRect(note).adjusted(-8, -4, 8, 4);
         box.moveCenter(QPointF(width() * .5, 0));
@@ -155,6 +157,68 @@ void RenderView::paint_region(QPainter& p) {
     p.drawRect(region.adjusted(-1, -1, 1, 1));
     p.setPen(QPen(QColor(240, 240, 240), 1, Qt::DashLine));
     p.drawRect(region);
+}
+
+/// The layers of the selected part, outermost first: colour, name, the colour's name, share of the visible surface.
+void RenderView::paint_legend(QPainter& p) {
+    const scene::BuildUp* b = bench_.build_up();
+    if (!b || !shown_ || !shown_->prepared) return;
+    const auto& ids = shown_->prepared->layers;
+    const auto& measured = bench_.measured();
+    const bool have = measured.build_up == b->id && measured.layers.size() == b->layers.size();
+    struct Row {
+        QColor color;
+        QString name, hue, share;
+    };
+    std::vector<Row> rows;
+    auto add = [&](const scene::BuildUp& of, size_t k, const QString& name, const QString& share) {
+        for (size_t i = 0; i < ids.size(); ++i)
+            if (ids[i].build_up == of.id && ids[i].layer == of.layers[k].id)
+                rows.push_back({swatch(render::coverage_color(ids[i].own)), name,
+                                QString::fromStdString(render::coverage_color_name(ids[i].own)), share});
+    };
+    for (size_t k = b->layers.size(); k-- > 0;) {
+        const scene::Layer& layer = b->layers[k];
+        const QString name = QString::fromStdString(layer.name);
+        const QString share = have ? QString::number(double(measured.layers[k].coverage) * 100, 'f', 1) + " %" : "";
+        const scene::BuildUp* inner = scene::find(bench_.scene().build_ups, layer.build_up);
+        if (!inner) {
+            add(*b, k, name, share);
+            continue;
+        }
+        for (size_t i = inner->layers.size(); i-- > 0;)  // where it is made of another build-up, that one's layers
+            add(*inner, i, name + ": " + QString::fromStdString(inner->layers[i].name), i == 0 ? share : "");
+    }
+    const int line = p.fontMetrics().height() + 4;
+    const size_t fit = size_t(std::max(1, (height() - 60) / line));
+    if (rows.size() > fit) rows.resize(fit);
+    int name_width = 60;
+    int hue_width = 40;
+    for (const Row& r : rows) {
+        name_width = std::max(name_width, std::min(220, p.fontMetrics().horizontalAdvance(r.name)));
+        hue_width = std::max(hue_width, p.fontMetrics().horizontalAdvance(r.hue));
+    }
+    const int share_width = p.fontMetrics().horizontalAdvance("100.0 %");
+    const QRectF box(8, height() - 16 - line * double(rows.size()), 46 + name_width + hue_width + share_width,
+                     8 + line * double(rows.size()));
+    p.setPen(Qt::NoPen);
+    p.setBrush(QColor(20, 20, 20, 190));
+    p.drawRoundedRect(box, 3, 3);
+    double y = box.top() + 4;
+    for (const Row& r : rows) {
+        p.fillRect(QRectF(box.left() + 8, y + 3, 14, line - 6), r.color);
+        double x = box.left() + 28;
+        auto put = [&](const QString& text, int width, Qt::Alignment align, int light) {
+            p.setPen(QColor(light, light, light));
+            p.drawText(QRectF(x, y, width, line), Qt::AlignVCenter | align,
+                       p.fontMetrics().elidedText(text, Qt::ElideRight, width));
+            x += width + 6;
+        };
+        put(r.name, name_width, Qt::AlignLeft, 240);
+        put(r.hue, hue_width, Qt::AlignLeft, 190);
+        put(r.share, share_width, Qt::AlignRight, 240);
+        y += line;
+    }
 }
 
 QString RenderView::hint() const {

@@ -54,6 +54,7 @@ private:
     void paint_picture(QPainter& p);
     void paint_compared(QPainter& p, const KeptPicture& kept);
     void paint_region(QPainter& p);
+    void paint_legend(QPainter& p);  ///< what the colours of the coverage view stand for
     static void paint_label(QPainter& p, const QRectF& box, const QString& text);
     QString hint() const;  ///< what the hand is asked for; empty: nothing
 
