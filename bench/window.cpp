@@ -77,18 +77,20 @@ void board_of_300(app::MainWindow& w) {
     });
     app::Board& board = *w.board();
     board.zoom_to_fit();
+    auto laid_out_and_drawn = [&](const char* what) {
+        std::vector<double> taken;
+        for (int k = 0; k < 21; ++k) {
+            QElapsedTimer t;
+            t.start();
+            board.resize(board.width() - (k % 2 ? 1 : -1), board.height());
+            board.viewport()->grab();
+            taken.push_back(double(t.nsecsElapsed()) / 1e6);
+        }
+        std::sort(taken.begin(), taken.end());
+        line(what, taken[10], "ms", "<= 16 ms", taken[10] <= 16);
+    };
+    laid_out_and_drawn("board of 300 nodes, all in sight: laid out and drawn, median");
     std::vector<double> times;
-    for (int k = 0; k < 21; ++k) {
-        QElapsedTimer t;
-        t.start();
-        board.resize(board.width() - (k % 2 ? 1 : -1), board.height());  // laid out and drawn anew
-        board.viewport()->grab();
-        times.push_back(double(t.nsecsElapsed()) / 1e6);
-    }
-    std::sort(times.begin(), times.end());
-    line("board of 300 nodes, all in sight: laid out and drawn, median", times[10], "ms", "<= 16 ms", times[10] <= 16);
-    board.zoom_to_fit();
-    times.clear();
     const auto* b = bench.build_up();
     for (int k = 0; k < 21; ++k) {
         QElapsedTimer t;
@@ -108,6 +110,8 @@ void board_of_300(app::MainWindow& w) {
         QCoreApplication::processEvents(QEventLoop::AllEvents, 5);
     line("from an edit upstream to the pictures of all nodes", double(t.elapsed()) / 1000, "s", "<= 2 s",
          t.elapsed() <= 2000);
+    laid_out_and_drawn("board of 300 nodes with their pictures, median");
+    board.zoom_to_fit();
     bench.undo();
     bench.undo();
 }

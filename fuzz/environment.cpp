@@ -14,9 +14,9 @@ int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
     const fs::path map = fuzz::file(names[data[0] % 4], data + 1, size - 1);
     const auto header = texture::read_header(map);
     if (!header || int64_t(header->width) * header->height > (1 << 20)) return 0;  // slow, not wrong
-    auto read = texture::read_picture(map);
+    auto read = texture::read_linear_image(map);
     if (!read) return 0;
-    const render::EnvironmentMap environment(std::make_shared<const render::EnvironmentPicture>(std::move(*read)),
+    const render::EnvironmentMap environment(std::make_shared<const render::EnvironmentImage>(std::move(*read)),
                                              V3f(1.f), 0.f);
     for (int i = 0; i < 16; ++i) {
         float pdf = 0.f;

@@ -33,7 +33,7 @@ int run(const std::string& file, bool json) {
         for (const auto& r : s.rigs) j["rigs"].push_back(r.id);
         for (const auto& c : s.cameras) j["cameras"].push_back(c.id);
     } else if (texture::is_picture_name(file)) {
-        auto picture = texture::read_picture(file);
+        auto picture = texture::read_linear_image(file);
         if (!picture) return fail(picture.error());
         j["kind"] = "image";
         j["width"] = picture->width;

@@ -491,8 +491,14 @@ std::vector<StockBrush> load_brushes(const fs::path& file, std::vector<Error>& p
                             json ? "a list is expected" : json.error().why, "Correct the file, or take it away"});
         return out;
     }
+    size_t at = 0;
     for (const Json& j : *json) {
-        if (!j.is_object() || !j.contains("name") || !j["name"].is_string()) continue;
+        ++at;
+        if (!j.is_object() || !j.contains("name") || !j["name"].is_string()) {
+            problems.push_back({"A brush of one's own is left out", file.string(), "entry " + std::to_string(at),
+                                "it is no object { } with a name", "Correct the file, or take the entry away"});
+            continue;
+        }
         StockBrush s;
         s.brush.name = s.brush.id = j["name"].get<std::string>();
         s.brush.mode = Mode(word(j, "mode", mode_words));

@@ -14,7 +14,8 @@ struct TipKind {
 const std::vector<TipKind>& tip_kinds();
 /// Made at its first use and kept; null where there is no such kind.
 std::shared_ptr<const Tip> tip(const std::string& id, uint32_t seed = 0);
-/// Of a picture: its lightness, cut to a square, alpha minded where it has one. 1 x 1 .. 16384 x 16384.
+/// Of a picture: its lightness, whole, in the middle of a square that is black around it. Null where there are fewer
+/// numbers than width x height.
 std::shared_ptr<const Tip> tip_from(const std::string& name, int width, int height,
                                     const std::vector<float>& lightness);
 

@@ -19,7 +19,7 @@ constexpr size_t largest_journal = size_t(1) << 30;  // beyond, it is written an
 
 enum class Kind : uint8_t { blank = 1, tile, no_tile, state };
 
-struct Writer {
+struct RecordWriter {
     std::string out;
     template <class T> void put(const T& v) { out.append(reinterpret_cast<const char*>(&v), sizeof v); }
     void text(const std::string& s) {
@@ -27,7 +27,7 @@ struct Writer {
         out += s;
     }
 };
-struct Reader {
+struct RecordReader {
     const char* p;
     size_t left;
     bool good = true;
@@ -50,7 +50,7 @@ struct Reader {
 };
 
 void record(std::string& to, const std::string& content) {
-    Writer head;
+    RecordWriter head;
     head.put(magic);
     head.put(uint32_t(content.size()));
     head.put(hash_bytes(content.data(), content.size()));
@@ -116,7 +116,7 @@ Status PaintJournal::append(const Scene& now) {
         const bool same_kind = last && last->size() == texels->size() && last->lanes() == texels->lanes();
         if (!same_kind) {
             last = Texels::blank(texels->size(), texels->lanes());
-            Writer w;
+            RecordWriter w;
             w.put(Kind::blank);
             w.text(key.first);
             w.put(key.second);
@@ -127,7 +127,7 @@ Status PaintJournal::append(const Scene& now) {
         Status failed = Done{};
         texels->for_each_apart(*last, [&](int level, int x, int y) {
             const TexelTile& tile = texels->tile(level, x, y);
-            Writer w;
+            RecordWriter w;
             w.put(tile ? Kind::tile : Kind::no_tile);
             w.text(key.first);
             w.put(key.second);
@@ -141,7 +141,7 @@ Status PaintJournal::append(const Scene& now) {
         if (!failed) return failed;
         last = texels;
     }
-    Writer w;
+    RecordWriter w;
     w.put(Kind::state);
     w.put(++last_state_);
     record(out, w.out);
@@ -208,14 +208,14 @@ bool PaintJournal::replay(const fs::path& file, int state, Scene& scene) {
     while (!found) {
         const char* head = stream->take(16);
         if (!head) break;
-        Reader h{head, 16};
+        RecordReader h{head, 16};
         const auto sign = h.get<uint32_t>();
         const auto size = h.get<uint32_t>();
         const auto hash = h.get<uint64_t>();
         if (sign != magic || size > largest_record) break;
         const char* content = stream->take(size);
         if (!content || hash_bytes(content, size) != hash) break;
-        Reader r{content, size};
+        RecordReader r{content, size};
         const auto kind = r.get<Kind>();
         if (kind == Kind::state) {
             found = r.get<int>() == state;

@@ -4,7 +4,8 @@
 
 namespace vemtra::texture {
 
-/// Index of a channel by its letter or its name in the file, also without the name of its layer; -1: there is none.
+/// Index of a channel by its letter or its name in the file, also without the name of its layer (the first layer that
+/// has it); -1: there is none.
 int channel_of(const ImageHeader& header, const std::string& wanted);
 
 }  // namespace vemtra::texture

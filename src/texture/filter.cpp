@@ -108,7 +108,7 @@ inline int corner(int i, int size, Wrap wrap) {
     }
 }
 
-template <TexelFormat format, int lanes, bool curved> struct Reader {
+template <TexelFormat format, int lanes, bool curved> struct TexelLookup {
     static constexpr size_t bytes = texel_bytes(format) * size_t(lanes);
     TexelStore::Reading& reading;
     const TexelImage& image;
@@ -335,14 +335,14 @@ void dispatch(TexelStore::Reading& reading, const TexelImage& image, const float
     constexpr bool codes = format == TexelFormat::u8 || format == TexelFormat::u16;
     if (image.lanes() == 1) {
         if (codes && curve)
-            run(Reader<format, 1, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
+            run(TexelLookup<format, 1, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
         else
-            run(Reader<format, 1, false>{reading, image, curve, p.wrap_u, p.wrap_v});
+            run(TexelLookup<format, 1, false>{reading, image, curve, p.wrap_u, p.wrap_v});
     } else {
         if (codes && curve)
-            run(Reader<format, 4, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
+            run(TexelLookup<format, 4, codes>{reading, image, curve, p.wrap_u, p.wrap_v});
         else
-            run(Reader<format, 4, false>{reading, image, curve, p.wrap_u, p.wrap_v});
+            run(TexelLookup<format, 4, false>{reading, image, curve, p.wrap_u, p.wrap_v});
     }
 }
 
@@ -360,8 +360,8 @@ void read_filtered(TexelStore::Reading& reading, const TexelImage& image, const 
             break;
         case TexelFormat::half:
             if (image.lanes() == 2)
-                Reader<TexelFormat::half, 2, false>{reading, image, nullptr, points.wrap_u, points.wrap_v}.run(points,
-                                                                                                               out);
+                TexelLookup<TexelFormat::half, 2, false>{reading, image, nullptr, points.wrap_u, points.wrap_v}.run(
+                    points, out);
             else
                 dispatch<TexelFormat::half>(reading, image, nullptr, points, out);
             break;

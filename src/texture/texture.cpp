@@ -30,6 +30,9 @@ int channel_of(const ImageHeader& h, const std::string& wanted) {
     const std::string want = lower(wanted);
     for (size_t c = 0; c < h.channel_names.size(); ++c)
         if (lower(h.channel_names[c]) == want) return int(c);
+    for (size_t c = 0; c < h.channel_names.size(); ++c)
+        if (const std::string name = lower(h.channel_names[c]); want.size() > 1 && name.ends_with("." + want))
+            return int(c);
     const size_t letter = std::string("rgba").find(want);
     if (want.size() == 1 && letter != std::string::npos) {
         if (letter == 3) return h.alpha;
@@ -479,7 +482,7 @@ int read_rows(OIIO::ImageInput& in, const OIIO::ImageSpec& spec, int y, int chan
 
 namespace {
 /// As maps have it: what the name says, then what a file of floating point says of itself, then by its kind of numbers.
-std::string space_of_picture(const fs::path& file, const ImageHeader& h) {
+std::string space_of_image(const fs::path& file, const ImageHeader& h) {
     std::string word;
     for (const char c : file.stem().string() + "_") {
         if (std::isalnum(static_cast<unsigned char>(c))) {
@@ -495,7 +498,7 @@ std::string space_of_picture(const fs::path& file, const ImageHeader& h) {
 }
 }  // namespace
 
-Result<Picture> read_picture(const fs::path& file) {
+Result<LinearImage> read_linear_image(const fs::path& file) {
     auto broken = [&](const std::string& why) {
         return Error{"The image cannot be read", file.string(), "", why, "Choose another image, or export it again"};
     };
@@ -510,15 +513,15 @@ Result<Picture> read_picture(const fs::path& file) {
     const OIIO::ImageSpec spec = in->spec();
     if (spec.width != header->width || spec.height != header->height) return broken("it changed while it was read");
     const size_t channels = size_t(std::min(3, spec.nchannels));
-    const auto decode = colour_decode(space_of_picture(file, *header));
+    const auto decode = colour_decode(space_of_image(file, *header));
     if (!decode) return broken(decode.error().why);
-    Picture picture{spec.width, spec.height, {}};
+    LinearImage image{spec.width, spec.height, {}};
     std::vector<float> rows;
     try {
         for (int y = 0, read = 0; y < spec.height; y += read) {  // memory follows what the file holds, not what it says
             read = read_rows(*in, spec, y, int(channels), rows);
             if (!read) return broken("the file is cut off: " + plain_reason(in->geterror()));
-            const size_t begin = picture.pixels.size();
+            const size_t begin = image.pixels.size();
             for (size_t i = 0; i < rows.size(); i += channels) {
                 V3f texel;
                 for (size_t c = 0; c < 3; ++c) {
@@ -526,18 +529,18 @@ Result<Picture> read_picture(const fs::path& file) {
                     if (!(std::fabs(x) <= brightest_texel)) x = x > 0 ? brightest_texel : 0.f;
                     texel[int(c)] = x;
                 }
-                picture.pixels.push_back(texel);
+                image.pixels.push_back(texel);
             }
             // Colours outside of Rec.709 have numbers below zero, which are kept.
-            (*decode)->apply_curve(&picture.pixels[begin].x, picture.pixels.size() - begin);
+            (*decode)->apply_curve(&image.pixels[begin].x, image.pixels.size() - begin);
             if ((*decode)->has_matrix)
-                for (size_t i = begin; i < picture.pixels.size(); ++i)
-                    picture.pixels[i] = (*decode)->transform(picture.pixels[i]);
+                for (size_t i = begin; i < image.pixels.size(); ++i)
+                    image.pixels[i] = (*decode)->transform(image.pixels[i]);
         }
     } catch (const std::bad_alloc&) {
         return broken("it does not fit into memory");
     }
-    return picture;
+    return image;
 }
 
 }  // namespace vemtra::texture

@@ -103,12 +103,12 @@ private:
 /// (8-bit colour is sRGB).
 std::string space_of(const program::ImageRequest& request, const ImageHeader& header);
 
-/// A picture in memory: linear Rec.709, row 0 on top.
-struct Picture {
+/// An image whole in memory: linear Rec.709, row 0 on top.
+struct LinearImage {
     int width = 0, height = 0;
     std::vector<V3f> pixels;
 };
 /// Reads an environment or reference image whole; refuses sizes over 16384 x 16384 and files whose data is short.
-Result<Picture> read_picture(const fs::path& file);
+Result<LinearImage> read_linear_image(const fs::path& file);
 
 }  // namespace vemtra::texture

@@ -111,8 +111,8 @@ TEST_CASE("the window writes the very pixels that the command line writes") {
               (std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string())
                   .c_str()) == 0);
     fs::remove(copy);
-    auto a = texture::read_picture(o.scratch.path / "window.exr"),
-         b = texture::read_picture(o.scratch.path / "cli.exr");
+    auto a = texture::read_linear_image(o.scratch.path / "window.exr"),
+         b = texture::read_linear_image(o.scratch.path / "cli.exr");
     REQUIRE(a);
     REQUIRE(b);
     CHECK(a->pixels == b->pixels);

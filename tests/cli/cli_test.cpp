@@ -55,7 +55,7 @@ TEST_CASE("the same call gives the same file, at any thread count; another seed 
     // The time that it took is in the header of the PNG: compare what was drawn.
     auto pixels = [&](const std::string& name, const std::string& more) {
         render(name, more);
-        auto p = texture::read_picture(s.path / name);
+        auto p = texture::read_linear_image(s.path / name);
         REQUIRE(p);
         return p->pixels;
     };

@@ -21,7 +21,7 @@ struct Project {
     std::vector<float> rendered(const std::string& more) {
         const auto ran = cli("render " + file + " -o " + out + " --size 32x24 --samples 4 " + more);
         REQUIRE(ran.code == 0);
-        const auto p = texture::read_picture(out);
+        const auto p = texture::read_linear_image(out);
         REQUIRE(p);
         std::vector<float> numbers;
         for (const V3f& v : p->pixels) numbers.insert(numbers.end(), {v.x, v.y, v.z});

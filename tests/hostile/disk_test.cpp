@@ -100,7 +100,7 @@ std::string what_is_wrong(const fs::path& disk, const fs::path& elsewhere, bool 
     for (const char* name : {"new.png", "new.vemtra"})
         if (fs::exists(disk / name)) wrong += std::string(name) + " is there\n";
     if (unfinished_files(disk)) wrong += "unfinished files are left\n";
-    if (!texture::read_picture(elsewhere / "c.png")) wrong += "without caches there is no picture\n";
+    if (!texture::read_linear_image(elsewhere / "c.png")) wrong += "without caches there is no picture\n";
     return wrong;
 }
 

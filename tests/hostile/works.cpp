@@ -77,7 +77,7 @@ void picture(const fs::path& folder, bool once) {
 }
 std::string wrong_picture(const fs::path& folder) {
     for (const char* name : {"o.exr", "o.png"}) {
-        const auto picture = texture::read_picture(folder / name);
+        const auto picture = texture::read_linear_image(folder / name);
         if (!picture) return picture.error().line();
         if (picture->width != 200 || picture->height != 120) return std::string(name) + " has another size";
     }

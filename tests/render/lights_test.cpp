@@ -76,13 +76,13 @@ TEST_CASE("for every kind of light: the density is that of its samples, and wher
 }
 
 TEST_CASE("the density of an environment integrates to one and is that of its samples") {
-    texture::Picture picture;
+    texture::LinearImage picture;
     picture.width = 64;
     picture.height = 32;
     std::mt19937 random(2);
     for (int i = 0; i < 64 * 32; ++i)
         picture.pixels.push_back(V3f(float(random() % 100) / 100.f * (i % 97 == 0 ? 60.f : 1.f)));
-    const render::EnvironmentMap map(std::make_shared<const render::EnvironmentPicture>(picture), V3f(2.f), 33.f);
+    const render::EnvironmentMap map(std::make_shared<const render::EnvironmentImage>(picture), V3f(2.f), 33.f);
     double integral = 0;
     const int rows = 512, columns = 1024;
     for (int y = 0; y < rows; ++y)

@@ -188,9 +188,7 @@ TEST_CASE("a rig keeps as many light groups and lights as a picture can hold, an
     rig.lights.assign(200, rig.lights[0]);
     for (size_t i = 0; i < rig.lights.size(); ++i) rig.lights[i].group = "g" + std::to_string(i);
     std::vector<Error> problems;
-    const auto none = [](const fs::path&) {
-        return Result<std::shared_ptr<const render::EnvironmentPicture>>(Error{});
-    };
+    const auto none = [](const fs::path&) { return Result<std::shared_ptr<const render::EnvironmentImage>>(Error{}); };
     const Paths paths("/", {}, nullptr);
     render::PreparedRig made = render::prepare_rig(rig, V3f(0.f), paths, none, problems);
     CHECK(made.groups.size() == render::PreparedRig::most_groups);

@@ -117,7 +117,7 @@ TEST_CASE("small lamps in a large panorama light a matt surface by as much as th
     Scratch s;
     s.write("square.obj", square_obj);
     constexpr int w = 2048, h = 1024;
-    texture::Picture picture{w, h, std::vector<V3f>(size_t(w) * h, V3f(.1f))};
+    texture::LinearImage picture{w, h, std::vector<V3f>(size_t(w) * h, V3f(.1f))};
     for (const V2f& lamp : {V2f(.43f, .31f), V2f(.52f, .47f), V2f(.61f, .22f), V2f(.47f, .63f), V2f(.9f, .5f)})
         for (int y = -1; y <= 1; ++y)
             for (int x = -1; x <= 1; ++x)

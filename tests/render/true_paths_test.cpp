@@ -296,10 +296,10 @@ TEST_CASE("behind clear glass the camera sees the backdrop, where it does not se
 }
 
 TEST_CASE("an environment is drawn by every one of its texels: a lamp of one texel in a large picture") {
-    texture::Picture picture{3000, 1500, {}};
+    texture::LinearImage picture{3000, 1500, {}};
     picture.pixels.assign(size_t(3000) * 1500, V3f(.01f));
     picture.pixels[size_t(400) * 3000 + 1234] = V3f(200000.f);
-    const auto shared = std::make_shared<const render::EnvironmentPicture>(std::move(picture));
+    const auto shared = std::make_shared<const render::EnvironmentImage>(std::move(picture));
     const render::EnvironmentMap map(shared, V3f(1.f), 30.f);
     double most = 0, sum = 0;
     int borders = 0;
@@ -387,10 +387,10 @@ TEST_CASE("bumpy metal has one brightness, however far away it is seen from") {
 }
 
 TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as often as their density says") {
-    texture::Picture picture{2048, 1024, {}};
+    texture::LinearImage picture{2048, 1024, {}};
     picture.pixels.assign(size_t(2048) * 1024, V3f(1.f));
     picture.pixels[size_t(300) * 2048 + 700] = V3f(1.5e6f);  // about as much light as all the sky
-    const auto shared = std::make_shared<const render::EnvironmentPicture>(std::move(picture));
+    const auto shared = std::make_shared<const render::EnvironmentImage>(std::move(picture));
     const render::EnvironmentMap map(shared, V3f(1.f), 0.f);
     double near_sun = 0, south = 0;
     constexpr int n = 400000;

@@ -167,20 +167,20 @@ TEST_CASE("a picture whose header lies is refused before its memory is asked for
             std::memcpy(&b[at], box, sizeof box);
         }
     });
-    const auto picture = texture::read_picture(s.path / "a.exr");
+    const auto picture = texture::read_linear_image(s.path / "a.exr");
     REQUIRE_FALSE(picture);
     CHECK_FALSE(picture.error().why.empty());
     s.write("b.png", "no picture");
-    CHECK_FALSE(texture::read_picture(s.path / "b.png"));
-    CHECK_FALSE(texture::read_picture(s.path));
-    CHECK_FALSE(texture::read_picture(s.path / "none.png"));
+    CHECK_FALSE(texture::read_linear_image(s.path / "b.png"));
+    CHECK_FALSE(texture::read_linear_image(s.path));
+    CHECK_FALSE(texture::read_linear_image(s.path / "none.png"));
 }
 
 TEST_CASE("a picture of light holds finite numbers, whatever its file has") {
     Scratch s;
     const float odd[] = {NAN, INFINITY, -INFINITY, 3e38f, -5.f, 7.f};
     write_image(s.path / "odd.exr", 6, 1, 3, Kept::floats, [&](int x, int, int) { return odd[x]; });
-    const auto p = texture::read_picture(s.path / "odd.exr");
+    const auto p = texture::read_linear_image(s.path / "odd.exr");
     REQUIRE(p);
     REQUIRE(p->pixels.size() == 6);
     for (const V3f& c : p->pixels) {

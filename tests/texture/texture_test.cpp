@@ -212,7 +212,7 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
         CHECK_FALSE(problems[0].remedy.empty());
         problems.clear();
         CHECK(look(s, request(name, "raw", 1), .5f, .1f, problems)[0] == Approx(texture::missing_number).margin(.003));
-        CHECK_FALSE(texture::read_picture(s.path / name));
+        CHECK_FALSE(texture::read_linear_image(s.path / name));
         Status prepared = texture::prepare_map(s.path / name, s.path / "out.tif", "raw");
         CHECK_FALSE(prepared);
         CHECK_FALSE(fs::exists(s.path / "out.tif"));

@@ -29,9 +29,9 @@ bool is_shader(const pugi::xml_node& e) {
            type == "material";
 }
 
-class Reader {
+class DocumentReader {
 public:
-    explicit Reader(std::string name) : name_(std::move(name)) {}
+    explicit DocumentReader(std::string name) : name_(std::move(name)) {}
 
     Result<StandardDocument> read(const std::string& text) {
         pugi::xml_document xml;
@@ -131,7 +131,7 @@ private:
 }  // namespace
 
 Result<StandardDocument> parse_standard_document(const std::string& text, const std::string& name) {
-    return Reader(name).read(text);
+    return DocumentReader(name).read(text);
 }
 
 Result<StandardDocument> read_standard_document(const fs::path& file) {
