@@ -33,8 +33,9 @@ fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, c
 
 // The register: one line per kind of field.
 const std::vector<FieldKind>& field_kinds() {
-    static const std::vector<FieldKind> all = {cavity_field(),    height_field(), slope_field(),  random_field(),
-                                               curvature_field(), crease_field(), settle_field(), nearest_field()};
+    static const std::vector<FieldKind> all = {cavity_field(), height_field(),    slope_field(),
+                                               random_field(), curvature_field(), crease_field(),
+                                               settle_field(), nearest_field(),   runoff_field()};
     return all;
 }
 const FieldKind* field_kind(const std::string& name) {
@@ -103,11 +104,11 @@ FormField::Between FormField::between(const Mesh& mesh, const Place& place) cons
             {fx + fy - 1.f, 1.f - fx, 1.f - fy}};
 }
 
-float FormField::at(const Mesh& mesh, const Place& place) const {
+float FormField::at(const Mesh& mesh, const Place& place, int channel) const {
     const Between b = between(mesh, place);
-    if (!b.of || b.of->numbers.empty()) return 0.f;
+    if (!b.of || b.of->numbers.empty() || channel >= channels) return 0.f;
     float sum = 0.f;
-    for (int c = 0; c < 3; ++c) sum += b.weight[c] * b.of->numbers[b.sample[c]];
+    for (int c = 0; c < 3; ++c) sum += b.weight[c] * b.of->numbers[b.sample[c] * size_t(channels) + size_t(channel)];
     return sum;
 }
 
@@ -164,17 +165,19 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
         p += n * sizeof array[0];
         return true;
     };
-    const bool shares = kind->channels > 1;
+    const bool shares = field->of_shares();
+    const size_t channels = size_t(kind->channels);
     for (const Instance& instance : geometry.instances()) {
         const Mesh& m = instance.shape->faces_as_triangles();
         const size_t vertices = wanted[field->parts.size()] ? m.positions.size() : 0;
         FormField::PartField f;
-        const bool whole = take(f.at_vertex.numbers, vertices) && take(f.at_vertex.shares, vertices * reach_knots) &&
-                           take(f.first, m.triangles()) && take(f.resolution, m.triangles()) &&
-                           take(f.inside.numbers, SIZE_MAX) && take(f.inside.shares, SIZE_MAX);
+        const bool whole = take(f.at_vertex.numbers, vertices * channels) &&
+                           take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
+                           take(f.resolution, m.triangles()) && take(f.inside.numbers, SIZE_MAX) &&
+                           take(f.inside.shares, SIZE_MAX);
         if (!whole || f.first.size() != f.resolution.size()) return nullptr;
-        if ((shares ? f.at_vertex.shares.size() / reach_knots : f.at_vertex.numbers.size()) != vertices) return nullptr;
-        const size_t inside = shares ? f.inside.shares.size() / reach_knots : f.inside.numbers.size();
+        if ((shares ? f.at_vertex.shares.size() : f.at_vertex.numbers.size()) != vertices * channels) return nullptr;
+        const size_t inside = (shares ? f.inside.shares.size() : f.inside.numbers.size()) / channels;
         for (size_t t = 0; t < f.first.size(); ++t)
             if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > inside) return nullptr;
         field->parts.push_back(std::move(f));
@@ -206,12 +209,14 @@ void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const
 }
 
 void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
-                    float* out) const {
+                    int channels, float* const* out) const {
     const FormField* f = field >= 0 && size_t(field) < fields_.size() ? fields_[size_t(field)].get() : nullptr;
-    for (int i = 0; i < n; ++i)
-        out[i] = f && instance[i] < f->parts.size()
-                     ? f->at(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]})
-                     : 0.f;
+    for (int i = 0; i < n; ++i) {
+        for (int c = 0; c < channels; ++c) out[c][i] = 0.f;
+        if (!f || instance[i] >= f->parts.size()) continue;
+        const Mesh& mesh = geometry_->shape(instance[i]).faces_as_triangles();
+        for (int c = 0; c < channels; ++c) out[c][i] = f->at(mesh, {instance[i], face[i], u[i], v[i]}, c);
+    }
 }
 
 void Fields::within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,

@@ -21,6 +21,7 @@ namespace vemtra::geometry {
 struct FieldPoint {
     V3f position, normal, toward_middle;
     uint32_t instance = 0;
+    uint32_t face = 0;  ///< that face
 };
 /// Computes one value, or one per channel, into `out`.
 using FieldSampler = std::function<void(const FieldPoint&, float* out)>;
@@ -41,12 +42,14 @@ float size_of_all(const Geometry& geometry);
 /// reach, with the share linear between knots. `reach` as a part of the furthest knot, above 0; falloff above 0.
 void reach_weights(float reach, float falloff, float* weights);
 
+inline constexpr int most_numbers = 4;
+
 /// One row per kind.
 struct FieldKind {
     const char* name;                     ///< what FieldRequest::field says
     int version;                          ///< raised when its numbers change: kept results of before are not used
     std::vector<const char*> parameters;  ///< names and units, in the order of FieldRequest::parameters
-    int channels = 1;                     ///< 1, or reach_knots: shares in 0..1
+    int channels = 1;                     ///< numbers, up to most_numbers of them; or reach_knots: shares in 0..1
     bool adaptive = false;                ///< sampled between vertices where it differs from their mean
     float tolerance = .02f;               ///< a difference that may stay; of numbers as a part of their spread
     float spread = 0.f;  ///< how far apart its numbers lie at most; 0: as far as it looks, as lengths do
@@ -90,7 +93,8 @@ struct FormField {
         float weight[3];
     };
     Between between(const Mesh& mesh, const Place& place) const;
-    float at(const Mesh& mesh, const Place& place) const;  ///< of one channel
+    bool of_shares() const { return channels == reach_knots; }
+    float at(const Mesh& mesh, const Place& place, int channel = 0) const;  ///< of numbers
     /// Of shares: read with these weights.
     float within(const Mesh& mesh, const Place& place, const float* weights) const;
     size_t bytes() const;
@@ -117,7 +121,7 @@ public:
     Fields(std::shared_ptr<const Geometry> geometry, std::vector<std::shared_ptr<const FormField>> fields)
         : geometry_(std::move(geometry)), fields_(std::move(fields)) {}
     void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
-                float* out) const override;
+                int channels, float* const* out) const override;
     void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
                 const float* reach, const float* falloff, float* out) const override;
 

@@ -134,12 +134,15 @@ private:
         }
         // Each leans to one of its faces: on that face it stays on the surface, which the mean of several would leave.
         toward_.assign(unique_.size(), V3f(0.f));
+        face_.assign(unique_.size(), 0);
         used_.assign(unique_.size(), 0);
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
             const V3f centre = middle(t);
             for (int c = 0; c < 3; ++c) {
                 const uint32_t u = unique_of_[m_.indices[3 * size_t(t) + size_t(c)]];
-                if (!used_[u]) toward_[u] = centre - world_[unique_[u]];
+                if (used_[u]) continue;
+                toward_[u] = centre - world_[unique_[u]];
+                face_[u] = t;
                 used_[u] = 1;
             }
         }
@@ -152,7 +155,7 @@ private:
             for (size_t u = first; u < last; ++u) {
                 if (!used_[u]) continue;  // of no face
                 const uint32_t v = unique_[u];
-                sample({world_[v], normal(v), toward_[u], index_}, at_unique_[u].v);
+                sample({world_[v], normal(v), toward_[u], index_, face_[u]}, at_unique_[u].v);
             }
         });
         if (!good) return false;
@@ -162,14 +165,15 @@ private:
     }
 
     void make_room(FormField::Samples& s, size_t n) const {
-        if (kind_.channels > 1)
+        if (of_shares_)
             s.shares.assign(n * reach_knots, 0);
         else
-            s.numbers.assign(n, 0.f);
+            s.numbers.assign(n * size_t(kind_.channels), 0.f);
     }
     void put(FormField::Samples& s, size_t at, const Value& v) const {
-        if (kind_.channels == 1) {
-            s.numbers[at] = std::isfinite(v.v[0]) ? v.v[0] : 0.f;
+        if (!of_shares_) {
+            for (int c = 0; c < kind_.channels; ++c)
+                s.numbers[at * size_t(kind_.channels) + size_t(c)] = std::isfinite(v.v[c]) ? v.v[c] : 0.f;
             return;
         }
         for (int k = 0; k < reach_knots; ++k)
@@ -177,7 +181,11 @@ private:
     }
     /// How far two values are apart, of what masks make of them.
     float apart(const Value& a, const Value& b) const {
-        if (kind_.channels == 1) return std::fabs(a.v[0] - b.v[0]) / (kind_.spread > 0.f ? kind_.spread : size_);
+        if (!of_shares_) {
+            float most = 0.f;
+            for (int c = 0; c < kind_.channels; ++c) most = std::max(most, std::fabs(a.v[c] - b.v[c]));
+            return most / (kind_.spread > 0.f ? kind_.spread : size_);
+        }
         static const auto readings = [] {
             std::array<std::array<float, reach_knots>, 4> w{};
             for (size_t i = 0; i < w.size(); ++i) reach_weights(knot_at(2 + int(i) * 3), 1.f, w[i].data());
@@ -238,7 +246,7 @@ private:
             float most = 0.f;
             for (size_t k = 0; k + 1 < at.size(); ++k) {
                 const float t = (float(k) + .5f) / float(at.size() - 1);
-                FieldPoint at_edge{p + (q - p) * t, (n + (m - n) * t).normalized(), {}, index_};
+                FieldPoint at_edge{p + (q - p) * t, (n + (m - n) * t).normalized(), {}, index_, e.side / 3};
                 if (!normals_.empty()) {  // between vertices a displaced form is where it is
                     const SurfacePoint s = along_side(e, t);
                     at_edge.position = s.position;
@@ -363,7 +371,7 @@ private:
                     v = on_side(t, 2, 1.f - float(j) / float(r));
                 else {
                     const SurfacePoint s = geometry_.at({index_, t, float(i) / float(r), float(j) / float(r)});
-                    sample({s.position, s.normal, centre - s.position, index_}, v.v);
+                    sample({s.position, s.normal, centre - s.position, index_, t}, v.v);
                 }
             }
         return grid;
@@ -394,11 +402,13 @@ private:
     float size_;
     const int levels_ = instance_.shape->stands_out() ? most_levels_of_relief : most_levels;
     const size_t budget_ = instance_.shape->stands_out() ? inside_budget_of_relief : inside_budget;
-    Pieces pieces_ = kind_.channels > 1 ? of_shares : of_numbers;
+    const bool of_shares_ = kind_.channels == reach_knots;
+    Pieces pieces_ = of_shares_ ? of_shares : of_numbers;
     FieldSamplers samplers_;
     std::vector<V3f> world_, toward_;
     std::vector<V3f> normals_;                  ///< per vertex, of a displaced form; empty: the mesh's
     std::vector<uint32_t> unique_, unique_of_;  ///< vertices that stand for their like; which one a vertex is
+    std::vector<uint32_t> face_;                ///< one that each belongs to
     std::vector<char> used_;                    ///< by a face
     std::vector<Value> at_unique_;
     std::vector<Edge> edges_;

@@ -22,8 +22,9 @@ public:
 class FieldLookup {
 public:
     virtual ~FieldLookup() = default;
+    /// The first `channels` numbers of a field.
     virtual void sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,
-                        const float* v, float* out) const = 0;
+                        const float* v, int channels, float* const* out) const = 0;
     /// Of fields of what is met: the mean over all rays of (1 - t / reach)^falloff for a hit at t < reach; reach in
     /// metres, above 0.
     virtual void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,

@@ -9,7 +9,7 @@ using namespace vemtra::nodes;
 /// Reads the field that it asked for.
 void height_mask(const KernelArgs& k) {
     const PointBatch& p = *k.points;
-    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], k.out[0]);
+    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 1, k.out);
 }
 
 int ask_height(const Asking& a, Resources& resources) {

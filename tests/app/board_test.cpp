@@ -288,9 +288,7 @@ TEST_CASE("lines over the ends of a mask come and go with a key, and the coverag
     h.node("constant");
     const std::string node = h.bench.selection().node;
     REQUIRE_FALSE(node.empty());
-    h.bench.edit_build_up("White", [&](scene::BuildUp& b) {
-        for (auto& [name, input] : scene::node(b, node)->inputs) input.value = 1.f;
-    });
+    h.bench.edit_build_up("White", [&](scene::BuildUp& b) { scene::node(b, node)->inputs["value"].value = 1.f; });
     h.key(Qt::Key_S);
     auto marked = [&] {  // shown pixels that are neither the value nor what is beside it
         wait_until([&] {

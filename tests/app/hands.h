@@ -17,6 +17,7 @@ struct Hands {
         w.resize(1280, 800);
         w.show();
         QApplication::setActiveWindow(&w);
+        bench.showing().set_scale(25);  // hands are tried with it, not pictures
         REQUIRE(w.open_project(demo_project, false));
         bench.select_part(bench.scene().parts.front().id);
     }
@@ -59,6 +60,7 @@ struct Open {
         w.show();
         QApplication::setActiveWindow(&w);  // keys go to it, with or without a window manager
         w.bench().showing().set_denoise(false);
+        w.bench().showing().set_scale(25);
     }
     ~Open() { w.bench().files().discard_autosave(); }
     void import(const std::string& name, const std::string& text) {

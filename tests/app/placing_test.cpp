@@ -29,6 +29,7 @@ struct Bench {
         w.resize(1280, 800);
         w.show();
         QApplication::setActiveWindow(&w);
+        b.showing().set_scale(25);  // hands are tried here, not pictures
         std::ofstream(scratch.path / "crates.obj") << two_crates;
         b.files().import_asset(scratch.path / "crates.obj");
         wait_until([&] { return !b.jobs().busy() && !b.scene().parts.empty(); });

@@ -10,7 +10,9 @@ using namespace vemtra::test;
 
 namespace {
 size_t standing_out(app::MainWindow& w) {
-    const auto image = picture(w);
+    const auto wanted = w.bench().snapshot();
+    wait_until([&] { return w.bench().image() && w.bench().image()->request.scene == wanted; });
+    const auto image = w.bench().image();
     size_t n = 0;
     for (const auto& i : image->prepared->geometry->instances()) n += i.shape->stands_out();
     return n;

@@ -226,7 +226,8 @@ TEST_CASE("the nearest crease of a box is as far as it is, and a concave one is 
             }
             const uint32_t zero = 0;
             float got = -1.f;
-            fields.sample(0, 1, &zero, &face, &u, &v, &got);
+            float* const to[] = {&got};
+            fields.sample(0, 1, &zero, &face, &u, &v, 1, to);
             CHECK(got == Approx(std::min(nearest, field->furthest / 8.f)).margin(.01));
         }
 }

@@ -153,3 +153,29 @@ TEST_CASE("a field that came to the end of its memory is told") {
         cut.geometry, std::vector<std::shared_ptr<const geometry::FormField>>{field});
     CHECK(told(cut));
 }
+
+TEST_CASE("a mask that follows the form alone is told, until something breaks it") {
+    Bench b;
+    b.s.write("ball.obj", sphere_obj(24));
+    b.scene = plain_scene("ball.obj");
+    b.scene.parts[0].source = "sphere";
+    b.scene.cameras[0].position = V3f(0.f, 0.f, 2.5f);
+    b.scene.cameras[0].target = V3f(0.f);
+    scene::BuildUp& worn = b.scene.build_ups[0];
+    const std::string cover = scene::add_layer(worn, "Dust");
+    const std::string settled = scene::add_node(worn, cover, "settle", "float", "Settled");
+    scene::Input& mask = scene::find(worn.layers, cover)->gate.mask;
+    mask.from = settled;
+    CHECK(b.tells("A mask is too even"));
+    const std::string noise = scene::add_node(worn, cover, "fractal3d", "float", "Break-up");
+    const std::string sum = scene::add_node(worn, cover, "add", "float", "Broken up");
+    scene::node(worn, sum)->inputs["in1"].from = settled;
+    scene::node(worn, sum)->inputs["in2"].from = noise;
+    scene::find(worn.layers, cover)->gate.mask.from = sum;
+    CHECK_FALSE(b.tells("A mask is too even"));
+    scene::find(worn.layers, cover)->gate.mask.from = noise;  // no field in it
+    CHECK_FALSE(b.tells("A mask is too even"));
+    scene::find(worn.layers, cover)->gate.mask.from = settled;
+    scene::find(worn.layers, cover)->on = false;
+    CHECK_FALSE(b.tells("A mask is too even"));
+}

@@ -1,6 +1,7 @@
 // Energy, reciprocity and sampling of the substrate's lobes, and of stacks.
 #include "surface/open_pbr.h"
 
+#include "base/parallel.h"
 #include "surface_support.h"
 
 using namespace vemtra;
@@ -212,54 +213,77 @@ TEST_CASE("samples fall where the density says: chi-square over cells of the sph
     }
 }
 
+namespace {
+Stack stack_of_chance(int variant, std::mt19937& random) {
+    auto u = [&] { return float(random() % 1001) / 1000.f; };
+    Stack stack;
+    for (int k = 0; k < 1 + variant % 4; ++k) {
+        const bool fuzzy = variant % 5 == 4 && k == 0;
+        if (fuzzy)
+            stack.add(surface::Fuzz{.6f, .5f, V3f(.9f, .6f, .4f)});
+        else
+            stack.add(Coat{.15f + .6f * u(), variant % 3 ? 0.f : .5f, 1.2f + .5f * u(), V3f(.9f, .7f, .5f), u(),
+                           surface::Tilt::make(variant % 4 == 3 ? V3f(.1f, .05f, 1.f) : V3f(0.f), V3f(0.f))});
+    }
+    Slots base = variant % 2 ? lambert(V3f(.8f, .5f, .2f)) : metal(V3f(.9f, .7f, .4f), V3f(1.f), .2f + .5f * u());
+    if (variant % 7 == 6) base = Slots(), base.specular_roughness = .4f;
+    stack.finish(surface::sane(base), {});
+    return stack;
+}
+struct Compared {
+    double chi = 0;
+    int cells = 0;
+};
+Compared sampled_against_evaluated(const Stack& stack, const Stack::Seen& seen, int n) {
+    std::vector<double> sampled(across * around), sampled2(across * around), evaluated(across * around),
+        evaluated2(across * around);
+    std::mt19937 numbers(6);
+    std::uniform_real_distribution<float> x(0.f, .9999999f);
+    WalkRandom walk(77);
+    for (int i = 0; i < n; ++i) {
+        const float a = x(numbers), b = x(numbers), c = x(numbers);
+        const auto s = stack.sample(seen, a, b, c, walk);
+        if (s.pdf > 0.f) {
+            const double w = double(s.weight.y);
+            sampled[cell(s.wi)] += w / n;
+            sampled2[cell(s.wi)] += w * w / n;
+        }
+        const V3f wi = direction(x(numbers), 2.f * pi * x(numbers));
+        const double f = double(stack.evaluate(seen, wi, walk).y) * 2. * M_PI;
+        evaluated[cell(wi)] += f / n;
+        evaluated2[cell(wi)] += f * f / n;
+    }
+    Compared out;
+    for (size_t i = 0; i < sampled.size(); ++i) {
+        const double variance =
+            (sampled2[i] - sampled[i] * sampled[i] + evaluated2[i] - evaluated[i] * evaluated[i]) / n;
+        if (sampled[i] < 2e-4 || variance <= 0) continue;
+        out.chi += (sampled[i] - evaluated[i]) * (sampled[i] - evaluated[i]) / variance;
+        ++out.cells;
+    }
+    return out;
+}
+}  // namespace
+
 TEST_CASE("of random stacks, sampled light and evaluated light agree in every cell") {
     std::mt19937 random(31);
-    auto u = [&] { return float(random() % 1001) / 1000.f; };
-    for (int variant = 0; variant < 14; ++variant) {
-        Stack stack;
-        for (int k = 0; k < 1 + variant % 4; ++k) {
-            const bool fuzzy = variant % 5 == 4 && k == 0;
-            if (fuzzy)
-                stack.add(surface::Fuzz{.6f, .5f, V3f(.9f, .6f, .4f)});
-            else
-                stack.add(Coat{.15f + .6f * u(), variant % 3 ? 0.f : .5f, 1.2f + .5f * u(), V3f(.9f, .7f, .5f), u(),
-                               surface::Tilt::make(variant % 4 == 3 ? V3f(.1f, .05f, 1.f) : V3f(0.f), V3f(0.f))});
-        }
-        Slots base = variant % 2 ? lambert(V3f(.8f, .5f, .2f)) : metal(V3f(.9f, .7f, .4f), V3f(1.f), .2f + .5f * u());
-        if (variant % 7 == 6) base = Slots(), base.specular_roughness = .4f;
-        stack.finish(surface::sane(base), {});
-        const Stack::Seen seen = stack.seen_from(direction(.4f + .5f * u(), .3f));
-        constexpr int n = 150000;
-        std::vector<double> sampled(across * around), sampled2(across * around), evaluated(across * around),
-            evaluated2(across * around);
-        std::mt19937 numbers(6);
-        std::uniform_real_distribution<float> x(0.f, .9999999f);
-        WalkRandom walk(77);
-        for (int i = 0; i < n; ++i) {
-            const float a = x(numbers), b = x(numbers), c = x(numbers);
-            const auto s = stack.sample(seen, a, b, c, walk);
-            if (s.pdf > 0.f) {
-                const double w = double(s.weight.y);
-                sampled[cell(s.wi)] += w / n;
-                sampled2[cell(s.wi)] += w * w / n;
-            }
-            const V3f wi = direction(x(numbers), 2.f * pi * x(numbers));
-            const double f = double(stack.evaluate(seen, wi, walk).y) * 2. * M_PI;
-            evaluated[cell(wi)] += f / n;
-            evaluated2[cell(wi)] += f * f / n;
-        }
-        double chi = 0;
-        int cells = 0;
-        for (size_t i = 0; i < sampled.size(); ++i) {
-            const double variance =
-                (sampled2[i] - sampled[i] * sampled[i] + evaluated2[i] - evaluated[i] * evaluated[i]) / n;
-            if (sampled[i] < 2e-4 || variance <= 0) continue;
-            chi += (sampled[i] - evaluated[i]) * (sampled[i] - evaluated[i]) / variance;
-            ++cells;
-        }
-        INFO("variant " << variant << ": chi-square " << chi << " over " << cells << " cells");
-        CHECK(cells > 20);
-        CHECK(chi < cells + 6.0 * std::sqrt(2.0 * cells));
+    constexpr int variants = 14;
+    std::vector<Stack> stacks;
+    std::vector<V3f> seen_from;
+    for (int variant = 0; variant < variants; ++variant) {
+        stacks.push_back(stack_of_chance(variant, random));
+        seen_from.push_back(direction(.4f + .5f * float(random() % 1001) / 1000.f, .3f));
+    }
+    std::vector<Compared> found(variants);
+    parallel_ranges(variants, 1, [&](size_t first, size_t last) {
+        for (size_t k = first; k < last; ++k)
+            found[k] = sampled_against_evaluated(stacks[k], stacks[k].seen_from(seen_from[k]), 150000);
+    });
+    for (int variant = 0; variant < variants; ++variant) {
+        const Compared& c = found[size_t(variant)];
+        INFO("variant " << variant << ": chi-square " << c.chi << " over " << c.cells << " cells");
+        CHECK(c.cells > 20);
+        CHECK(c.chi < c.cells + 6.0 * std::sqrt(2.0 * c.cells));
     }
 }
 

@@ -12,5 +12,6 @@ FieldKind curvature_field();
 FieldKind crease_field();
 FieldKind settle_field();
 FieldKind nearest_field();
+FieldKind runoff_field();
 
 }  // namespace vemtra::geometry

@@ -1,12 +1,12 @@
 // Masks that read a field of the form as a number: height, slope, bending, creases, chance per part and island.
-#include "nodes/kernel.h"
+#include "nodes/kernels/gradient.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 static void read(const KernelArgs& k) {
     const PointBatch& p = *k.points;
-    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], k.out[0]);
+    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 1, k.out);
 }
 
 /// Ports: from, to, as shares of the height; turned over where they are.
@@ -60,6 +60,39 @@ void settle(const KernelArgs& k) {
         k.out[0][i] = t * t * (3.f - 2.f * t);
     }
 }
+enum StreakUniform : int { streak_from, streak_seed };
+/// Ports: length, width, density, meander, fade. The field tells where what runs here sprang from, in the form's own
+/// space, and how far up that is. Noise along the springs says where runs begin, how far each comes and how it bends;
+/// towards its end a run gets thinner.
+void streak(const KernelArgs& k) {
+    const PointBatch& p = *k.points;
+    float rows[4][max_batch];
+    float* const to[] = {rows[0], rows[1], rows[2], rows[3]};
+    p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 4, to);
+    const float seed = 19.37f * k.uniform[streak_seed];
+    for (int i = 0; i < k.n; ++i) {
+        const float width = max_of(k.in[1][i], 1e-7f);
+        const float per_width = 1.f / width;
+        const float run = rows[3][i];
+        const float bend = k.in[3][i] * 1.5f;
+        const float x = clamp(rows[0][i] * per_width, -1e6f, 1e6f);
+        const float y = clamp(rows[1][i] * per_width, -1e6f, 1e6f);
+        const float z = clamp(rows[2][i] * per_width, -1e6f, 1e6f);
+        const float down = clamp(run * per_width, 0.f, 1e6f) * .12f;
+        const float aside = noise_at<0>(x * .3f + seed, y * .3f + down, z * .3f);
+        const float across = noise_at<0>(x * .3f, y * .3f + down + 7.3f, z * .3f + seed);
+        const float px = x + bend * aside + seed;
+        const float pz = z + bend * across;
+        const float begins = .5f + .75f * noise_at<0>(px, y, pz);
+        const float comes = clamp(.6f + .8f * noise_at<0>(px * .45f + 31.f, y * .45f, pz * .45f), .15f, 1.f);
+        const float left = 1.f - run / max_of(k.in[0][i] * comes, 1e-9f);  // 1 at the spring, 0 at the end
+        const float wanted = 1.f - k.in[2][i] * (.35f + .65f * clamp(left, 0.f, 1.f));
+        const float t = clamp((begins - wanted) * 2.5f + .5f, 0.f, 1.f);
+        k.out[0][i] =
+            left > 0.f ? t * t * (3.f - 2.f * t) * __builtin_powf(clamp(left, 0.f, 1.f), clamp(k.in[4][i], .05f, 20.f))
+                       : 0.f;
+    }
+}
 /// Ports: low, high.
 void formrandom(const KernelArgs& k) {
     read(k);
@@ -80,6 +113,7 @@ VEMTRA_DECLARE_KERNEL(curvature)
 VEMTRA_DECLARE_KERNEL(crease)
 VEMTRA_DECLARE_KERNEL(formrandom)
 VEMTRA_DECLARE_KERNEL(settle)
+VEMTRA_DECLARE_KERNEL(streak)
 
 namespace {
 V3f vector(const Asking& a, const char* port) {
@@ -107,6 +141,17 @@ int ask_settle(const Asking& a, Resources& r) {
 }
 int ask_nearby(const Asking& a, Resources& r) {
     return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}});
+}
+int ask_streak(const Asking& a, Resources& r) {
+    const V3f down = vector(a, "down");
+    float length = a.number("length");
+    if (const auto it = a.node.inputs.find("length"); it != a.node.inputs.end() && it->second.worn)
+        length = std::max(length, scene::as_number(*it->second.worn));
+    length = std::exp2(
+        std::ceil(std::log2(std::clamp(length, 1e-5f, 1e4f))));  // a little longer or shorter needs no other field
+    return r.field({a.build_up,
+                    "runoff",
+                    {down.x, down.y, down.z, length, std::clamp(std::round(a.number("from")), 0.f, 2.f) + 1.f}});
 }
 int ask_random(const Asking& a, Resources& r) {
     return r.field({a.build_up, "random", {a.number("of"), a.number("seed")}});
@@ -172,6 +217,22 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
           number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f), angle,
           choice("which", "Which creases count.", {"convex", "concave", "both"})},
          VEMTRA_PAIR(crease), ask_crease);
+    Port down = direction("down", "Which way it runs, in the world.");
+    down.value = V3f(0.f, -1.f, 0.f);
+    down.folded = true;
+    Port another = number("seed", "Another one, other runs.", 0.f, 0.f, 100.f);
+    another.uniform = true;
+    another.whole = true;
+    node("streak", "Runs", "White where water or rust has run down the surface from ledges and joints.",
+         {number("length", "How far the longest ones run; it may be driven, up to what stands here.", .2f, .005f, 2.f,
+                 "m"),
+          number("width", "About how wide one is.", .012f, .001f, .2f, "m"),
+          number("density", "How much of the spring runs: 0 nothing, 1 all of it.", .5f, 0.f, 1.f),
+          number("meander", "How much they bend.", .3f, 0.f, 1.f),
+          number("fade", "How they fade along their way: 1 evenly, below late.", .7f, .1f, 4.f),
+          choice("from", "What they run from.", {"ledges", "joints", "both"}), another, down},
+         VEMTRA_PAIR(streak), ask_streak);
+    list.back().uniforms = {{"from", VEMTRA_ISA::streak_from}, {"seed", VEMTRA_ISA::streak_seed}};
     Port drift = number("drift", "How far off that direction it comes from: little for snow, much for dust.", 40.f, 0.f,
                         89.f, "deg");
     drift.uniform = true;

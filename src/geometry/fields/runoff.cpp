@@ -1,0 +1,326 @@
+// Where what runs down at a point came from: the way up the surface, against gravity, is followed over its faces to
+// where it springs up. Told are that place, in the form's own space, and how far it lies up the surface: patterns along
+// the springs become runs below them, as fine as one likes, however coarsely this is sampled.
+//
+// It springs from ledges (the surface goes on level, bends outward sharply, or ends) or from joints (it bends inward
+// sharply, ends below an overhang, or something lies against it or sticks in it: the foot of a bolt).
+#include <array>
+#include <mutex>
+#include <unordered_map>
+
+#include "base/hash.h"
+#include "geometry/fields/kinds.h"
+#include "geometry/places.h"
+
+namespace vemtra::geometry {
+namespace {
+
+constexpr float level = .15f;            // sine of the steepest face on which water stands
+constexpr float sharp = .9063f;          // cosine of the angle at which faces meet sharply, 25 degrees
+constexpr int most_steps = 600;          // faces that a way leads over
+constexpr int looks = 24;                // for what lies against the surface, along the whole way
+constexpr float thickest = .15f;         // of what sticks in the surface, as a part of the way
+constexpr float clearance = .01f;        // how far off that may stand, as a part of the way
+enum Spring { ledges = 1, joints = 2 };  // what counts
+
+/// Per vertex the first one that lies at its place, to a millionth of the form: seams are seldom closed to the last
+/// bit.
+std::vector<uint32_t> first_near_place(const Mesh& m) {
+    const Box3f bounds = m.bounds();
+    const double cell = std::max(1e-30, 1e-6 * double(bounds.size().length()));
+    struct Hash {
+        size_t operator()(const std::array<int64_t, 3>& p) const { return size_t(hash_bytes(p.data(), sizeof p)); }
+    };
+    std::unordered_map<std::array<int64_t, 3>, uint32_t, Hash> seen;
+    seen.reserve(m.positions.size());
+    std::vector<uint32_t> first;
+    first.reserve(m.positions.size());
+    for (uint32_t v = 0; v < m.positions.size(); ++v) {
+        std::array<int64_t, 3> key{};
+        for (int c = 0; c < 3; ++c) key[size_t(c)] = std::llround(double(m.positions[v][c] - bounds.min[c]) / cell);
+        first.push_back(seen.try_emplace(key, v).first->second);
+    }
+    return first;
+}
+
+/// A part's faces in the world, and who lies beside whom.
+struct Ground {
+    std::vector<V3f> corners;                ///< three per face
+    std::vector<V3f> smooth;                 ///< the mesh's normals there; empty: those of the faces
+    std::vector<V3f> normal;                 ///< per face; of no length where it has no area
+    std::vector<V3f> along;                  ///< the same on the side that its corners run about
+    std::vector<std::array<int, 3>> beside;  ///< per face and side; -1: nothing
+    explicit Ground(const Instance& instance) {
+        const Mesh& m = instance.shape->faces_as_triangles();
+        beside = faces_beside(m, first_near_place(m));
+        corners.reserve(m.indices.size());
+        for (const uint32_t i : m.indices) corners.push_back(instance.point_to_world(m.positions[i]));
+        for (size_t f = 0; f < m.triangles(); ++f) {
+            const V3f n = (corner(f, 1) - corner(f, 0)).cross(corner(f, 2) - corner(f, 0));
+            normal.push_back(n.length() > 1e-30f ? n.normalized() : V3f(0.f));
+        }
+        along = normal;
+        if (m.normals.empty()) return;
+        smooth.reserve(m.indices.size());
+        for (const uint32_t i : m.indices) smooth.push_back(instance.normal_to_world(m.normals[i]).normalized());
+        // Whichever way its corners run, the outer side is that of its normals.
+        for (size_t f = 0; f < m.triangles(); ++f)
+            if (normal[f].dot(smooth[3 * f]) < 0.f) normal[f] = -normal[f];
+    }
+    const V3f& corner(size_t face, int k) const { return corners[3 * face + size_t(k)]; }
+    /// The mesh's normal at a place of a side, `t` of the way from its first corner.
+    V3f smooth_at(size_t face, int side, float t) const {
+        if (smooth.empty()) return normal[face];
+        const V3f& a = smooth[3 * face + size_t(side)];
+        return (a + (smooth[3 * face + size_t(side + 1) % 3] - a) * t).normalized();
+    }
+    /// The same anywhere in the face.
+    V3f smooth_inside(size_t face, const V3f& p) const {
+        if (smooth.empty()) return normal[face];
+        V3f sum(0.f);
+        for (int k = 0; k < 3; ++k) {  // by the areas across from the corners
+            const V3f& a = corner(face, (k + 1) % 3);
+            sum += smooth[3 * face + size_t(k)] *
+                   std::max(0.f, (corner(face, (k + 2) % 3) - a).cross(p - a).dot(along[face]));
+        }
+        return sum.length2() > 0.f ? sum.normalized() : normal[face];
+    }
+    int nearest_corner(size_t face, const V3f& to) const {
+        int best = 0;
+        for (int k = 1; k < 3; ++k)
+            if ((corner(face, k) - to).length2() < (corner(face, best) - to).length2()) best = k;
+        return best;
+    }
+    V3f middle(size_t face) const { return (corner(face, 0) + corner(face, 1) + corner(face, 2)) / 3.f; }
+};
+
+struct Asked {
+    V3f up;
+    float furthest;  ///< metres up the surface
+    int springs;     ///< Spring
+};
+
+/// One way up.
+class Climb {
+public:
+    Climb(const Ground& ground, const Asked& asked, const Geometry& geometry)
+        : g_(ground), asked_(asked), geometry_(geometry) {
+        rtcInitIntersectContext(&context_);
+    }
+    /// From a point of a face; false where nothing springs within reach. Then or not: where it ended, how far up.
+    bool run(const V3f& from, uint32_t face) {
+        at_ = from + (g_.middle(face) - from) * 1e-3f;
+        face_ = int(face);
+        length_ = 0.f;
+        next_look_ = 0.f;
+        for (int step = 0; step < most_steps; ++step) {
+            V3f way;
+            if (!uphill(face_, at_, way)) return step > 0 && stands(face_);  // where it stands it does not run
+            int side = 0;
+            const float t = to_border(way, side);
+            if (lies_against(way, t)) return true;
+            if (length_ + t >= asked_.furthest) {
+                at_ += way * std::max(0.f, asked_.furthest - length_);
+                return false;
+            }
+            at_ += way * t;
+            length_ += t;
+            const int next = g_.beside[size_t(face_)][size_t(side)];
+            if (next < 0) return asked_.springs & ledges;
+            if (asked_.springs & meets(next, side)) return true;
+            V3f onward;
+            if (uphill(next, at_, onward) && onward.dot(into(next, side)) <= 0.f) {
+                // Both faces rise towards the edge: it is a ridge, and the way goes on along it.
+                const int corner = upper_end(side);
+                const V3f& top = g_.corner(size_t(face_), corner);
+                length_ += (top - at_).length();
+                at_ = top;
+                if (length_ >= asked_.furthest) return false;
+                if (!leave_corner(corner)) return asked_.springs & ledges;
+                continue;
+            }
+            face_ = next;
+        }
+        return false;
+    }
+    const V3f& place() const { return at_; }
+    float length() const { return length_; }
+
+private:
+    /// The steepest way on a face from a place of it, by the round form that its normals tell of; false where that is
+    /// level, or the face has no area.
+    bool uphill(int face, const V3f& from, V3f& way) const {
+        const V3f& n = g_.normal[size_t(face)];
+        const V3f round = g_.smooth_inside(size_t(face), from);
+        way = asked_.up - round * round.dot(asked_.up);
+        if (n.length2() < .5f || way.length() < level) return false;
+        way -= n * n.dot(way);
+        const float length = way.length();
+        if (length < .5f * level) return false;
+        way /= length;
+        return true;
+    }
+    bool stands(int face) const { return (asked_.springs & ledges) && g_.normal[size_t(face)].dot(asked_.up) > 0.f; }
+    /// Into the face from one of its sides, in its plane; not of unit length.
+    V3f inward(int face, int side) const {
+        const V3f& a = g_.corner(size_t(face), side);
+        const V3f edge = g_.corner(size_t(face), (side + 1) % 3) - a;
+        const V3f to = g_.corner(size_t(face), (side + 2) % 3) - a;
+        return to - edge * (edge.length2() > 0.f ? to.dot(edge) / edge.length2() : 0.f);
+    }
+    /// Into `next` from the side that it shares with the face that is left.
+    V3f into(int next, int side) const {
+        const V3f& a = g_.corner(size_t(face_), side);
+        const V3f edge = g_.corner(size_t(face_), (side + 1) % 3) - a;
+        const V3f to = g_.middle(size_t(next)) - a;
+        return to - edge * (edge.length2() > 0.f ? to.dot(edge) / edge.length2() : 0.f);
+    }
+    float to_border(const V3f& way, int& side) const {
+        float nearest = 1e30f;
+        for (int k = 0; k < 3; ++k) {
+            const V3f in = inward(face_, k);
+            const float towards = -in.dot(way);
+            if (!(towards > 1e-9f * in.length())) continue;
+            const float t = std::max(0.f, (at_ - g_.corner(size_t(face_), k)).dot(in) / towards);
+            if (t < nearest) {
+                nearest = t;
+                side = k;
+            }
+        }
+        return nearest < 1e30f ? nearest : 0.f;
+    }
+    /// What the edge to the next face is, if it is sharp; 0: it is not. A mesh says by its normals which edges are:
+    /// faces that stand for something round may be slivers that lie anyhow.
+    int meets(int next, int side) const {
+        const V3f& a = g_.corner(size_t(face_), side);
+        const V3f& b = g_.corner(size_t(face_), (side + 1) % 3);
+        const float length2 = (b - a).length2();
+        const float t = length2 > 0.f ? clamp01((at_ - a).dot(b - a) / length2) : 0.f;
+        const int other = g_.nearest_corner(size_t(next), b);
+        const bool runs_back = g_.nearest_corner(size_t(next), a) == (other + 1) % 3;
+        const V3f beyond =
+            runs_back ? g_.smooth_at(size_t(next), other, 1.f - t) : g_.smooth_at(size_t(next), (other + 2) % 3, t);
+        if (g_.smooth_at(size_t(face_), side, t).dot(beyond) > sharp) return 0;
+        return into(next, side).dot(g_.normal[size_t(face_)]) < 0.f ? ledges : joints;
+    }
+    /// Looks out of the surface at even distances along a piece of the way.
+    bool lies_against(const V3f& way, float piece) {
+        if (!(asked_.springs & joints)) return false;
+        const V3f& n = g_.normal[size_t(face_)];
+        for (; next_look_ < length_ + piece; next_look_ += asked_.furthest / float(looks)) {
+            const V3f from = at_ + way * std::max(0.f, next_look_ - length_);
+            if (!covered(from, n)) continue;
+            at_ = from;
+            length_ = next_look_;
+            return true;
+        }
+        return false;
+    }
+    /// Whether something lies close against the surface there, or the surface goes on inside of it.
+    bool covered(const V3f& from, const V3f& n) {
+        RTCRayHit ray = single_ray(offset_origin(from, n), n, thickest * asked_.furthest);
+        rtcIntersect1(geometry_.scene(), &context_, &ray);
+        const Place met = place_of(ray.hit);
+        if (!hit_something(met)) return false;
+        return ray.ray.tfar < clearance * asked_.furthest || geometry_.at(met).normal_geometric.dot(n) > 0.f;
+    }
+    int upper_end(int side) const {
+        const int other = (side + 1) % 3;
+        return g_.corner(size_t(face_), other).dot(asked_.up) > g_.corner(size_t(face_), side).dot(asked_.up) ? other
+                                                                                                              : side;
+    }
+    /// Goes on from a corner of the present face into the face around it that holds the steepest way, or along the
+    /// steepest edge. False where everything around lies lower.
+    bool leave_corner(int corner) {
+        const V3f top = g_.corner(size_t(face_), corner);
+        int face = face_;
+        int k = corner;
+        float steepest = level;
+        int along_face = -1;
+        int along_end = 0;
+        for (int turn = 0; turn < 64; ++turn) {
+            V3f way;
+            const int after = (k + 1) % 3;
+            const int before = (k + 2) % 3;
+            if (uphill(face, top, way) && way.dot(inward(face, k)) > 0.f && way.dot(inward(face, before)) > 0.f) {
+                face_ = face;
+                at_ = top + (g_.middle(size_t(face)) - top) * 1e-3f;
+                return true;
+            }
+            for (const int end : {after, before}) {
+                const V3f edge = g_.corner(size_t(face), end) - top;
+                const float rise = edge.length() > 0.f ? edge.dot(asked_.up) / edge.length() : 0.f;
+                if (rise > steepest) steepest = rise, along_face = face, along_end = end;
+            }
+            const int next = g_.beside[size_t(face)][size_t(k)];
+            if (next < 0 || next == face_) break;
+            k = g_.nearest_corner(size_t(next), top);
+            face = next;
+        }
+        if (along_face < 0) return false;
+        const V3f& end = g_.corner(size_t(along_face), along_end);
+        length_ += (end - top).length();
+        face_ = along_face;
+        at_ = end + (g_.middle(size_t(along_face)) - end) * 1e-3f;
+        return true;
+    }
+
+    const Ground& g_;
+    const Asked& asked_;
+    const Geometry& geometry_;
+    RTCIntersectContext context_;
+    V3f at_;
+    int face_ = 0;
+    float length_ = 0.f, next_look_ = 0.f;
+};
+
+/// The grounds of all parts, each made when it is first stood on.
+class Grounds {
+public:
+    explicit Grounds(const Geometry& geometry)
+        : geometry_(geometry), made_(geometry.instances().size()), once_(geometry.instances().size()) {}
+    const Ground& of(uint32_t instance) {
+        std::call_once(once_[instance],
+                       [&] { made_[instance] = std::make_unique<Ground>(geometry_.instances()[instance]); });
+        return *made_[instance];
+    }
+
+private:
+    const Geometry& geometry_;
+    std::vector<std::unique_ptr<Ground>> made_;
+    std::vector<std::once_flag> once_;
+};
+
+}  // namespace
+
+FieldKind runoff_field() {
+    return {.name = "runoff",
+            .version = 1,
+            .parameters = {"x of where it runs down to", "y", "z", "how far it runs, metres, above 0",
+                           "1 from ledges, 2 from joints, 3 from both"},
+            .channels = 4,
+            .adaptive = true,
+            .tolerance = .02f,
+            .range = [](const std::vector<float>& p) { return p[3]; },
+            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+                V3f down(p[0], p[1], p[2]);
+                down = down.length() > 1e-6f ? down.normalized() : V3f(0.f, -1.f, 0.f);
+                const Asked asked{-down, p[3], int(p[4])};
+                auto grounds = std::make_shared<Grounds>(geometry);
+                return [&geometry, grounds, asked]() -> FieldSampler {
+                    return [&geometry, grounds, asked](const FieldPoint& at, float* out) {
+                        const Ground& ground = grounds->of(at.instance);
+                        Climb climb(ground, asked, geometry);
+                        // Of a displaced form the way is that of the form below.
+                        const V3f& n = ground.normal[at.face];
+                        const V3f on_face = at.position - n * n.dot(at.position - ground.corner(at.face, 0));
+                        const bool springs = climb.run(on_face, at.face);
+                        const V3f place = geometry.instances()[at.instance].point_to_object(climb.place());
+                        for (int c = 0; c < 3; ++c) out[c] = place[c];
+                        out[3] = springs ? climb.length() : 2.f * asked.furthest;
+                    };
+                };
+            }};
+}
+
+}  // namespace vemtra::geometry
