@@ -150,7 +150,11 @@ TEST_CASE("bad input is told with file and remedy, and nothing is lost") {
     REQUIRE(o.w.open_project(o.scratch.path / "odd.vemtra", false));
     picture(o.w);
     std::string all;
-    for (const Error& e : bench.findings()) all += e.line() + "\n";
+    wait_until([&] {  // they are looked for once the picture is there
+        all.clear();
+        for (const Error& e : bench.findings()) all += e.line() + "\n";
+        return all.find("warp") != std::string::npos;
+    });
     for (const char* what : {"warp", "circle", "missing.<UDIM>.exr", "quay.exr"}) {
         INFO(all);
         CHECK(all.find(what) != std::string::npos);

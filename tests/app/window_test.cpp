@@ -146,6 +146,7 @@ TEST_CASE("views, region, hold and scale act on the live picture") {
     Open o;
     REQUIRE(o.w.open_project(demo_project, false));
     auto& bench = o.w.bench();
+    bench.showing().set_scale(100);
     picture(o.w);
     QTest::keyClick(&o.w, Qt::Key_2);
     REQUIRE(wait_until([&] { return bench.image()->request.view == render::View::clay && bench.image()->complete; }));

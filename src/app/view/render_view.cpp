@@ -189,22 +189,26 @@ void RenderView::paint_legend(QPainter& p) {
         for (size_t i = inner->layers.size(); i-- > 0;)  // where it is made of another build-up, that one's layers
             add(*inner, i, name + ": " + QString::fromStdString(inner->layers[i].name), i == 0 ? share : "");
     }
-    const int line = p.fontMetrics().height() + 4;
+    p.setFont(small_font());
+    const int line = p.fontMetrics().height() + 3;
     const size_t fit = size_t(std::max(1, (height() - 60) / line));
     if (rows.size() > fit) rows.resize(fit);
     int name_width = 60;
     int hue_width = 40;
     for (const Row& r : rows) {
-        name_width = std::max(name_width, std::min(220, p.fontMetrics().horizontalAdvance(r.name)));
-        hue_width = std::max(hue_width, p.fontMetrics().horizontalAdvance(r.hue));
+        name_width = std::max(name_width, std::min(170, p.fontMetrics().horizontalAdvance(r.name) + 2));
+        hue_width = std::max(hue_width, p.fontMetrics().horizontalAdvance(r.hue) + 2);
     }
-    const int share_width = p.fontMetrics().horizontalAdvance("100.0 %");
-    const QRectF box(8, height() - 16 - line * double(rows.size()), 46 + name_width + hue_width + share_width,
-                     8 + line * double(rows.size()));
+    const int share_width = p.fontMetrics().horizontalAdvance("100.0 %") + 2;
+    const QRectF box(8, 8, 46 + name_width + hue_width + share_width, 10 + line * double(rows.size() + 1));
     p.setPen(Qt::NoPen);
     p.setBrush(QColor(20, 20, 20, 190));
     p.drawRoundedRect(box, 3, 3);
     double y = box.top() + 4;
+    p.setPen(QColor(190, 190, 190));
+    p.drawText(QRectF(box.left() + 8, y, box.width() - 16, line), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(QString::fromStdString(b->name), Qt::ElideRight, int(box.width() - 16)));
+    y += line;
     for (const Row& r : rows) {
         p.fillRect(QRectF(box.left() + 8, y + 3, 14, line - 6), r.color);
         double x = box.left() + 28;

@@ -208,10 +208,15 @@ private:
         if (!(asked_.springs & joints)) return false;
         const V3f& n = g_.normal[size_t(face_)];
         for (; next_look_ < length_ + piece; next_look_ += asked_.furthest / float(looks)) {
-            const V3f from = at_ + way * std::max(0.f, next_look_ - length_);
-            if (!covered(from, n)) continue;
-            at_ = from;
-            length_ = next_look_;
+            float covers = std::max(0.f, next_look_ - length_);  // from there on, as far as is known
+            if (!covered(at_ + way * covers, n)) continue;
+            float open = std::max(0.f, covers - asked_.furthest / float(looks));
+            for (int halved = 0; halved < 5; ++halved) {
+                const float middle = .5f * (open + covers);
+                (covered(at_ + way * middle, n) ? covers : open) = middle;
+            }
+            at_ += way * covers;
+            length_ += covers;
             return true;
         }
         return false;
@@ -300,8 +305,9 @@ FieldKind runoff_field() {
                            "1 from ledges, 2 from joints, 3 from both"},
             .channels = 4,
             .adaptive = true,
-            .tolerance = .02f,
-            .range = [](const std::vector<float>& p) { return p[3]; },
+            .tolerance = .01f,
+            // Both grow evenly down a face: samples go where springs differ, and need not be close.
+            .range = [](const std::vector<float>& p) { return 4.f * p[3]; },
             .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
                 V3f down(p[0], p[1], p[2]);
                 down = down.length() > 1e-6f ? down.normalized() : V3f(0.f, -1.f, 0.f);
