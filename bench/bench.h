@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "where_support.h"
+
 namespace vemtra::bench {
 
 inline double seconds(const std::function<void()>& work) {

@@ -109,7 +109,7 @@ Reference reference_of(const NoiseScene& s, const fs::path& folder) {
         if (!fs::exists(file)) {
             const fs::path unfinished = folder / "unfinished.exr";
             std::printf("rendering the reference of %s, %d of 2\n", s.name.c_str(), k + 1);
-            if (render(VEMTRA_CLI, s, unfinished, s.reference_samples, 9001 + k, true) >= 0)
+            if (render(test::cli_file, s, unfinished, s.reference_samples, 9001 + k, true) >= 0)
                 fs::rename(unfinished, file);
         }
         half[k] = read(file);
@@ -144,7 +144,7 @@ Measured measure(const fs::path& program, const NoiseScene& s, const Reference& 
 }
 
 fs::path working_folder() {
-    const fs::path folder = fs::path(VEMTRA_CLI).parent_path() / "convergence";
+    const fs::path folder = fs::path(test::cli_file).parent_path() / "convergence";
     fs::create_directories(folder);
     return folder;
 }
@@ -163,7 +163,7 @@ void convergence(const std::string& other, const std::vector<std::string>& only)
     for (const NoiseScene& s : write_noise_scenes(folder)) {
         if (!only.empty() && std::find(only.begin(), only.end(), s.name) == only.end()) continue;
         const Reference r = reference_of(s, folder);
-        const Measured mine = measure(VEMTRA_CLI, s, r, folder);
+        const Measured mine = measure(test::cli_file, s, r, folder);
         if (other.empty()) {
             std::printf("%-10s %12.5f %12.2f %14.5f %14.5f\n", s.name.c_str(), mine.error, mine.seconds, mine.product(),
                         r.error);

@@ -11,7 +11,7 @@
 namespace vemtra::bench {
 namespace {
 
-const fs::path demo = fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra";
+const fs::path demo = fs::path(test::source_folder) / "demo" / "lantern.vemtra";
 
 std::shared_ptr<const render::Prepared> prepare(const scene::Scene& s, render::Workshop& workshop) {
     render::PrepareOptions options;
@@ -206,7 +206,7 @@ void memory() {
     // A fresh process renders the demo: what it held at most is in the kernel's accounts.
     const std::string file = (fs::temp_directory_path() / "vemtra-bench-memory.txt").string();
     const std::string command =
-        std::string("/bin/sh -c 'exec ") + VEMTRA_CLI + " render " + demo.string() +
+        std::string("/bin/sh -c 'exec ") + test::cli_file + " render " + demo.string() +
         " -o /tmp/vemtra-bench.exr --size 1280x800 --samples 1 & p=$!; m=0; while kill -0 $p 2>/dev/null; do " +
         "r=$(awk \"/VmHWM/{print \\$2}\" /proc/$p/status 2>/dev/null); [ -n \"$r\" ] && m=$r; sleep 0.02; done; echo "
         "$m > " +

@@ -18,7 +18,7 @@ namespace {
 using geometry::Place;
 
 std::shared_ptr<const geometry::Geometry> lantern() {
-    auto r = geometry::import(std::string(VEMTRA_ROOT) + "/demo/lantern.glb", {});
+    auto r = geometry::import(std::string(test::source_folder) + "/demo/lantern.glb", {});
     std::vector<geometry::Instance> instances;
     for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
     return std::make_shared<const geometry::Geometry>(std::move(instances));

@@ -228,7 +228,7 @@ void paint() {
     fs::create_directories(folder);
     strokes(folder);
     lookups(folder);
-    many_decals(fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra");
+    many_decals(fs::path(test::source_folder) / "demo" / "lantern.vemtra");
     std::error_code ec;
     fs::remove_all(folder, ec);
 }

@@ -1,5 +1,7 @@
 #include "scenes.h"
 
+#include "where_support.h"
+
 #include <OpenImageIO/imageio.h>
 
 #include <cmath>
@@ -305,7 +307,7 @@ private:
 std::vector<NoiseScene> write_noise_scenes(const fs::path& folder) {
     const Maker make(folder);
     make.panorama("lamps.exr");
-    return {{"demo", fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra", 1024},
+    return {{"demo", fs::path(test::source_folder) / "demo" / "lantern.vemtra", 1024},
             make.coated(),
             make.wax(),
             make.lens(),

@@ -11,7 +11,7 @@
 namespace vemtra::bench {
 namespace {
 
-const fs::path root = VEMTRA_ROOT;
+const fs::path root = test::source_folder;
 
 std::shared_ptr<const render::Prepared> prepare(const scene::Scene& s, render::Workshop& workshop) {
     render::PrepareOptions options;

@@ -205,7 +205,7 @@ void window(int argc, char** argv) {
     app::MainWindow w;
     w.resize(1280, 800);
     w.show();
-    w.open_project(fs::path(VEMTRA_ROOT) / "demo" / "lantern.vemtra", false);
+    w.open_project(fs::path(test::source_folder) / "demo" / "lantern.vemtra", false);
     auto& bench = w.bench();
     while (!bench.image()) application.processEvents(QEventLoop::AllEvents, 5);
     const double first = double(clock.elapsed()) / 1000;

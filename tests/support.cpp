@@ -83,7 +83,7 @@ std::string AllClose::describe() const {
 }
 
 Ran cli(const std::string& arguments) {
-    FILE* pipe = popen((std::string(VEMTRA_CLI) + " " + arguments + " 2>&1").c_str(), "r");
+    FILE* pipe = popen((std::string(cli_file) + " " + arguments + " 2>&1").c_str(), "r");
     std::string out;
     char buffer[4096];
     while (size_t n = fread(buffer, 1, sizeof buffer, pipe)) out.append(buffer, n);

@@ -7,10 +7,11 @@
 
 #include "scene/edits.h"
 #include "scene/project_file.h"
+#include "where_support.h"
 
 namespace vemtra::test {
 
-inline const fs::path root = VEMTRA_ROOT;
+inline const fs::path root = source_folder;
 inline const fs::path demo_project = root / "demo" / "lantern.vemtra";
 
 struct Scratch {

@@ -11,10 +11,11 @@
 #include "app/main_window.h"
 #include "app/theme/theme.h"
 #include "app/view/render_view.h"
+#include "where_support.h"
 
 namespace vemtra::test {
 
-inline const fs::path root = VEMTRA_ROOT;
+inline const fs::path root = source_folder;
 inline const fs::path demo_project = root / "demo" / "lantern.vemtra";
 
 /// Lets the window live until `done`, at most `seconds`; the limit only ends a test that would never end.

@@ -108,7 +108,7 @@ TEST_CASE("the window writes the very pixels that the command line writes") {
     bench.files().write_picture(o.scratch.path / "window.exr");
     wait_until([&] { return !bench.jobs().busy(); });
     CHECK(std::system(
-              (std::string(VEMTRA_CLI) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string())
+              (std::string(cli_file) + " render " + copy.string() + " -o " + (o.scratch.path / "cli.exr").string())
                   .c_str()) == 0);
     fs::remove(copy);
     auto a = texture::read_linear_image(o.scratch.path / "window.exr"),

@@ -10,6 +10,8 @@
 #include <cstring>
 #include <thread>
 
+#include "where_support.h"
+
 namespace vemtra::hostile {
 namespace {
 
@@ -32,10 +34,10 @@ constexpr size_t most_text = 4000;  // of what a process said, for a failing tes
         const size_t at = e.find('=');
         ::setenv(e.substr(0, at).c_str(), e.substr(at + 1).c_str(), 1);
     }
-    std::vector<char*> argv{const_cast<char*>(VEMTRA_CLI)};
+    std::vector<char*> argv{const_cast<char*>(test::cli_file)};
     for (const std::string& a : arguments) argv.push_back(const_cast<char*>(a.c_str()));
     argv.push_back(nullptr);
-    ::execv(VEMTRA_CLI, argv.data());
+    ::execv(test::cli_file, argv.data());
     ::_exit(127);
 }
 

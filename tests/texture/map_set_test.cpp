@@ -13,7 +13,7 @@ using namespace vemtra::test;
 using namespace vemtra::texture;
 
 TEST_CASE("file names of maps are read wherever their words stand") {
-    std::ifstream in(fs::path(VEMTRA_ROOT) / "tests" / "texture" / "map_names.txt");
+    std::ifstream in(root / "tests" / "texture" / "map_names.txt");
     struct Line {
         std::string file, set, kind, tile;
     };
