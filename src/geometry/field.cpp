@@ -215,7 +215,12 @@ void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* 
         for (int c = 0; c < channels; ++c) out[c][i] = 0.f;
         if (!f || instance[i] >= f->parts.size()) continue;
         const Mesh& mesh = geometry_->shape(instance[i]).faces_as_triangles();
-        for (int c = 0; c < channels; ++c) out[c][i] = f->at(mesh, {instance[i], face[i], u[i], v[i]}, c);
+        const FormField::Between b = f->between(mesh, {instance[i], face[i], u[i], v[i]});
+        if (!b.of || b.of->numbers.empty()) continue;
+        for (int k = 0; k < 3; ++k) {
+            const float* numbers = b.of->numbers.data() + b.sample[k] * size_t(f->channels);
+            for (int c = 0; c < std::min(channels, f->channels); ++c) out[c][i] += b.weight[k] * numbers[c];
+        }
     }
 }
 

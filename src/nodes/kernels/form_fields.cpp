@@ -74,6 +74,10 @@ void streak(const KernelArgs& k) {
         const float width = max_of(k.in[1][i], 1e-7f);
         const float per_width = 1.f / width;
         const float run = rows[3][i];
+        if (!(run < k.in[0][i])) {  // as on most of a form
+            k.out[0][i] = 0.f;
+            continue;
+        }
         const float bend = k.in[3][i] * 1.5f;
         const float x = clamp(rows[0][i] * per_width, -1e6f, 1e6f);
         const float y = clamp(rows[1][i] * per_width, -1e6f, 1e6f);
