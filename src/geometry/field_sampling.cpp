@@ -26,6 +26,7 @@ constexpr size_t inside_budget_of_relief = size_t(1) << 17;
 struct Pieces {
     float longest, shortest;
 };
+constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
 constexpr Pieces of_shares{.75f, .18f};
 constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f};
 
@@ -57,7 +58,7 @@ public:
           kind_(kind),
           request_(request),
           rays_(rays),
-          size_(range_of(kind, geometry, request.parameters)) {
+          size_(std::max(range_of(kind, geometry, request.parameters), finest * size_of_all(geometry))) {
         if (kind.samplers) samplers_ = kind.samplers(geometry, request.parameters, rays);
     }
 
@@ -75,6 +76,7 @@ public:
         if (!kind_.adaptive || rays_ < field_rays_first) return true;
         find_edges();
         if (edges_.empty()) return true;
+        cut |= widen();
         if (!sample_edges(half, lerp(half, to, .5f), progress)) return false;
         return sample_faces(f, total, cut, lerp(half, to, .5f), to, progress);
     }
@@ -224,6 +226,23 @@ private:
         }
     }
 
+    /// Where a field looks so little far that edges would have to be halved more often than there is memory and time
+    /// for, longer pieces will do. Whether that is so.
+    bool widen() {
+        auto forced = [&] {
+            size_t samples = 0;
+            for (const Edge& e : edges_) {
+                const float length = (world_[unique_[e.a]] - world_[unique_[e.b]]).length();
+                int level = 0;
+                while (level < levels_ && length / float(1 << level) > pieces_.longest * size_) ++level;
+                samples += (size_t(1) << level) - 1;
+            }
+            return samples;
+        };
+        bool widened = false;
+        for (; forced() > budget_ / 8; pieces_.longest *= 2.f) widened = true;
+        return widened;
+    }
     bool sample_edges(float from, float to, Progress* progress) {
         return for_all(edges_.size(), 16, from, to, progress, [&](size_t first, size_t last) {
             const FieldSampler sample = samplers_();

@@ -384,3 +384,16 @@ TEST_CASE("the nearest other part is as far as it is, and one's own is none") {
         }
     CHECK(worst < .05);  // of a form sixteen metres across
 }
+
+TEST_CASE("a field that looks no further than a hair on a form of many faces ends in time, and says what it left out") {
+    const Scratch s;
+    const auto g = make(s, sphere_obj(120));
+    for (const int rays : {geometry::field_rays_first, geometry::field_rays_final}) {
+        const auto field = compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1e-5f, 3}}, rays);
+        REQUIRE(field);
+        CHECK(field->cut);
+        for (const float v : field->parts[0].at_vertex.numbers) CHECK_FALSE(!std::isfinite(v));
+        CHECK(field->bytes() < size_t(160) << 20);
+    }
+    CHECK_FALSE(compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1.f, 1}}, geometry::field_rays_final)->cut);
+}

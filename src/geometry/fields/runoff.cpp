@@ -207,7 +207,8 @@ private:
     bool lies_against(const V3f& way, float piece) {
         if (!(asked_.springs & joints)) return false;
         const V3f& n = g_.normal[size_t(face_)];
-        for (; next_look_ < length_ + piece; next_look_ += asked_.furthest / float(looks)) {
+        const float end = std::min(length_ + piece, asked_.furthest);  // a face may be far longer than the way
+        for (; next_look_ < end; next_look_ += asked_.furthest / float(looks)) {
             float covers = std::max(0.f, next_look_ - length_);  // from there on, as far as is known
             if (!covered(at_ + way * covers, n)) continue;
             float open = std::max(0.f, covers - asked_.furthest / float(looks));
