@@ -110,9 +110,11 @@ struct UniformAt {
     int offset;
 };
 
-/// A place beside the point, in UVs, at which a node reads its subject; over so much width, with so much weight.
+/// A place beside the point at which a node reads its subject: in UVs, over so much width, or along the surface, metres
+/// of the asset's own space; with so much weight.
 struct Tap {
     float u = 0.f, v = 0.f, width = 0.f, weight = 0.f;
+    float along = 0.f, across = 0.f;
 };
 
 /// `type_of`: what the node of that id gives.
@@ -142,7 +144,7 @@ struct NodeDescription {
     NodeDescription (*of_node)(const scene::Node&) = nullptr;
     /// Of one without a kernel: the nodes that a node of it stands for, the last of them under its own id.
     StandsFor stands_for = nullptr;
-    /// Of one that gives the weighted mean of what its subject is around the point; one tap at the point: it passes on.
+    /// Of one that joins what its subject is around the point, by the taps' weights.
     std::vector<Tap> (*taps)(const scene::Node&) = nullptr;
 
     const Port* port(const std::string& name) const;  ///< null where there is none

@@ -47,6 +47,20 @@ enum PointRow : int {
     row_count = 30
 };
 inline constexpr int rows_without_footprint = row_uv_axes;
+inline constexpr int rows_walked = row_view;  ///< those before it differ from place to place of the surface
+
+struct PointBatch;
+
+/// Finds the points beside others along the surface; implemented above.
+class SurfaceLookup {
+public:
+    virtual ~SurfaceLookup() = default;
+    /// What lies so far from each point along the surface, `along` and `across` (one each per point, metres of the
+    /// asset's own space) in the frame about its normal that base/vec.h derives. Writes the first rows_walked rows,
+    /// faces and places in them, and two arrays (u, v) for each further set of UVs that the points have.
+    virtual void beside(const PointBatch& from, const float* along, const float* across, float* const* rows,
+                        uint32_t* face, float* const* sets) const = 0;
+};
 
 /// Surface points, structure of arrays; every row has at least `n` elements.
 struct PointBatch {
@@ -61,6 +75,7 @@ struct PointBatch {
     const uint32_t* face = nullptr;      ///< of the instance's shape
     const TextureLookup* textures = nullptr;
     const FieldLookup* fields = nullptr;
+    const SurfaceLookup* surface = nullptr;  ///< null: the surface goes straight on
 };
 
 /// Kernels work in pieces of at most this many points.

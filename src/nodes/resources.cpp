@@ -29,6 +29,10 @@ int Resources::uv_set(const std::string& name) {
     return int(uv_sets.size()) - 1;
 }
 
+void Resources::walk(const std::string& build_up) {
+    place_of(walks, build_up);
+}
+
 namespace {
 constexpr const char* property_mark = "property:";
 }

@@ -48,9 +48,11 @@ struct Resources {
     std::vector<std::string> uv_sets;  ///< further sets of UVs, by name
     bool tangents = false;             ///< some program reads the direction of U
     bool footprint = false;            ///< some program reads the ray's footprint
+    std::vector<std::string> walks;    ///< ids of build-ups that look around along the surface
     int image(const ImageRequest& r);
     int field(const FieldRequest& r);
     int uv_set(const std::string& name);
+    void walk(const std::string& build_up);
     /// Whether all that is asked for here was asked for there.
     bool within(const Resources& other) const {
         return images.size() == other.images.size() && fields.size() == other.fields.size() &&

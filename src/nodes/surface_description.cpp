@@ -74,6 +74,16 @@ void add_heights(Ports& p) {
         .folded = true;
     fixed(p, slot::height_thickness, "How thick the layer lies on what is below: its edge becomes a real one.", 0.f,
           0.f, .005f, false, "m");
+    Port& lip = fixed(p, slot::height_lip,
+                      "What that edge looks like from the side: upright, round, worn down to what is below, or curled "
+                      "up to twice the thickness.",
+                      0.f, 0.f, 3.f, true);
+    lip.whole = true;
+    lip.choices = {"square", "rounded", "worn", "curled"};
+    fixed(p, slot::height_lip_width, "How far inwards from the border the lip goes, along the surface.", .001f, 0.f,
+          .01f, false, "m");
+    fixed(p, slot::height_levelling, "How much of the relief below it the layer hides; 0 lets all of it show through.",
+          0.f, 0.f, 1.f, true);
 }
 
 void add_flakes(Ports& p) {

@@ -61,11 +61,15 @@ private:
         Type type = Type::number;
         std::vector<Source> sources;
     };
-    /// Where beside the point: so much of the footprint's two axes away, then (u, v) in the UVs, over such a width.
+    /// Where beside the point: so far along the surface, then so much of the footprint's two axes away, then (u, v) in
+    /// the UVs, over such a width.
     struct Move {
         float first = 0.f, second = 0.f, u = 0.f, v = 0.f, width = 0.f;
+        float along = 0.f, across = 0.f;  ///< metres
         bool operator==(const Move&) const = default;
         bool along_footprint() const { return first != 0.f || second != 0.f; }
+        bool on_surface() const { return along != 0.f || across != 0.f; }
+        bool only_on_surface() const { return !along_footprint() && u == 0.f && v == 0.f; }
     };
     /// A node that computes, in its scope; and where: which of the moves.
     using Aside = int;
@@ -156,9 +160,22 @@ private:
         return out;
     }
 
-    void append_rows(std::vector<Source>& to, int first, int count) {
+    void append_rows(std::vector<Source>& to, int first, int count, int walk = -1) {
         resources_.footprint |= first >= nodes::rows_without_footprint;
-        for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c});
+        if (first >= nodes::rows_walked) walk = -1;
+        for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c, walk});
+    }
+    /// The way along the surface to there; -1: it is the point itself.
+    int walk_to(Aside aside) {
+        const Move& m = moves_[size_t(aside)];
+        if (!m.on_surface()) return -1;
+        const Program::Walk wanted{m.along, m.across};
+        const auto it = std::find(program_.walks_.begin(), program_.walks_.end(), wanted);
+        if (it != program_.walks_.end()) return int(it - program_.walks_.begin());
+        resources_.walk(build_up_.id);
+        resources_.footprint = true;  // where nothing is known of the surface, UVs go on as the footprint says
+        program_.walks_.push_back(wanted);
+        return int(program_.walks_.size()) - 1;
     }
 
     /// One move after another; where there are too many, the first alone.
@@ -168,6 +185,8 @@ private:
         m.second += then.second;
         m.u += then.u;
         m.v += then.v;
+        m.along += then.along;
+        m.across += then.across;
         m.width = std::max(m.width, then.width);
         const auto it = std::find(moves_.begin(), moves_.end(), m);
         if (it != moves_.end()) return Aside(it - moves_.begin());
@@ -187,7 +206,8 @@ private:
         if (!d.taps || &port != d.port(nodes::Role::subject)) return {at.aside};
         std::vector<Aside> places;
         for (const nodes::Tap& t : d.taps(settled(at, d)))
-            places.push_back(compose(at.aside, {.u = t.u, .v = t.v, .width = t.width}));
+            places.push_back(
+                compose(at.aside, {.u = t.u, .v = t.v, .width = t.width, .along = t.along, .across = t.across}));
         return places;
     }
 
@@ -195,9 +215,11 @@ private:
     void append_reads(std::vector<Source>& to, Reads reads, int count, Aside aside) {
         const int row = nodes::info(reads).row;
         const bool position = reads == Reads::position_object;
-        if (aside == here || (reads != Reads::uv && !position)) return append_rows(to, row, count);
+        const int walk = walk_to(aside);
+        if (moves_[size_t(aside)].only_on_surface() || (reads != Reads::uv && !position))
+            return append_rows(to, row, count, walk);
         std::vector<Source> in;
-        append_rows(in, row, position ? 3 : 2);
+        append_rows(in, row, position ? 3 : 2, walk);
         if (position) append_rows(in, nodes::row_position_axes, 6);
         append_rows(in, nodes::row_uv_axes, 4);
         const Move& m = moves_[size_t(aside)];
@@ -235,7 +257,7 @@ private:
     }
 
     std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform,
-                             int resource, bool varies) {
+                             int resource, bool varies, int walk = -1) {
         const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) {
             return s.kind == Source::Kind::constant;
         });
@@ -259,15 +281,17 @@ private:
         // Equal work is done once.
         size_t key = std::hash<const void*>()(reinterpret_cast<const void*>(kernel)) ^
                      size_t(resource + 1) * 0x9e3779b9u ^ size_t(components);
-        for (const Source& s : in) key = key * 1099511628211u + size_t(s.kind) * 65537u + size_t(s.index);
+        for (const Source& s : in)
+            key = key * 1099511628211u + size_t(s.kind) * 65537u + size_t(s.index) + size_t(s.walk + 1) * 8209u;
+        key += size_t(walk + 1) * 769u;
         const auto [first, last] = step_at_.equal_range(key);
         for (auto it = first; it != last; ++it) {
             const Program::Step& s = program_.steps_[it->second];
-            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource &&
+            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource && s.walk == walk &&
                 int(s.out.size()) == components)
                 return as_sources(s.out);
         }
-        Program::Step step{kernel, std::move(in), {}, std::move(uniform), resource};
+        Program::Step step{kernel, std::move(in), {}, std::move(uniform), resource, walk};
         for (int c = 0; c < components; ++c) step.out.push_back(program_.registers_++);
         step_at_.emplace(key, program_.steps_.size());
         program_.steps_.push_back(step);
@@ -398,8 +422,10 @@ private:
         }
         const int components = d.components_of(n);
         const int handle = request(at, n, d, components);
+        const int walk = d.varies || handle >= 0 ? walk_to(at.aside) : -1;  // others read nothing of the point
         if (box.empty()) {
-            result.sources = emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies);
+            result.sources =
+                emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies, walk);
             return result;
         }
         // A map on a box is read from its three sides.
@@ -408,7 +434,7 @@ private:
         for (size_t a = 0; a < 3; ++a) {
             std::vector<Source> side = in;
             std::copy_n(box.begin() + long(one * a), one, side.begin() + long(place_at));
-            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true))
+            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true, walk))
                 sides.push_back(s);
         }
         for (size_t a = 0; a < 3; ++a) sides.push_back(box[3 * one + a]);

@@ -1,6 +1,7 @@
 // A network compiled to a flat program: the steps in order, registers of one float per point, constants folded, equal
 // work done once. Programs are immutable; each thread runs them with a Workspace of its own. compile.h makes them.
 #pragma once
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -13,12 +14,23 @@ class Workspace {
 public:
     float* reserve(size_t floats);
     const float** inputs(size_t count);
+    /// Points beside those of a batch: what the surface says there, and the batch that reads it.
+    struct Beside {
+        std::vector<float> rows, sets;
+        std::vector<uint32_t> face;
+        std::vector<const float*> set_rows;
+        nodes::PointBatch batch;
+        /// All are moved along the surface; `along`, `across`: one per point, see nodes::SurfaceLookup.
+        void move(const nodes::PointBatch& from, const float* along, const float* across);
+    };
+    Beside& beside(size_t which);
     /// Where it is set: run() adds, per output component, the points at which the network gave what is no number.
     std::vector<size_t>* broken = nullptr;
 
 private:
     std::vector<float> memory_;
     std::vector<const float*> inputs_;
+    std::vector<std::unique_ptr<Beside>> beside_;
 };
 
 class Program {
@@ -46,6 +58,7 @@ private:
     struct Source {
         enum class Kind : uint8_t { reg, constant, points } kind = Kind::constant;
         int index = 0;
+        int walk = -1;  ///< of points: which walk leads to them; -1: the point itself
         bool operator==(const Source&) const = default;
     };
     struct Step {
@@ -54,6 +67,11 @@ private:
         std::vector<int> out;  ///< registers
         std::vector<float> uniform;
         int resource;
+        int walk = -1;  ///< to the points that it is computed at
+    };
+    struct Walk {
+        float along = 0.f, across = 0.f;  ///< metres
+        bool operator==(const Walk&) const = default;
     };
     struct Output {
         int first = 0;
@@ -62,6 +80,7 @@ private:
         V3f value{0.f};
     };
     std::vector<Step> steps_;
+    std::vector<Walk> walks_;
     std::vector<float> constants_;
     std::vector<float> filled_;  ///< the first constants once for each point of a batch, made when it is compiled
     std::vector<Output> outputs_;

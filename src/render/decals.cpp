@@ -236,6 +236,7 @@ void Decals::at(const nodes::PointBatch& batch, int i, std::vector<DecalHit>& hi
 const nodes::PointBatch& DecalBatch::over(const nodes::PointBatch& of, const DecalHit* hits) {
     using namespace nodes;
     batch_ = of;
+    batch_.surface = nullptr;
     for (int i = 0; i < of.n; ++i) {
         const DecalHit& h = hits[i];
         for (int c = 0; c < 2; ++c) rows_[c][i] = h.uv[c];

@@ -139,6 +139,7 @@ nodes::PointBatch PointArrays::batch(int n, const Prepared& prepared) const {
     b.face = face.data();
     b.textures = prepared.textures.get();
     b.fields = prepared.fields.get();
+    b.surface = in_frame ? nullptr : prepared.surface.get();
     return b;
 }
 

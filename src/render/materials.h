@@ -21,6 +21,7 @@ struct PointArrays {
     std::array<uint32_t, nodes::max_batch> instance, face;
     std::vector<Row> sets;  ///< six per further set of UVs
     std::array<const float*, 6 * nodes::most_uv_sets> set_rows{};
+    bool in_frame = false;           ///< the rows of UVs are a decal's: nobody walks over the surface by them
     size_t rows = nodes::row_count;  ///< of `values` that are filled: without footprints less
     /// `s`: the point in the world with the mesh's own normal, whichever side is looked at. `wo` points to the eye;
     /// along the normal where nobody looks. `width`: of the ray there, across its direction, metres.

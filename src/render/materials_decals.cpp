@@ -1,6 +1,7 @@
 // Decals at the points of a batch: which frames hold them, what is there, what only tints what lies below, and how
 // their edges stand out.
 #include <chrono>
+#include <utility>
 
 #include "render/materials.h"
 
@@ -78,6 +79,7 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
                 arrays.values[size_t(rows[r])][i] = values[r];
             }
         }
+        const bool in_frame = std::exchange(subset.in_frame, true);
         if (const V3f* mask = layer.gate.constant(0)) {
             std::fill_n(coverage_.begin(), n, layer.amount * (1.f + layer.gate_amount * (clamp01(mask->x) - 1.f)));
         } else {
@@ -96,6 +98,7 @@ void Materials::choose_decal(const Prepared& p, size_t level, const PreparedBuil
             taken += l.chosen.size();
             if (layer.lip != 0.f && !chosen.empty()) raise_edge(p, layer, chosen);
         }
+        subset.in_frame = in_frame;
         for (size_t k = 0; k < now.size(); ++k)
             for (size_t r = 0; r < count; ++r) arrays.values[size_t(rows[r])][size_t(now[k].point)] = before[k][r];
         if (!layer.coat)

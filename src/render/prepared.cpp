@@ -9,6 +9,7 @@
 #include "render/form_sheets.h"
 #include "render/mesh_lights.h"
 #include "render/relief.h"
+#include "render/surface_walks.h"
 #include "scene/edits.h"
 
 namespace vemtra::render {
@@ -37,6 +38,7 @@ public:
         if (!reliefs()) return nullptr;
         tell_once();
         if (!maps(*p_)) return nullptr;
+        walks(*p_);
         p_->geometry->build(options_.progress);
         if (was_stopped() || !fields(*p_, field_geometry())) return nullptr;
         if (!light()) return nullptr;
@@ -193,7 +195,9 @@ private:
         rest.build_up_of = p_->build_up_of;
         rest.scene_size = p_->scene_size;
         rest.camera = p_->camera;
-        if (!maps(rest) || !fields(rest, rest_)) return false;
+        if (!maps(rest)) return false;
+        walks(rest);
+        if (!fields(rest, rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
         const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
         const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
@@ -264,6 +268,19 @@ private:
             }
         }
         return true;
+    }
+
+    void walks(Prepared& p) {
+        if (p.resources.walks.empty()) return;
+        const scene::BuildUpReach reach(s_);
+        std::vector<char> reached(p.build_ups.size() + s_.build_ups.size() + 1, 0);
+        for (const std::string& b : p.resources.walks) {
+            const std::vector<char> to = reach.to(b);
+            for (size_t i = 0; i < to.size(); ++i) reached[i] |= to[i];
+        }
+        std::vector<char> wanted;
+        for (const int b : p.build_up_of) wanted.push_back(reached[size_t(b)]);
+        p.surface = std::make_shared<const SurfaceWalks>(p, *rest_, shop_, wanted);
     }
 
     std::shared_ptr<const geometry::FormField> nobody_reads(const Prepared& p) const {

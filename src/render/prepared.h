@@ -41,6 +41,7 @@ struct Prepared {
     std::vector<int> first_layer;  ///< per build-up of the scene: index of its base in `layers`
     std::shared_ptr<const texture::Textures> textures;
     std::shared_ptr<const geometry::Fields> fields;
+    std::shared_ptr<const nodes::SurfaceLookup> surface;  ///< null: no program looks around along the surface
     program::Resources resources;
     bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
 

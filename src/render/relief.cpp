@@ -5,6 +5,7 @@
 
 #include "base/hash.h"
 #include "nodes/slot_names.h"
+#include "render/lip.h"
 #include "render/materials.h"
 #include "render/pinhole.h"
 #include "scene/edits.h"
@@ -91,19 +92,25 @@ private:
     /// False where the layer does nothing to the height.
     bool effect_of(const scene::BuildUp& b, const scene::Layer& layer, bool base, ReliefLayer& r) {
         if (!scene::traits(layer.kind).hides) {
+            r.coat = true;
             r.levelling = clamp01(number(layer, slot::height_levelling));
             return !base && r.levelling > 0.f;
         }
         r.join = HeightJoin(std::clamp(int(number(layer, slot::height_join)), 0, 3));
         r.softness = std::max(0.f, number(layer, slot::height_softness));
         r.thickness = base ? 0.f : number(layer, slot::height_thickness);
+        r.levelling = base ? 0.f : clamp01(number(layer, slot::height_levelling));
+        r.lip = scene::Lip(std::clamp(int(number(layer, slot::height_lip)), 0, 3));
+        const float lip_width = number(layer, slot::height_lip_width);
+        if (r.thickness != 0.f && r.lip != scene::Lip::square && lip_width > 0.f) r.lip_width = lip_width;
         r.numbers.scale = number(layer, slot::height_scale) * number(layer, slot::height_strength);
         r.numbers.neutral = number(layer, slot::height_neutral);
         r.numbers.low = number(layer, slot::height_low);
         r.numbers.high = std::max(r.numbers.low, number(layer, slot::height_high));
         r.numbers.gamma = std::clamp(number(layer, slot::height_gamma), .01f, 100.f);
         if (base) r.join = HeightJoin::added;
-        if (r.join == HeightJoin::none) return r.thickness != 0.f;
+        const bool without = r.thickness != 0.f || r.levelling > 0.f;
+        if (r.join == HeightJoin::none) return without;
         if (!layer.build_up.empty()) {
             const auto it = index_.find(layer.build_up);
             if (it != index_.end()) r.nested = done_[it->second];
@@ -115,7 +122,7 @@ private:
                 program::compile(b, {{name, nodes::Type::number, it->second}}, resources_, problems_, &scene_.networks);
             r.has_height = true;
         }
-        return r.has_height || r.thickness != 0.f;
+        return r.has_height || without;
     }
 
     static Range own_range(const ReliefLayer& r) {
@@ -133,16 +140,18 @@ private:
                 default: h = {std::min(h.lo, a.lo), std::max(h.hi, a.hi)};
             }
         }
-        h.lo += std::min(0.f, r.thickness);
-        h.hi += std::max(0.f, r.thickness);
+        const float thickest = r.thickness * (r.lip_width > 0.f ? highest_lip(r.lip) : 1.f);
+        h.lo += std::min(0.f, thickest);
+        h.hi += std::max(0.f, thickest);
     }
     static uint64_t hash_of(const BuildUpRelief& b) {
         uint64_t h = 0;
         for (const ReliefLayer& r : b.layers) {
             const float numbers[] = {
-                r.amount,      r.gate_amount,  r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
-                r.numbers.low, r.numbers.high, r.numbers.gamma,          float(int(r.join)), r.softness,
-                r.thickness,   r.levelling,    r.has_height ? 1.f : 0.f, b.smoothing};
+                r.amount,      r.gate_amount,     r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
+                r.numbers.low, r.numbers.high,    r.numbers.gamma,          float(int(r.join)), r.softness,
+                r.thickness,   r.levelling,       r.has_height ? 1.f : 0.f, b.smoothing,        float(int(r.lip)),
+                r.lip_width,   r.coat ? 1.f : 0.f};
             h = render::hash_of(h, numbers, std::size(numbers));
             const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.nested ? r.nested->hash : 0};
             h = hash_bytes(programs, sizeof programs, h);
@@ -244,22 +253,41 @@ std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::S
     return ReliefCompiler(scene, resources, problems).all();
 }
 
-void BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h) const {
+const geometry::BorderGrid* Lips::of(const ReliefLayer& layer) const {
+    const auto it = grids.find(&layer);
+    return it == grids.end() ? nullptr : &it->second;
+}
+
+bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h,
+                            const Lips* lips) const {
     nodes::PointBatch batch = points;
     batch.rows[nodes::row_height] = h;  // of what lies below
     std::fill_n(h, batch.n, 0.f);
     std::array<float, nodes::max_batch> coverage;
     std::array<float, nodes::max_batch> own;
+    std::array<float, nodes::max_batch> thickness;
     for (const ReliefLayer& r : layers) {
         std::fill_n(coverage.begin(), batch.n, r.amount);
+        std::fill_n(thickness.begin(), batch.n, r.thickness);
         if (r.gate_amount > 0.f) {
             const float* mask = nullptr;
             r.gate.run(batch, workspace, &mask);
             for (int i = 0; i < batch.n; ++i)
                 coverage[size_t(i)] = r.amount * (1.f + r.gate_amount * (clamp01(mask[i]) - 1.f));
+            if (lips && lips->until == &r) {
+                for (int i = 0; i < batch.n; ++i) h[i] = clamp01(mask[i]);
+                return true;
+            }
+            if (const geometry::BorderGrid* grid = lips ? lips->of(r) : nullptr)
+                for (int i = 0; i < batch.n; ++i)
+                    thickness[size_t(i)] *= lip_height(r.lip, grid->at(batch.face[i], batch.rows[nodes::row_bary][i],
+                                                                       batch.rows[nodes::row_bary + 1][i]));
         }
         if (r.nested) {
-            r.nested->heights(batch, workspace, own.data());
+            if (r.nested->heights(batch, workspace, own.data(), lips)) {
+                std::copy_n(own.begin(), batch.n, h);
+                return true;
+            }
         } else if (r.has_height) {
             const float* value = nullptr;
             r.height.run(batch, workspace, &value);
@@ -267,15 +295,27 @@ void BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace&
         }
         for (int i = 0; i < batch.n; ++i) {
             const float c = coverage[size_t(i)];
+            if (!r.coat) h[i] *= 1.f - c * r.levelling;
             if (r.has_height) switch (r.join) {
                     case HeightJoin::added: h[i] += c * own[size_t(i)]; break;
                     case HeightJoin::highest: h[i] = lerp(h[i], soft_max(h[i], own[size_t(i)], r.softness), c); break;
                     default: h[i] = lerp(h[i], own[size_t(i)], c);
                 }
-            h[i] += c * r.thickness;
-            h[i] = lerp(h[i], std::max(h[i], 0.f), c * r.levelling);
+            h[i] += c * thickness[size_t(i)];
+            if (r.coat) h[i] = lerp(h[i], std::max(h[i], 0.f), c * r.levelling);
         }
     }
+    return false;
+}
+
+std::vector<const ReliefLayer*> BuildUpRelief::with_lips() const {
+    std::vector<const ReliefLayer*> all;
+    for (const ReliefLayer& r : layers) {
+        if (r.lip_width > 0.f && r.gate_amount > 0.f) all.push_back(&r);
+        if (!r.nested) continue;
+        for (const ReliefLayer* inner : r.nested->with_lips()) all.push_back(inner);
+    }
+    return all;
 }
 
 float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, const Box3f& box, float pixels) {
@@ -432,9 +472,20 @@ private:
                 auto levels =
                     geometry::relief_levels(m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
                 const float width = std::max(relief.smoothing, spacing * in.scale);
+                Lips lips;
+                for (const ReliefLayer* layer : relief.with_lips()) {
+                    if (lips.of(*layer)) continue;
+                    lips.until = layer;
+                    auto grid = geometry::border_grid(
+                        m, *welds, levels, layer->lip_width / in.scale,
+                        [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
+                    if (!grid) return nullptr;
+                    lips.grids.emplace(layer, std::move(*grid));
+                }
+                lips.until = nullptr;
                 const auto heights = geometry::freeze_heights(
-                    m, *welds, std::move(levels), least, largest, [&] { return evaluator(i, relief, width, in.scale); },
-                    progress_);
+                    m, *welds, std::move(levels), least, largest,
+                    [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
                 return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
             });
         };
@@ -497,7 +548,8 @@ private:
         for (const auto& n : rest_.resources.uv_sets) all += n + '\n';
         return hash_bytes(all.data(), all.size());
     }
-    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale) const {
+    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
+                                  const Lips* lips) const {
         struct Work {
             PointArrays arrays;
             program::Workspace workspace;
@@ -510,7 +562,7 @@ private:
                 const geometry::SurfacePoint s = rest->geometry->at(at);
                 work->arrays.set(k, *rest, at, s, s.normal, width);
             }
-            relief.heights(work->arrays.batch(n, *rest), work->workspace, out);
+            relief.heights(work->arrays.batch(n, *rest), work->workspace, out, lips);
             for (int k = 0; k < n; ++k) out[k] /= scale;
         };
     }

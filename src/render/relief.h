@@ -3,6 +3,7 @@
 #pragma once
 #include <optional>
 
+#include "geometry/border.h"
 #include "geometry/map_heights.h"
 #include "render/prepared.h"
 #include "scene/relief_slots.h"
@@ -21,7 +22,18 @@ struct ReliefLayer {
     geometry::HeightCurve numbers;  ///< what the number is worth
     scene::HeightJoin join = scene::HeightJoin::by_coverage;
     float softness = 0.f, thickness = 0.f, levelling = 0.f;
+    bool coat = false;  ///< it only levels, up to the neutral height
+    scene::Lip lip = scene::Lip::square;
+    float lip_width = 0.f;                        ///< metres; 0: the edge is upright
     std::shared_ptr<const BuildUpRelief> nested;  ///< gives the height in place of the program
+};
+
+/// How far within their borders masks are, of the layers whose edge has a profile. Made one layer after the other, as a
+/// mask may read the height below it.
+struct Lips {
+    std::unordered_map<const ReliefLayer*, geometry::BorderGrid> grids;
+    const ReliefLayer* until = nullptr;  ///< heights() ends there, and gives that layer's mask
+    const geometry::BorderGrid* of(const ReliefLayer& layer) const;
 };
 
 struct BuildUpRelief {
@@ -37,8 +49,11 @@ struct BuildUpRelief {
     };
     std::optional<Map> map;
 
-    /// Metres at the points of a batch, n <= nodes::max_batch.
-    void heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out) const;
+    /// Metres at the points of a batch, n <= nodes::max_batch. Null lips: edges are upright. Whether it stopped at
+    /// lips->until.
+    bool heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out, const Lips* lips) const;
+    /// Those whose edge has a profile, in the order in which their masks are asked; what is nested among them.
+    std::vector<const ReliefLayer*> with_lips() const;
 };
 
 /// Per build-up of the scene; null where nothing moves. What the programs need is collected in `resources`.

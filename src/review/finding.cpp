@@ -20,6 +20,7 @@ void find_uvs(Look&);
 void find_no_uvs(Look&);
 void find_cut_fields(Look&);
 void find_even_masks(Look&);
+void find_shared_break_up(Look&);
 void find_decoded_data(Look&);
 void find_raw_colour(Look&);
 void find_stepping_heights(Look&);
@@ -40,6 +41,7 @@ const std::vector<FindingKind>& finding_kinds() {
         {"no UVs to read", find_no_uvs},
         {"fields cut short", find_cut_fields},
         {"even masks", find_even_masks},
+        {"masks broken alike", find_shared_break_up},
         {"data decoded as colour", find_decoded_data},
         {"colour taken raw", find_raw_colour},
         {"heights in steps", find_stepping_heights},

@@ -14,6 +14,8 @@
     X(height_join)             \
     X(height_softness)         \
     X(height_thickness)        \
+    X(height_lip)              \
+    X(height_lip_width)        \
     X(height_levelling)
 
 namespace vemtra::scene::slot {
@@ -32,5 +34,7 @@ inline constexpr const char* relief_slots[] = {VEMTRA_RELIEF_SLOTS(VEMTRA_SLOT_N
 
 /// How a cover's height meets what is below it.
 enum class HeightJoin : int { by_coverage, added, highest, none };
+/// How the edge of a cover that has a thickness is shaped.
+enum class Lip : int { square, rounded, worn, curled };
 
 }  // namespace vemtra::scene

@@ -204,6 +204,26 @@ TEST_CASE("bending of a sphere, a cylinder and a saddle is what it is") {
     }
 }
 
+TEST_CASE("bending of a torus changes around its tube as it should") {
+    const float tube = .4f;
+    const Form torus(grid_obj(120, [&](float u, float v) {
+        const float out = 1.f + tube * std::cos(pi * v);
+        return V3f(out * std::cos(pi * u), tube * std::sin(pi * v), out * std::sin(pi * u));
+    }));
+    const float scale = .005f;  // less than an edge
+    const auto values = torus.numbers("curvature", {scale});
+    int inner = 0;
+    for (size_t k = 0; k < values.size(); ++k) {
+        const V3f& p = torus.mesh().positions[k];
+        const float out = std::hypot(p.x, p.z) - 1.f;
+        if (std::fabs(p.z) < .1f || std::fabs(p.y) < .03f) continue;  // the rims of the grid
+        inner += out < 0.f;
+        const float expected = .5f * (1.f / tube + out / tube / (1.f + out));
+        CHECK(values[k] / scale == Approx(expected).epsilon(.03).margin(.01));
+    }
+    CHECK(inner > 3000);
+}
+
 TEST_CASE("the nearest crease of a box is as far as it is, and a concave one is told apart") {
     const Form box(box_obj);
     for (float d : box.numbers("crease", {30.f, 1.f})) CHECK(d == Approx(0.f).margin(1e-6));  // every corner

@@ -179,3 +179,41 @@ TEST_CASE("a mask that follows the form alone is told, until something breaks it
     scene::find(worn.layers, cover)->on = false;
     CHECK_FALSE(b.tells("A mask is too even"));
 }
+
+TEST_CASE("two masks that one pattern breaks are told; not where one is made from the other") {
+    Bench b;
+    b.s.write("square.obj", square_obj);
+    b.scene = plain_scene("square.obj");
+    scene::BuildUp& worn = b.scene.build_ups[0];
+    const std::string paint = scene::add_layer(worn, "Paint");
+    const std::string rust = scene::add_layer(worn, "Rust");
+    auto noise = [&](const std::string& layer) {
+        const std::string id = scene::add_node(worn, layer, "fractal3d", "float", "Noise");
+        scene::node(worn, id)->inputs["amplitude"].value = .7f;
+        return id;
+    };
+    auto gate = [&](const std::string& layer) -> std::string& {
+        return scene::find(worn.layers, layer)->gate.mask.from;
+    };
+    const std::string one = noise(paint);
+    const std::string levels = scene::add_node(worn, paint, "range", "float", "Levels");
+    scene::node(worn, levels)->inputs["in"].from = one;
+    gate(paint) = levels;
+    gate(rust) = one;  // the same node
+    constexpr const char* what = "Two masks are broken by the same pattern";
+    CHECK_FALSE(b.tells(what));  // paint is made from the whole of what rust takes
+    const std::string more = scene::add_node(worn, rust, "range", "float", "More levels");
+    scene::node(worn, more)->inputs["in"].from = one;
+    gate(rust) = more;
+    CHECK(b.tells(what));
+    const std::string copy = noise(rust);  // another node that says the same
+    scene::node(worn, more)->inputs["in"].from = copy;
+    CHECK(b.tells(what));
+    scene::node(worn, copy)->inputs["amplitude"].value = .6f;
+    CHECK_FALSE(b.tells(what));
+    scene::node(worn, more)->inputs["in"].from = levels;  // made from the other's mask
+    CHECK_FALSE(b.tells(what));
+    scene::node(worn, more)->inputs["in"].from = one;
+    scene::find(worn.layers, paint)->on = false;
+    CHECK_FALSE(b.tells(what));
+}

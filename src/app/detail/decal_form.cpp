@@ -35,11 +35,8 @@ template <class T> void toggle(Form& form, const char* label, const char* help, 
         });
 }
 
-}  // namespace
-
-void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
-    const DecalPlace at{bench.selection().build_up, layer.id, &bench};
-    const size_t count = layer.decal.pins.size();
+/// How all places of the decal lie, where it shows and what its edge is.
+void add_lying(Form& form, Workbench& bench, const DecalPlace& at, size_t count) {
     form.begin_fold(count == 1 ? QString("decal") : QString("decal, at %1 places").arg(count), true);
     QStringList ways;
     for (const auto& t : scene::words_for(scene::Lies())) ways << t.title;
@@ -80,6 +77,10 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
         [=](Scene& s, int v) {
             if (auto* d = at.decal(s)) d->print = scene::Print(v);
         });
+}
+
+/// Its edge, and the cells of its sheet.
+void add_edge_and_cells(Form& form, const DecalPlace& at) {
     auto edge = [&](const char* label, const char* help, const NumberRange& range, float scene::Decal::*member) {
         form.number(
             label, help, range,
@@ -108,7 +109,10 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     };
     cells("sheet: across", &scene::Decal::columns);
     cells("sheet: down", &scene::Decal::rows);
-    form.end_fold();
+}
+
+/// The one of its places that is chosen.
+void add_this_place(Form& form, Workbench& bench, const DecalPlace& at) {
     form.begin_fold("this place", true);
     const float size = bench.stockroom().size_of_asset();
     form.vector(
@@ -156,6 +160,16 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     form.button("Remove this place", "The last one takes the layer with it.",
                 [&bench] { bench.decals().remove_pin(); });
     form.end_fold();
+}
+
+}  // namespace
+
+void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
+    const DecalPlace at{bench.selection().build_up, layer.id, &bench};
+    add_lying(form, bench, at, layer.decal.pins.size());
+    add_edge_and_cells(form, at);
+    form.end_fold();
+    add_this_place(form, bench, at);
 }
 
 }  // namespace vemtra::app

@@ -286,6 +286,69 @@ void DetailPanel::add_states(const std::string& id) {
                       [this] { bench_.node_work().flip_version(); });
 }
 
+/// The node of that id, wherever the scene has it.
+static auto node_in(const std::string& build_up, const std::string& id) {
+    return [=](const Scene& s) -> scene::Node* {
+        auto* b = scene::find(const_cast<Scene&>(s).build_ups, build_up);
+        return b ? scene::node(*b, id) : nullptr;
+    };
+}
+
+/// Of nodes that work on more than one type.
+void DetailPanel::add_type(std::shared_ptr<const nodes::NodeDescription> d, const std::string& b,
+                           const std::string& id) {
+    const auto with = node_in(b, id);
+    QStringList names;
+    for (Type t : d->types)
+        names << QString("%1  %2").arg(QChar(nodes::type_letter(t))).arg(QString::fromStdString(nodes::plain_name(t)));
+    form_->choice(
+        "carries", "What the node works on and gives.", names,
+        [=](const Scene& s) {
+            auto* n = with(s);
+            return n ? std::optional(
+                           int(std::find(d->types.begin(), d->types.end(), d->output_type(*n)) - d->types.begin()))
+                     : std::nullopt;
+        },
+        [=](Scene& s, int i) {
+            if (auto* n = with(s)) n->type = nodes::type_name(d->types[size_t(i)]);
+        });
+}
+
+/// The histogram of what arrives, with the ends that are cut off.
+void DetailPanel::add_levels(const std::string& b, const std::string& id) {
+    const auto with = node_in(b, id);
+    plot_ = new LevelsPlot;
+    form_->widget(plot_);
+    connect(plot_, &LevelsPlot::moved, this, [=, this](bool high, float v) {
+        bench_.edit(
+            "Levels",
+            [&](Scene& s) {
+                if (auto* n = with(s)) nodes::set(*n, high ? nodes::Role::cut_high : nodes::Role::cut_low, v);
+            },
+            "levels " + id);
+    });
+    connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
+    form_->button("Fit the ends to what arrives",
+                  "The lowest and the highest hundredth of the visible surface become the two ends.", [=, this] {
+                      const auto& measured = bench_.measured();
+                      const scene::Node* n = bench_.node();
+                      const auto it = n && measured.build_up == b
+                                          ? measured.nodes.find(nodes::source_of(*n, nodes::Role::subject))
+                                          : measured.nodes.end();
+                      if (it == measured.nodes.end() || it->second.values.points == 0) {
+                          Q_EMIT bench_.said("Nothing arrives on what the camera sees");
+                          return;
+                      }
+                      const V2f ends = it->second.values.between(.01f, .99f);
+                      bench_.edit("Fit ends", [&](Scene& s) {
+                          if (auto* x = with(s)) {
+                              nodes::set(*x, nodes::Role::cut_low, ends.x);
+                              nodes::set(*x, nodes::Role::cut_high, ends.y);
+                          }
+                      });
+                  });
+}
+
 void DetailPanel::build_node(const scene::Node& node) {
     const std::string b = bench_.selection().build_up;
     const std::string id = node.id;
@@ -299,10 +362,7 @@ void DetailPanel::build_node(const scene::Node& node) {
     form_->heading(QString::fromStdString(d->title));
     form_->note(QString::fromStdString(d->help));
     if (const std::string says = nodes::plain_formula(*d); !says.empty()) form_->note(QString::fromStdString(says));
-    auto with = [=](const Scene& s) -> scene::Node* {
-        auto* build_up = scene::find(const_cast<Scene&>(s).build_ups, b);
-        return build_up ? scene::node(*build_up, id) : nullptr;
-    };
+    const auto with = node_in(b, id);
     form_->text(
         "name", "What the tile is called on the board.",
         [=](const Scene& s) {
@@ -312,56 +372,8 @@ void DetailPanel::build_node(const scene::Node& node) {
         [=](Scene& s, const std::string& v) {
             if (auto* n = with(s)) n->name = v;
         });
-    if (d->types.size() > 1) {
-        QStringList names;
-        for (Type t : d->types)
-            names << QString("%1  %2")
-                         .arg(QChar(nodes::type_letter(t)))
-                         .arg(QString::fromStdString(nodes::plain_name(t)));
-        form_->choice(
-            "carries", "What the node works on and gives.", names,
-            [=](const Scene& s) {
-                auto* n = with(s);
-                return n ? std::optional(
-                               int(std::find(d->types.begin(), d->types.end(), d->output_type(*n)) - d->types.begin()))
-                         : std::nullopt;
-            },
-            [=](Scene& s, int i) {
-                if (auto* n = with(s)) n->type = nodes::type_name(d->types[size_t(i)]);
-            });
-    }
-    if (d->port(nodes::Role::cut_low) && d->port(nodes::Role::subject)) {
-        plot_ = new LevelsPlot;
-        form_->widget(plot_);
-        connect(plot_, &LevelsPlot::moved, this, [=, this](bool high, float v) {
-            bench_.edit(
-                "Levels",
-                [&](Scene& s) {
-                    if (auto* n = with(s)) nodes::set(*n, high ? nodes::Role::cut_high : nodes::Role::cut_low, v);
-                },
-                "levels " + id);
-        });
-        connect(plot_, &LevelsPlot::settled, this, [this] { bench_.end_merge(); });
-        form_->button("Fit the ends to what arrives",
-                      "The lowest and the highest hundredth of the visible surface become the two ends.", [=, this] {
-                          const auto& measured = bench_.measured();
-                          const scene::Node* n = bench_.node();
-                          const auto it = n && measured.build_up == b
-                                              ? measured.nodes.find(nodes::source_of(*n, nodes::Role::subject))
-                                              : measured.nodes.end();
-                          if (it == measured.nodes.end() || it->second.values.points == 0) {
-                              Q_EMIT bench_.said("Nothing arrives on what the camera sees");
-                              return;
-                          }
-                          const V2f ends = it->second.values.between(.01f, .99f);
-                          bench_.edit("Fit ends", [&](Scene& s) {
-                              if (auto* x = with(s)) {
-                                  nodes::set(*x, nodes::Role::cut_low, ends.x);
-                                  nodes::set(*x, nodes::Role::cut_high, ends.y);
-                              }
-                          });
-                      });
-    }
+    if (d->types.size() > 1) add_type(d, b, id);
+    if (d->port(nodes::Role::cut_low) && d->port(nodes::Role::subject)) add_levels(b, id);
     if (nodes::has_use(node, nodes::Use::painting))
         form_->button("Take the brush", "Strokes in the picture go to this painting (Q).",
                       [this, id] { bench_.painter().arm(id); });

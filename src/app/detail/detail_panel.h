@@ -26,6 +26,8 @@ private:
     void build_slots(const scene::Layer& layer);
     void build();
     void build_node(const scene::Node& node);
+    void add_type(std::shared_ptr<const nodes::NodeDescription> d, const std::string& build_up, const std::string& id);
+    void add_levels(const std::string& build_up, const std::string& id);
     void add_states(const std::string& node);
     std::string shape() const;  ///< what the rows depend on; a change needs new rows
     Workbench& bench_;

@@ -49,7 +49,7 @@ QImage stroke_of(const paint::StockBrush& stock) {
                     const float t = clamp01((1.f - std::sqrt(u * u + v * v)) / std::max(1.f / r, 1.f - b.hardness));
                     f = t * t * (3.f - 2.f * t);
                 }
-                float& at = cover[size_t(py * w + px)];
+                float& at = cover[size_t(py) * size_t(w) + size_t(px)];
                 at += (1.f - at) * f * flow;
             }
     }
@@ -58,7 +58,7 @@ QImage stroke_of(const paint::StockBrush& stock) {
     const QColor ink = theme().text;
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) {
-            const double a = double(cover[size_t(y * w + x)]);
+            const double a = double(cover[size_t(y) * size_t(w) + size_t(x)]);
             image.setPixelColor(x, y,
                                 QColor(int(paper.red() + a * (ink.red() - paper.red())),
                                        int(paper.green() + a * (ink.green() - paper.green())),

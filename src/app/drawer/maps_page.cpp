@@ -150,6 +150,36 @@ private:
         item->setToolTip(help.isEmpty() ? t : help);
         table_->setItem(r, c, item);
     }
+    /// Whether the map is taken.
+    void add_use(int at, int r, const MapEntry& m) {
+        auto* check = new QCheckBox;
+        check->setChecked(m.use);
+        check->setToolTip("Leave the map out, or take it");
+        connect(check, &QCheckBox::toggled, this, [this, at, r](bool on) {
+            QMetaObject::invokeMethod(
+                this,
+                [this, at, r, on] {
+                    bench_.map_intake().correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; });
+                },
+                Qt::QueuedConnection);
+        });
+        table_->setCellWidget(r, use, check);
+    }
+    /// What was noticed of it. `parts`: what its channels are, where it is packed.
+    void add_notes(int r, const MapEntry& m, const QString& parts) {
+        QStringList said;
+        if (m.kind == MapKind::packed && !m.packed.empty()) said << parts;
+        if (m.kind == MapKind::normal) said << (m.green_down ? "green points down" : "green points up");
+        if (m.invert) said << "inverted";
+        if (m.blank) said << QString("one value: %1").arg(double((*m.blank)[0]), 0, 'g', 3);
+        for (const auto& n : m.notes) {
+            if (m.blank && n.what == "it is one value everywhere") continue;
+            said << QString::fromStdString((n.grade == texture::MapNote::Grade::finding ? "! " : "") + n.what);
+        }
+        QStringList help;
+        for (const auto& n : m.notes) help << QString::fromStdString(n.what + ": " + n.remedy);
+        text(r, notes, said.join("; "), help.join("\n"));
+    }
     void fill() {
         state();
         table_->setRowCount(0);
@@ -174,18 +204,7 @@ private:
         slots << scene::gate_slot;
         for (int r = 0; r < table_->rowCount(); ++r) {
             const MapEntry& m = set.maps[size_t(r)];
-            auto* check = new QCheckBox;
-            check->setChecked(m.use);
-            check->setToolTip("Leave the map out, or take it");
-            connect(check, &QCheckBox::toggled, this, [this, at, r](bool on) {
-                QMetaObject::invokeMethod(
-                    this,
-                    [this, at, r, on] {
-                        bench_.map_intake().correct_map(size_t(at), size_t(r), [&](MapEntry& e) { e.use = on; });
-                    },
-                    Qt::QueuedConnection);
-            });
-            table_->setCellWidget(r, use, check);
+            add_use(at, r, m);
             const QString file = QString::fromStdString(fs::path(m.pattern).filename().string());
             text(r, map, m.word.empty() ? file : QString::fromStdString(m.word), QString::fromStdString(m.pattern));
             auto* k = choice(r, kind, kinds, int(m.kind), [](MapEntry& e, int i) { texture::set_kind(e, MapKind(i)); });
@@ -231,18 +250,7 @@ private:
                            0, std::find(slot_names.begin(), slot_names.end(), m.slot) - slot_names.begin())),
                        [slot_names](MapEntry& e, int i) { e.slot = slot_names[size_t(i)]; });
             }
-            QStringList said;
-            if (m.kind == MapKind::packed && !m.packed.empty()) said << k->toolTip();
-            if (m.kind == MapKind::normal) said << (m.green_down ? "green points down" : "green points up");
-            if (m.invert) said << "inverted";
-            if (m.blank) said << QString("one value: %1").arg(double((*m.blank)[0]), 0, 'g', 3);
-            for (const auto& n : m.notes) {
-                if (m.blank && n.what == "it is one value everywhere") continue;
-                said << QString::fromStdString((n.grade == texture::MapNote::Grade::finding ? "! " : "") + n.what);
-            }
-            QStringList help;
-            for (const auto& n : m.notes) help << QString::fromStdString(n.what + ": " + n.remedy);
-            text(r, notes, said.join("; "), help.join("\n"));
+            add_notes(r, m, k->toolTip());
         }
     }
     Workbench& bench_;

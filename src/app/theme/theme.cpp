@@ -1,5 +1,7 @@
 #include "app/theme/theme.h"
 
+#include <cmath>
+
 #include <QApplication>
 #include <QFontDatabase>
 #include <QPalette>
@@ -99,7 +101,7 @@ QFont strong_font() {
 }
 
 QColor swatch(const V3f& linear) {
-    auto c = [](float x) { return int(255.f * linear_to_srgb(clamp01(x)) + .5f); };
+    auto c = [](float x) { return int(std::lround(255.f * linear_to_srgb(clamp01(x)))); };
     return {c(linear.x), c(linear.y), c(linear.z)};
 }
 QColor ink_on(const QColor& b) {

@@ -5,7 +5,34 @@
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
-enum PinUniform : int { pin_shape, pin_centre, pin_axis = 4, pin_turn = 7, pin_size = 8, pin_faces = 11 };
+enum PinUniform : int {
+    pin_shape,
+    pin_centre,
+    pin_axis = 4,
+    pin_turn = 7,
+    pin_size = 8,
+    pin_faces = 11,
+    pin_copies = 12,
+    pin_laid = 13,
+    pin_apart = 14
+};
+
+/// Moves (x, y) into the nearest of `copies` that lie in a row along x about the middle, `apart` from each other.
+static inline __attribute__((always_inline)) void to_nearest_in_row(float copies, float apart, float& x) {
+    const float first = -.5f * (copies - 1.f) * apart;
+    const float k = float(floor_to_int((x - first) / apart + .5f));
+    x -= first + clamp(k, 0.f, copies - 1.f) * apart;
+}
+/// The same for copies around a ring of radius `apart`, each turned outwards along x.
+static inline __attribute__((always_inline)) void to_nearest_on_ring(float copies, float apart, float& x, float& y) {
+    const float turn = 6.28318531f / copies;
+    const float k = float(floor_to_int(__builtin_atan2f(y, x) / turn + .5f));
+    const float c = __builtin_cosf(k * turn);
+    const float s = __builtin_sinf(k * turn);
+    const float along = x * c + y * s - apart;
+    y = y * c - x * s;
+    x = along;
+}
 
 /// Ports: softness, border, breakup, bend, position, normal.
 void pin(const KernelArgs& k) {
@@ -29,14 +56,19 @@ void pin(const KernelArgs& k) {
     const float h = max_of(.5f * k.uniform[pin_size + 1], 1e-9f);
     const float deep = max_of(k.uniform[pin_size + 2], 1e-9f);
     const bool faces = k.uniform[pin_faces] != 0.f;
+    const float copies = clamp(k.uniform[pin_copies], 1.f, 1000.f);
+    const bool ring_of = k.uniform[pin_laid] != 0.f;
+    const float apart = max_of(k.uniform[pin_apart], 1e-6f);
     for (int i = 0; i < k.n; ++i) {
         const float* const* at = k.in + 4;
         const float d[3] = {at[0][i] - c[0], at[1][i] - c[1], at[2][i] - c[2]};
         const float tx = d[0] * t0[0] + d[1] * t0[1] + d[2] * t0[2];
         const float ty = d[0] * b0[0] + d[1] * b0[1] + d[2] * b0[2];
         const float z = d[0] * n[0] + d[1] * n[1] + d[2] * n[2];
-        const float x = tx * cosine + ty * sine;
-        const float y = ty * cosine - tx * sine;
+        float x = tx * cosine + ty * sine;
+        float y = ty * cosine - tx * sine;
+        if (copies > 1.f && !ring_of) to_nearest_in_row(copies, apart, x);
+        if (copies > 1.f && ring_of) to_nearest_on_ring(copies, apart, x, y);
         const float ax = (x < 0.f ? -x : x) / w;
         const float ay = (y < 0.f ? -y : y) / h;
         const float round = __builtin_sqrtf(ax * ax + ay * ay);
@@ -143,7 +175,28 @@ void describe_pin(std::vector<NodeDescription>& list) {
                     .hard = true,
                     .uniform = true,
                     .whole = true,
-                    .choices = {"no", "yes"}}},
+                    .choices = {"no", "yes"}},
+                   {.name = "copies",
+                    .help = "How often it is there: rivets along a plate, bolts around a flange.",
+                    .value = 1.f,
+                    .low = 1.f,
+                    .high = 24.f,
+                    .uniform = true,
+                    .whole = true},
+                   {.name = "laid",
+                    .help = "Along a row about its middle, or around a ring.",
+                    .value = 0.f,
+                    .hard = true,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = {"row", "ring"}},
+                   {.name = "apart",
+                    .help = "From one of the row to the next; of a ring its radius.",
+                    .value = .1f,
+                    .low = .001f,
+                    .high = 1.f,
+                    .unit = "m",
+                    .uniform = true}},
          .kernel = VEMTRA_PAIR(pin),
          .varies = true,
          .uniforms = {{"shape", pin_shape},
@@ -151,7 +204,10 @@ void describe_pin(std::vector<NodeDescription>& list) {
                       {"axis", pin_axis},
                       {"turn", pin_turn},
                       {"size", pin_size},
-                      {"faces", pin_faces}}});
+                      {"faces", pin_faces},
+                      {"copies", pin_copies},
+                      {"laid", pin_laid},
+                      {"apart", pin_apart}}});
 }
 #endif
 }  // namespace vemtra::nodes

@@ -1,0 +1,369 @@
+#include "geometry/border.h"
+
+#include <algorithm>
+#include <array>
+
+#include "base/parallel.h"
+#include "geometry/field_grid.h"
+
+namespace vemtra::geometry {
+namespace {
+
+constexpr int halvings = 5;
+constexpr int most_rounds = 10000;  // over meshes of faces far smaller than the width
+constexpr uint32_t none = UINT32_MAX;
+
+struct Piece {
+    V3f p, q;
+};
+float distance(const V3f& x, const Piece& s) {
+    const V3f d = s.q - s.p;
+    const float length2 = d.length2();
+    const float t = length2 > 0.f ? clamp01((x - s.p).dot(d) / length2) : 0.f;
+    return (x - (s.p + d * t)).length();
+}
+
+/// A point of a face's grid.
+struct Point {
+    int i, j;
+};
+/// Side c of a face, from its corner c to the next, has n + 1 points.
+Point on_side(int side, int n, int k) {
+    switch (side) {
+        case 0: return {k, 0};
+        case 1: return {n - k, k};
+        default: return {0, n - k};
+    }
+}
+
+class Spreading {
+public:
+    Spreading(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
+              const std::function<HeightsAt()>& make, Progress* progress)
+        : m_(mesh), w_(welds), width_(width), make_(make), progress_(progress) {
+        grid_.level = levels.level;
+        size_t points = 0;
+        for (const uint8_t level : levels.level) {
+            grid_.first.push_back(points);
+            points += grid_size(1 << level);
+        }
+        inside_.assign(points, 0);
+    }
+
+    std::optional<BorderGrid> run() {
+        classify();
+        if (stopped(progress_)) return std::nullopt;
+        grid_.codes.assign(inside_.size(), 0);
+        for (size_t k = 0; k < inside_.size(); ++k)
+            if (inside_[k]) grid_.codes[k] = 65535;
+        find_pieces();
+        if (stopped(progress_)) return std::nullopt;
+        if (pieces_.empty()) return std::move(grid_);
+        spread();
+        if (stopped(progress_)) return std::nullopt;
+        for (size_t k = 0; k < inside_.size(); ++k)
+            if (nearest_[k] != none) grid_.codes[k] = uint16_t(std::min(1.f, away_[k] / width_) * 65535.f + .5f);
+        return std::move(grid_);
+    }
+
+private:
+    uint32_t faces() const { return uint32_t(grid_.level.size()); }
+    int segments(uint32_t f) const { return 1 << grid_.level[f]; }
+    size_t index(uint32_t f, Point p) const { return grid_.first[f] + grid_row(segments(f), p.j) + size_t(p.i); }
+    V3f place(uint32_t f, float u, float v) const {
+        const uint32_t* c = &m_.indices[3 * size_t(f)];
+        return m_.positions[c[0]] * (1.f - u - v) + m_.positions[c[1]] * u + m_.positions[c[2]] * v;
+    }
+    V3f place(uint32_t f, Point p) const {
+        const float one = 1.f / float(segments(f));
+        return place(f, float(p.i) * one, float(p.j) * one);
+    }
+
+    /// Which points are inside.
+    void classify() {
+        struct Rows {
+            uint32_t face;
+            int first, last;
+        };
+        std::vector<Rows> work;
+        for (uint32_t f = 0; f < faces(); ++f) {
+            const int n = segments(f);
+            const int rows = std::max(1, 65536 / (n + 1));
+            for (int j = 0; j <= n; j += rows) work.push_back({f, j, std::min(n + 1, j + rows)});
+        }
+        parallel_ranges(work.size(), 16, [&](size_t from, size_t to) {
+            if (stopped(progress_)) return;
+            const HeightsAt evaluate = make_();
+            std::array<uint32_t, relief_batch> face;
+            std::array<float, relief_batch> u;
+            std::array<float, relief_batch> v;
+            std::array<float, relief_batch> mask;
+            std::array<size_t, relief_batch> whose;
+            int count = 0;
+            auto flush = [&] {
+                if (count > 0) evaluate(count, face.data(), u.data(), v.data(), mask.data());
+                for (size_t k = 0; k < size_t(count); ++k) inside_[whose[k]] = mask[k] >= .5f;
+                count = 0;
+            };
+            for (size_t k = from; k < to && !stopped(progress_); ++k) {
+                const auto [f, first, last] = work[k];
+                const int n = segments(f);
+                for (int j = first; j < last; ++j)
+                    for (int i = 0; i + j <= n; ++i) {
+                        const size_t at = size_t(count++);
+                        face[at] = f;
+                        u[at] = float(i) / float(n);
+                        v[at] = float(j) / float(n);
+                        whose[at] = index(f, {i, j});
+                        if (count == relief_batch) flush();
+                    }
+            }
+            flush();
+        });
+    }
+
+    /// Where the border crosses the sides of one face's small triangles.
+    class Crossings {
+    public:
+        Crossings(const Spreading& all, uint32_t face, const HeightsAt& evaluate)
+            : all_(all), face_(face), n_(all.segments(face)), evaluate_(evaluate) {}
+        void pieces(std::vector<Piece>& out, std::vector<std::pair<size_t, uint32_t>>& seeds) {
+            for (int j = 0; j < n_; ++j)
+                for (int i = 0; i + j < n_; ++i) {
+                    triangle({i, j}, {i + 1, j}, {i, j + 1});
+                    if (i + j + 1 < n_) triangle({i + 1, j}, {i + 1, j + 1}, {i, j + 1});
+                }
+            close_in();
+            for (const Mixed& t : mixed_) {
+                const uint32_t piece = uint32_t(out.size());
+                out.push_back({at(t.side[0]), at(t.side[1])});
+                for (const Point& p : t.corner)
+                    if (inside(p)) seeds.emplace_back(all_.index(face_, p), piece);
+            }
+        }
+
+    private:
+        struct Side {
+            V2f in, out;  ///< (u, v) of its two ends, closing in on the border
+            float mask_in = 1.f, mask_out = 0.f;
+        };
+        struct Mixed {
+            Point corner[3];
+            size_t side[2];
+        };
+        bool inside(Point p) const { return all_.inside_[all_.index(face_, p)]; }
+        V2f uv(Point p) const { return {float(p.i) / float(n_), float(p.j) / float(n_)}; }
+        V3f at(size_t side) const {
+            const Side& s = sides_[side];
+            const float fall = s.mask_in - s.mask_out;
+            const float share = fall > 0.f ? clamp01((s.mask_in - .5f) / fall) : .5f;
+            const V2f there = s.in + (s.out - s.in) * share;
+            return all_.place(face_, there.x, there.y);
+        }
+        void triangle(Point a, Point b, Point c) {
+            const Point corner[] = {a, b, c};
+            const bool in[] = {inside(a), inside(b), inside(c)};
+            if (in[0] == in[1] && in[1] == in[2]) return;
+            Mixed t{{a, b, c}, {}};
+            int found = 0;
+            for (int k = 0; k < 3 && found < 2; ++k) {
+                const int next = (k + 1) % 3;
+                if (in[k] == in[next]) continue;
+                t.side[found++] = sides_.size();
+                sides_.push_back({uv(corner[in[k] ? k : next]), uv(corner[in[k] ? next : k])});
+            }
+            mixed_.push_back(t);
+        }
+        void close_in() {
+            for (size_t first = 0; first < sides_.size(); first += relief_batch) {
+                const size_t count = std::min<size_t>(relief_batch, sides_.size() - first);
+                std::array<uint32_t, relief_batch> face;
+                std::fill_n(face.begin(), count, face_);
+                std::array<float, relief_batch> u;
+                std::array<float, relief_batch> v;
+                std::array<float, relief_batch> mask;
+                for (int h = 0; h < halvings; ++h) {
+                    for (size_t k = 0; k < count; ++k) {
+                        const V2f middle = (sides_[first + k].in + sides_[first + k].out) * .5f;
+                        u[k] = middle.x;
+                        v[k] = middle.y;
+                    }
+                    evaluate_(int(count), face.data(), u.data(), v.data(), mask.data());
+                    for (size_t k = 0; k < count; ++k) {
+                        Side& s = sides_[first + k];
+                        const bool in = mask[k] >= .5f;
+                        (in ? s.in : s.out) = V2f(u[k], v[k]);
+                        (in ? s.mask_in : s.mask_out) = mask[k];
+                    }
+                }
+            }
+        }
+        const Spreading& all_;
+        uint32_t face_;
+        int n_;
+        const HeightsAt& evaluate_;
+        std::vector<Side> sides_;
+        std::vector<Mixed> mixed_;
+    };
+
+    /// The border's pieces, and the points beside them.
+    void find_pieces() {
+        struct OfFace {
+            std::vector<Piece> pieces;
+            std::vector<std::pair<size_t, uint32_t>> seeds;
+        };
+        std::vector<uint32_t> mixed;
+        for (uint32_t f = 0; f < faces(); ++f) {
+            const size_t first = grid_.first[f];
+            const size_t last = first + grid_size(segments(f));
+            const auto begin = inside_.begin() + long(first);
+            if (std::find(begin + 1, inside_.begin() + long(last), char(!*begin)) != inside_.begin() + long(last))
+                mixed.push_back(f);
+        }
+        std::vector<OfFace> found(mixed.size());
+        parallel_ranges(mixed.size(), 16, [&](size_t from, size_t to) {
+            if (stopped(progress_)) return;
+            const HeightsAt evaluate = make_();
+            for (size_t k = from; k < to && !stopped(progress_); ++k)
+                Crossings(*this, mixed[k], evaluate).pieces(found[k].pieces, found[k].seeds);
+        });
+        if (std::all_of(found.begin(), found.end(), [](const OfFace& f) { return f.pieces.empty(); })) return;
+        nearest_.assign(inside_.size(), none);
+        away_.assign(inside_.size(), width_);
+        for (size_t k = 0; k < mixed.size(); ++k) {
+            const uint32_t before = uint32_t(pieces_.size());
+            pieces_.insert(pieces_.end(), found[k].pieces.begin(), found[k].pieces.end());
+            for (const auto& [point, piece] : found[k].seeds) take(point, place_of(mixed[k], point), before + piece);
+        }
+        active_ = std::move(mixed);
+    }
+    V3f place_of(uint32_t f, size_t point) const {
+        const int n = segments(f);
+        size_t rest = point - grid_.first[f];
+        int j = 0;
+        while (rest >= size_t(n - j + 1)) rest -= size_t(n - j++ + 1);
+        return place(f, Point{int(rest), j});
+    }
+
+    /// Whether that piece is nearer than what the point knows.
+    bool take(size_t point, const V3f& at, uint32_t piece) {
+        const float d = distance(at, pieces_[piece]);
+        if (!(d < away_[point])) return false;
+        away_[point] = d;
+        nearest_[point] = piece;
+        return true;
+    }
+
+    /// Within a face, there and back until nothing changes.
+    void sweep(uint32_t f) {
+        const int n = segments(f);
+        auto offer = [&](Point to, Point from) {
+            if (from.i < 0 || from.j < 0 || from.i + from.j > n) return false;
+            const size_t a = index(f, from);
+            const size_t b = index(f, to);
+            if (nearest_[a] == none || nearest_[a] == nearest_[b] || !inside_[b]) return false;
+            return take(b, place(f, to), nearest_[a]);
+        };
+        for (bool changed = true; changed;) {
+            changed = false;
+            for (int j = 0; j <= n; ++j) {
+                for (int i = 0; i + j <= n; ++i) {
+                    changed |= offer({i, j}, {i - 1, j});
+                    changed |= offer({i, j}, {i, j - 1});
+                    changed |= offer({i, j}, {i + 1, j - 1});
+                }
+                for (int i = n - j; i >= 0; --i) changed |= offer({i, j}, {i + 1, j});
+            }
+            for (int j = n; j >= 0; --j) {
+                for (int i = n - j; i >= 0; --i) {
+                    changed |= offer({i, j}, {i + 1, j});
+                    changed |= offer({i, j}, {i, j + 1});
+                    changed |= offer({i, j}, {i - 1, j + 1});
+                }
+                for (int i = 0; i + j <= n; ++i) changed |= offer({i, j}, {i - 1, j});
+            }
+        }
+    }
+
+    struct Offer {
+        size_t point;
+        V3f at;
+        uint32_t piece;
+    };
+    /// What the faces beyond its sides know.
+    void ask_beyond(uint32_t f, std::vector<Offer>& offers) const {
+        const int n = segments(f);
+        for (int c = 0; c < 3; ++c) {
+            const uint32_t side = 3 * f + uint32_t(c);
+            for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) {
+                const uint32_t g = o / 3;
+                const int other = segments(g);
+                const bool turned = w_.place_of[m_.indices[o]] != w_.place_of[m_.indices[side]];
+                for (int k = 0; k <= n; ++k) {
+                    const Point here = on_side(c, n, k);
+                    const size_t point = index(f, here);
+                    if (!inside_[point]) continue;
+                    const int along = int((int64_t(k) * other + n / 2) / n);
+                    const size_t there = index(g, on_side(int(o % 3), other, turned ? other - along : along));
+                    const uint32_t piece = nearest_[there];
+                    if (piece == none || piece == nearest_[point]) continue;
+                    const V3f at = place(f, here);
+                    if (distance(at, pieces_[piece]) < away_[point]) offers.push_back({point, at, piece});
+                }
+            }
+        }
+    }
+
+    /// In rounds, each reading what the one before has left: nothing hangs on who comes first.
+    void spread() {
+        for (int round = 0; round < most_rounds && !active_.empty() && !stopped(progress_); ++round) {
+            parallel_ranges(active_.size(), 16, [&](size_t from, size_t to) {
+                for (size_t k = from; k < to; ++k) sweep(active_[k]);
+            });
+            std::vector<uint32_t> beside;
+            for (const uint32_t f : active_)
+                for (uint32_t side = 3 * f; side < 3 * f + 3; ++side)
+                    for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) beside.push_back(o / 3);
+            std::sort(beside.begin(), beside.end());
+            beside.erase(std::unique(beside.begin(), beside.end()), beside.end());
+            std::vector<std::vector<Offer>> offers(beside.size());
+            parallel_ranges(beside.size(), 16, [&](size_t from, size_t to) {
+                for (size_t k = from; k < to; ++k) ask_beyond(beside[k], offers[k]);
+            });
+            active_.clear();
+            for (size_t k = 0; k < beside.size(); ++k) {
+                bool any = false;
+                for (const Offer& o : offers[k]) any |= take(o.point, o.at, o.piece);
+                if (any) active_.push_back(beside[k]);
+            }
+        }
+    }
+
+    const Mesh& m_;
+    const Welds& w_;
+    float width_;
+    const std::function<HeightsAt()>& make_;
+    Progress* progress_;
+    BorderGrid grid_;
+    std::vector<char> inside_;
+    std::vector<Piece> pieces_;
+    std::vector<uint32_t> nearest_;  ///< per point: a piece
+    std::vector<float> away_;        ///< how far that is; the width where there is none
+    std::vector<uint32_t> active_;
+};
+
+}  // namespace
+
+float BorderGrid::at(uint32_t face, float u, float v) const {
+    const int n = 1 << level[face];
+    const int i = std::clamp(int(u * float(n) + .5f), 0, n);
+    const int j = std::clamp(int(v * float(n) + .5f), 0, n - i);
+    return float(codes[first[face] + grid_row(n, j) + size_t(i)]) / 65535.f;
+}
+
+std::optional<BorderGrid> border_grid(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
+                                      const std::function<HeightsAt()>& mask, Progress* progress) {
+    return Spreading(mesh, welds, levels, width, mask, progress).run();
+}
+
+}  // namespace vemtra::geometry

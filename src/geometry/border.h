@@ -1,0 +1,29 @@
+// How far within its border a mask is: at the grid points of faces, along the surface.
+//
+// The border, where the mask crosses a half, is found on the sides of the grid's small triangles by halving, so that a
+// hard threshold lies where it lies and not on the grid; through each triangle it goes as a straight piece. Pieces are
+// then handed on from point to point, over sides of faces too, as far as they are nearer than what a point knows
+// (Danielsson 1980, "Euclidean distance mapping", over a surface); what is kept is the distance through space to the
+// nearest piece that came along the surface.
+#pragma once
+#include <optional>
+
+#include "geometry/relief.h"
+
+namespace vemtra::geometry {
+
+struct BorderGrid {
+    std::vector<size_t> first;    ///< per face: its points, in the order of field_grid.h
+    std::vector<uint8_t> level;   ///< per face, as ReliefLevels
+    std::vector<uint16_t> codes;  ///< distance as a share of the width, in 65535ths; outside of the border 0
+    /// Of the grid point nearest to a place: 0 at the border and outside, 1 from one width on.
+    float at(uint32_t face, float u, float v) const;
+    size_t bytes() const { return 8 * first.capacity() + level.capacity() + 2 * codes.capacity(); }
+};
+
+/// `mask`: makes an evaluator of the mask for each thread and piece of work. `width` above 0, metres of the mesh's own
+/// space. The same at any thread count. Nothing if stopped.
+std::optional<BorderGrid> border_grid(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
+                                      const std::function<HeightsAt()>& mask, Progress* progress = nullptr);
+
+}  // namespace vemtra::geometry

@@ -1,0 +1,166 @@
+// What looks around along the surface: masks that grow, shrink and soften, and the lip of a cover.
+#include "render/lip.h"
+
+#include "nodes/description.h"
+#include "plate_support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+/// On the plate of Plate: white where u is above `from`, all at once, or over so much width.
+void white_beyond(Plate& p, size_t k, float from_u, float width = 0.f) {
+    p.node(k, "uv", "texcoord", "vector2", {});
+    p.node(k, "u", "extract", "float", {{"in", from("uv")}});
+    if (width > 0.f)
+        p.node(k, "white", "smoothstep", "float",
+               {{"in", from("u")},
+                {"low", {scene::Value{from_u - .5f * width}, {}}},
+                {"high", {scene::Value{from_u + .5f * width}, {}}}});
+    else
+        p.node(k, "white", "ifgreater", "float",
+               {{"value1", from("u")},
+                {"value2", {scene::Value{from_u}, {}}},
+                {"in1", {scene::Value{1.f}, {}}},
+                {"in2", {scene::Value{0.f}, {}}}});
+}
+
+/// A box of 1 metre around the origin without UVs, and a mask that is white on its upper side alone.
+struct Box : Plate {
+    Box() {
+        s.write("square.obj",
+                "o square\nv -.5 -.5 -.5\nv .5 -.5 -.5\nv .5 .5 -.5\nv -.5 .5 -.5\nv -.5 -.5 .5\nv .5 -.5 .5\n"
+                "v .5 .5 .5\nv -.5 .5 .5\nf 5 6 7 8\nf 2 1 4 3\nf 6 2 3 7\nf 1 5 8 4\nf 8 7 3 4\nf 1 2 6 5\n");
+        node(0, "up", "normal", "vector3", {});
+        node(0, "y", "extract", "float", {{"in", from("up")}, {"index", {scene::Value{1.f}, {}}}});
+        node(0, "top", "ifgreater", "float",
+             {{"value1", from("y")},
+              {"value2", {scene::Value{.5f}, {}}},
+              {"in1", {scene::Value{1.f}, {}}},
+              {"in2", {scene::Value{0.f}, {}}}});
+    }
+    /// The mask where a ray straight from `from` towards the middle meets the box.
+    float at(const std::string& node, const V3f& from, const V3f& towards) {
+        const auto ready = this->ready();
+        RTCIntersectContext context;
+        rtcInitIntersectContext(&context);
+        RTCRayHit ray = geometry::single_ray(from, towards);
+        rtcIntersect1(ready->geometry->scene(), &context, &ray);
+        const geometry::Place place = geometry::place_of(ray.hit);
+        REQUIRE(geometry::hit_something(place));
+        program::Resources resources = ready->resources;
+        std::vector<Error> told;
+        const auto program =
+            program::compile(build_up(), {{"m", nodes::Type::number, {scene::Value{0.f}, node}}}, resources, told);
+        auto arrays = std::make_unique<render::PointArrays>();
+        const geometry::SurfacePoint s = ready->geometry->at(place);
+        arrays->set(0, *ready, place, s, s.normal, .01f);
+        program::Workspace workspace;
+        const float* out = nullptr;
+        program.run(arrays->batch(1, *ready), workspace, &out);
+        return out[0];
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a mask grows and shrinks by a length along the surface, around edges, without UVs") {
+    Box b;
+    b.node(0, "grown", "grow", "float", {{"in", from("top")}, {"by", {scene::Value{.1f}, {}}}});
+    b.node(0, "less", "grow", "float", {{"in", from("top")}, {"by", {scene::Value{-.1f}, {}}}});
+    b.scene.build_ups[0].layers[0].surface["base_color"] = {scene::Value{V3f(.5f)}, "grown"};
+    b.scene.build_ups[0].layers[0].surface["specular_roughness"] = {scene::Value{.5f}, "less"};
+    // On the side that looks along z: below the upper edge by so much.
+    for (const float below : {.02f, .05f, .09f}) CHECK(b.at("grown", {.1f, .5f - below, 3.f}, {0, 0, -1}) == 1.f);
+    CHECK(b.at("grown", {.1f, .5f - .11f, 3.f}, {0, 0, -1}) == 0.f);
+    CHECK(b.at("top", {.1f, .5f - .02f, 3.f}, {0, 0, -1}) == 0.f);
+    CHECK(b.at("grown", {.1f, 3.f, .1f}, {0, -1, 0}) == 1.f);
+    CHECK(b.at("less", {.1f, 3.f, .1f}, {0, -1, 0}) == 1.f);
+    CHECK(b.at("less", {.1f, 3.f, .5f - .05f}, {0, -1, 0}) == 0.f);
+    CHECK(b.at("less", {.1f, 3.f, .5f - .11f}, {0, -1, 0}) == 1.f);
+}
+
+TEST_CASE("softened on the surface a mask goes evenly over its border") {
+    Box b;
+    b.node(0, "soft", "soften", "float",
+           {{"in", from("top")}, {"radius", {scene::Value{.1f}, {}}}, {"detail", {scene::Value{2.f}, {}}}});
+    b.scene.build_ups[0].layers[0].surface["specular_roughness"] = {scene::Value{.5f}, "soft"};
+    float before = 1.f;
+    for (const float below : {-.12f, -.06f, -.03f, .001f, .03f, .06f, .12f}) {
+        const float here = below < 0.f ? b.at("soft", {.1f, 3.f, .5f + below}, {0, -1, 0})
+                                       : b.at("soft", {.1f, .5f - below, 3.f}, {0, 0, -1});
+        INFO(below);
+        CHECK(here <= before + 1e-6f);
+        if (below == -.12f) CHECK(here == Approx(1.f));
+        if (below == .001f) CHECK(here == Approx(.5f).margin(.06));
+        if (below == .12f) CHECK(here == Approx(0.f).margin(1e-6));
+        before = here;
+    }
+}
+
+TEST_CASE("a mask that nothing is known of the surface for is read straight on") {
+    Plate p;
+    white_beyond(p, 0, .5f);
+    p.node(0, "grown", "grow", "float", {{"in", from("white")}, {"by", {scene::Value{.1f}, {}}}});
+    program::Resources resources;
+    std::vector<Error> told;
+    const auto program =
+        program::compile(p.build_up(), {{"m", nodes::Type::number, {scene::Value{0.f}, "grown"}}}, resources, told);
+    CHECK(resources.walks == std::vector<std::string>{p.build_up().id});
+    // Points along u with the UVs as wide as the metres: the axes are a hundredth of both.
+    std::vector<std::vector<float>> rows(nodes::row_count, std::vector<float>(11, 0.f));
+    nodes::PointBatch batch;
+    batch.n = 11;
+    for (int i = 0; i < 11; ++i) {
+        rows[nodes::row_uv][size_t(i)] = rows[nodes::row_position][size_t(i)] = .1f * float(i) + .03f;
+        rows[nodes::row_normal + 2][size_t(i)] = 1.f;
+        rows[nodes::row_uv_axes][size_t(i)] = rows[nodes::row_uv_axes + 3][size_t(i)] = .01f;
+        rows[nodes::row_position_axes][size_t(i)] = rows[nodes::row_position_axes + 4][size_t(i)] = .01f;
+    }
+    for (int r = 0; r < nodes::row_count; ++r) batch.rows[r] = rows[size_t(r)].data();
+    program::Workspace workspace;
+    const float* out = nullptr;
+    program.run(batch, workspace, &out);
+    CHECK(std::vector<float>(out, out + 11) == std::vector<float>{0, 0, 0, 0, 1, 1, 1, 1, 1, 1, 1});
+}
+
+TEST_CASE("the lip of a cover has its profile over its width, behind hard and soft masks alike") {
+    Plate p;
+    const float width = .08f;
+    const bool soft = GENERATE(false, true);
+    p.add_cover();
+    white_beyond(p, 1, .5f, soft ? .01f : 0.f);
+    p.layer(1).gate.mask = from("white");
+    p.set(1, slot::height_thickness, .02f);
+    p.set(1, slot::height_lip_width, width);
+    for (const scene::Lip lip : {scene::Lip::square, scene::Lip::rounded, scene::Lip::worn, scene::Lip::curled}) {
+        p.set(1, slot::height_lip, float(int(lip)));
+        const auto ready = p.ready();
+        for (const float inside : {.15f, .3f, .5f, .8f, 1.5f}) {
+            INFO(int(lip) << " " << inside);
+            CHECK(Plate::out_at(*ready, .5f + inside * width, .43f) ==
+                  Approx(.02f * render::lip_height(lip, inside)).margin(6e-4));
+        }
+        CHECK(Plate::out_at(*ready, .5f - .2f * width, .43f) == Approx(0.f).margin(1e-5));
+    }
+    CHECK(render::lip_height(scene::Lip::curled, 0.f) == render::highest_lip(scene::Lip::curled));
+    for (const scene::Lip lip : {scene::Lip::rounded, scene::Lip::worn, scene::Lip::curled})
+        CHECK(render::lip_height(lip, 1.f) == 1.f);
+}
+
+TEST_CASE("a cover hides as much of the relief below it as it is told") {
+    Plate p;
+    p.map(0, "half.tif", 4, [](int x, int) { return x < 2 ? .25f : .75f; });
+    p.set(0, slot::height_scale, .1f);
+    p.add_cover();
+    p.set(1, slot::height_thickness, .01f);
+    CHECK(p.out_at(.75f, .5f) == Approx(.035f).margin(1e-4));
+    p.set(1, slot::height_levelling, .6f);
+    CHECK(p.out_at(.75f, .5f) == Approx(.02f).margin(1e-4));
+    CHECK(p.out_at(.25f, .5f) == Approx(0.f).margin(1e-4));
+    p.set(1, slot::height_levelling, 1.f);
+    CHECK(p.out_at(.75f, .5f) == Approx(.01f).margin(1e-4));
+    p.layer(1).amount = .5f;
+    CHECK(p.out_at(.75f, .5f) == Approx(.0175f).margin(1e-4));
+}
