@@ -83,7 +83,7 @@ TEST_CASE("a mask grows and shrinks by a length along the surface, around edges,
 
 TEST_CASE("softened on the surface a mask goes evenly over its border") {
     Box b;
-    b.node(0, "soft", "soften", "float",
+    b.node(0, "soft", "surfacemean", "float",
            {{"in", from("top")}, {"radius", {scene::Value{.1f}, {}}}, {"detail", {scene::Value{2.f}, {}}}});
     b.scene.build_ups[0].layers[0].surface["specular_roughness"] = {scene::Value{.5f}, "soft"};
     float before = 1.f;

@@ -214,6 +214,16 @@ TEST_CASE("two masks that one pattern breaks are told; not where one is made fro
     scene::node(worn, more)->inputs["in"].from = levels;  // made from the other's mask
     CHECK_FALSE(b.tells(what));
     scene::node(worn, more)->inputs["in"].from = one;
+    CHECK(b.tells(what));
+    // Two levels of one wear, in which the form and the pattern are joined.
+    const std::string edge = scene::add_node(worn, paint, "cavity", "float", "Edges");
+    const std::string wear = scene::add_node(worn, paint, "add", "float", "Wear");
+    scene::node(worn, wear)->inputs["in1"].from = edge;
+    scene::node(worn, wear)->inputs["in2"].from = one;
+    scene::node(worn, levels)->inputs["in"].from = wear;
+    scene::node(worn, more)->inputs["in"].from = wear;
+    CHECK_FALSE(b.tells(what));
+    scene::node(worn, more)->inputs["in"].from = one;
     scene::find(worn.layers, paint)->on = false;
     CHECK_FALSE(b.tells(what));
 }

@@ -233,7 +233,7 @@ static void describe_along_surface(std::vector<NodeDescription>& list) {
                     .kernel = VEMTRA_PAIR(extreme),
                     .taps = taps_of_grow});
     list.push_back(
-        {.kind = "soften",
+        {.kind = "surfacemean",
          .title = "Soften on the surface",
          .family = "adjust",
          .help = "The mean of what comes in over a disc on the surface, over edges and seams; needs no UVs. Costs as "
