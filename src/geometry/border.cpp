@@ -137,8 +137,10 @@ private:
             for (const Mixed& t : mixed_) {
                 const uint32_t piece = uint32_t(out.size());
                 out.push_back({at(t.side[0]), at(t.side[1])});
-                for (const Point& p : t.corner)
-                    if (inside(p)) seeds.emplace_back(all_.index(face_, p), piece);
+                // To all points around it: the nearest piece may be that of a triangle a step aside.
+                for (int j = std::max(0, t.corner[0].j - 1); j <= std::min(n_, t.corner[0].j + 2); ++j)
+                    for (int i = std::max(0, t.corner[0].i - 2); i <= std::min(n_ - j, t.corner[0].i + 2); ++i)
+                        if (inside({i, j})) seeds.emplace_back(all_.index(face_, {i, j}), piece);
             }
         }
 

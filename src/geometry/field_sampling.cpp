@@ -21,14 +21,16 @@ constexpr size_t inside_budget = size_t(4) << 20;  // samples over all parts: 64
 // coarse faces leave large gaps, and no further.
 constexpr int most_levels_of_relief = 4;
 constexpr size_t inside_budget_of_relief = size_t(1) << 17;
-// Pieces that are longer than the first are always halved, and those that are shorter than the second never; as parts
-// of the range. What is met within a reach changes over about a reach; distances change over all that stands there.
+// Pieces that are longer than the first are always halved, and those that are shorter than the second only where what
+// is met changes at once, as where parts touch, down to the third; as parts of the range. What is met within a reach
+// changes over about a reach; distances change over all that stands there.
 struct Pieces {
-    float longest, shortest;
+    float longest, shortest, steepest;
 };
-constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
-constexpr Pieces of_shares{.75f, .18f};
-constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f};
+constexpr float steep_difference = .2f;  // of shares: that is no slope any more, but a step
+constexpr float finest = 1e-4f;          // of all that stands there: below it places have no digits left to differ by
+constexpr Pieces of_shares{.75f, .18f, .09f};
+constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
 
 // A stopped loop leaves early; nobody reads the half-done result.
 template <class Body>
@@ -214,7 +216,7 @@ private:
             const uint32_t* i = &m_.indices[3 * size_t(t)];
             float longest = 0.f;
             for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
-            if (!(longest > pieces_.shortest * size_) || !std::isfinite(longest)) continue;
+            if (!(longest > pieces_.steepest * size_) || !std::isfinite(longest)) continue;
             for (int c = 0; c < 3; ++c) {
                 const uint32_t a = unique_of_[i[c]];
                 const uint32_t b = unique_of_[i[(c + 1) % 3]];
@@ -257,10 +259,11 @@ private:
         const float length = (q - p).length();
         std::vector<Value> at{at_unique_[e.a], at_unique_[e.b]};
         const bool coarse = rays_ < field_rays_final;
+        bool steep = apart(at_unique_[e.a], at_unique_[e.b]) > steep_difference;
         for (int level = 0; level < (coarse ? 2 : levels_); ++level) {
             const float piece = length / float(1 << level);
             const bool forced = piece > pieces_.longest * size_;
-            if (coarse ? !forced : piece < pieces_.shortest * size_) break;
+            if (coarse ? !forced : piece < (steep ? pieces_.steepest : pieces_.shortest) * size_) break;
             std::vector<Value> finer;
             float most = 0.f;
             for (size_t k = 0; k + 1 < at.size(); ++k) {
@@ -281,6 +284,7 @@ private:
             finer.push_back(at.back());
             // What has been sampled is kept only where it says something.
             if (!forced && most < kind_.tolerance) break;
+            steep = most > steep_difference;
             at = std::move(finer);
             e.level = level + 1;
             if (!forced && most < 2.f * kind_.tolerance) break;  // halved once more it would be within
@@ -401,12 +405,15 @@ private:
         const uint32_t* i = &m_.indices[3 * size_t(t)];
         float longest = 0.f;
         for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
-        if (2 * r > 1 << levels_ || longest / float(r) < 2.f * pieces_.shortest * size_) return false;
+        if (2 * r > 1 << levels_) return false;
+        const float piece = longest / float(r);
+        if (piece < 2.f * pieces_.steepest * size_) return false;
+        const float least = piece < 2.f * pieces_.shortest * size_ ? steep_difference : 4.f * kind_.tolerance;
         for (int j = 0; j <= r; ++j)
             for (int k = 0; k + j + 1 <= r; ++k) {
                 const Value& v = grid[grid_row(r, j) + size_t(k)];
-                if (apart(v, grid[grid_row(r, j) + size_t(k) + 1]) > 4.f * kind_.tolerance) return true;
-                if (apart(v, grid[grid_row(r, j + 1) + size_t(k)]) > 4.f * kind_.tolerance) return true;
+                if (apart(v, grid[grid_row(r, j) + size_t(k) + 1]) > least) return true;
+                if (apart(v, grid[grid_row(r, j + 1) + size_t(k)]) > least) return true;
             }
         return false;
     }
