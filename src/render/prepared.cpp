@@ -197,13 +197,24 @@ private:
         rest.camera = p_->camera;
         if (!maps(rest)) return false;
         walks(rest);
-        if (!fields(rest, rest_)) return false;
-        p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
         const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
+        // Fields are those of the form as it is moved by what follows from no field: masks that move it themselves say
+        // the same where heights are computed and where light falls.
+        const auto below = below_fields(compiled);
+        const bool reads = below != compiled;
+        if (reads) {
+            if (std::any_of(below.begin(), below.end(), [](const auto& b) { return b != nullptr; })) {
+                const auto moved = displace(rest, below, shop_, paths_, true, p_->problems, options_.progress);
+                if (!moved || was_stopped()) return false;
+                field_geometry_ = shop_.geometry(moved->for_fields);
+            }
+            if (!fields(rest, field_geometry())) return false;
+        }
+        p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
         const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
-        field_geometry_ = shop_.geometry(out->for_fields);
+        if (!reads) field_geometry_ = shop_.geometry(out->for_fields);
         p_->fields_final = rest.fields_final && (out->final || options_.relief == Relief::quick);
         return true;
     }

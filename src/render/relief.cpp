@@ -77,16 +77,38 @@ private:
                     r.always = r.amount >= 1.f;
                 }
             }
+            if (!out.reads_fields && reads_fields(b, layer, r)) {
+                out.reads_fields = true;
+                if (!out.layers.empty()) {
+                    BuildUpRelief below = out;
+                    below.reads_fields = false;
+                    out.below_fields = std::make_shared<const BuildUpRelief>(finished(b, std::move(below), h));
+                }
+            }
             widen(h, r);
             out.smoothing = std::max(out.smoothing, number(layer, slot::height_smoothing));
             out.layers.push_back(std::move(r));
             only_ = &layer;
         }
+        return finished(b, std::move(out), h);
+    }
+    /// Of the layers so far; `h`: the heights that they can reach.
+    BuildUpRelief finished(const scene::BuildUp& b, BuildUpRelief out, const Range& h) {
         out.least = h.lo;
         out.largest = h.hi;
         out.hash = hash_of(out);
         if (out.layers.size() == 1 && only_) out.map = straight_map(b, *only_, out.layers[0], out.smoothing);
         return out;
+    }
+    bool reads_fields(const scene::BuildUp& b, const scene::Layer& layer, const ReliefLayer& r) const {
+        if (r.nested && r.nested->reads_fields) return true;
+        program::Resources own;
+        std::vector<Error> told;
+        if (r.gate_amount > 0.f)
+            program::compile(b, {{"", nodes::Type::number, layer.gate.mask}}, own, told, &scene_.networks);
+        if (const auto it = layer.surface.find(slot::height); it != layer.surface.end() && !r.nested && r.has_height)
+            program::compile(b, {{"", nodes::Type::number, it->second}}, own, told, &scene_.networks);
+        return !own.fields.empty();
     }
 
     /// False where the layer does nothing to the height.
@@ -251,6 +273,13 @@ std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::S
                                                                   program::Resources& resources,
                                                                   std::vector<Error>& problems) {
     return ReliefCompiler(scene, resources, problems).all();
+}
+
+std::vector<std::shared_ptr<const BuildUpRelief>> below_fields(
+    const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs) {
+    std::vector<std::shared_ptr<const BuildUpRelief>> out;
+    for (const auto& r : reliefs) out.push_back(r && r->reads_fields ? r->below_fields : r);
+    return out;
 }
 
 const geometry::BorderGrid* Lips::of(const ReliefLayer& layer) const {
@@ -504,7 +533,9 @@ private:
     uint64_t hash_of(uint32_t i, const BuildUpRelief& relief) const {
         std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(),
                                   __builtin_bit_cast(uint32_t, instance(i).scale)};
-        if (!rest_.resources.fields.empty()) {
+        if (relief.reads_fields && rest_.fields) {
+            for (const auto& field : rest_.fields->all())
+                key.push_back(uint64_t(reinterpret_cast<uintptr_t>(field.get())));
             key.push_back(uint64_t(reinterpret_cast<uintptr_t>(rest_.geometry.get())) + i);
             key.push_back(rest_.fields_final);
         }

@@ -48,6 +48,10 @@ struct BuildUpRelief {
         geometry::HeightCurve curve;
     };
     std::optional<Map> map;
+    /// Some layer's mask or height follows from fields of the form.
+    bool reads_fields = false;
+    /// What the layers below the first such one make: the form that fields are those of. Null: they move nothing.
+    std::shared_ptr<const BuildUpRelief> below_fields;
 
     /// Metres at the points of a batch, n <= nodes::max_batch. Null lips: edges are upright. Whether it stopped at
     /// lips->until.
@@ -55,6 +59,10 @@ struct BuildUpRelief {
     /// Those whose edge has a profile, in the order in which their masks are asked; what is nested among them.
     std::vector<const ReliefLayer*> with_lips() const;
 };
+
+/// Of each the part that follows from no field of the form.
+std::vector<std::shared_ptr<const BuildUpRelief>> below_fields(
+    const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs);
 
 /// Per build-up of the scene; null where nothing moves. What the programs need is collected in `resources`.
 std::vector<std::shared_ptr<const BuildUpRelief>> compile_reliefs(const scene::Scene& scene,
