@@ -2,9 +2,9 @@
 // the middle of a piece differs from the mean of its ends, and each is sampled once for all faces that share it; a
 // face's grid takes its border from them. All of it is decided by the form and the values alone, so that any number of
 // threads gives the same.
+#include <algorithm>
 #include <array>
 #include <atomic>
-#include <cstring>
 #include <unordered_map>
 
 #include "base/hash.h"
@@ -120,7 +120,7 @@ private:
         if (instance_.shape->stands_out()) stand_out();
         struct Key {
             float v[6];
-            bool operator==(const Key& o) const { return std::memcmp(v, o.v, sizeof v) == 0; }
+            bool operator==(const Key& o) const { return std::equal(v, v + 6, o.v); }
         };
         struct HashKey {
             size_t operator()(const Key& k) const { return size_t(hash_bytes(k.v, sizeof k.v)); }

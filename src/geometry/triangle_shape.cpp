@@ -132,7 +132,7 @@ public:
                 vertices = std::copy_n(&q.x, 3, vertices);
             }
         else
-            std::memcpy(vertices, m_.positions.data(), m_.positions.size() * sizeof(V3f));
+            std::copy_n(&m_.positions.data()->x, 3 * m_.positions.size(), vertices);
         rtcSetSharedGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, m_.indices.data(), 0,
                                    3 * sizeof(uint32_t), m_.triangles());
         rtcCommitGeometry(g);

@@ -4,6 +4,7 @@
 #include <array>
 #include <map>
 #include <mutex>
+#include <optional>
 #include <queue>
 #include <unordered_map>
 
@@ -89,32 +90,81 @@ V3f flattened(const V3f& step, const V3f& normal) {
     return length > 1e-12f ? flat * (step.length() / length) : V3f(0.f);
 }
 
-std::shared_ptr<const Wrap> make(const Mesh& m, const Around& around, const V3f& position, const V3f& x_axis,
-                                 const V3f& y_axis, float reach) {
-    auto wrap = std::make_shared<Wrap>();
-    uint32_t seed = 0;
+/// The face nearest to a position, and the place on it; nothing where there is none.
+std::optional<uint32_t> nearest_face(const Mesh& m, const V3f& position, V3f& place) {
+    std::optional<uint32_t> nearest;
     float best = INFINITY;
-    V3f centre(0.f);
     for (size_t f = 0; f < m.triangles(); ++f) {
         const uint32_t* c = &m.indices[3 * f];
         const V3f p = nearest_on(m.positions[c[0]], m.positions[c[1]], m.positions[c[2]], position);
         const float d = (p - position).length2();
-        // Of two faces as near, the one that faces as the pin does.
-        if (d < best * .9999f - 1e-20f) best = d, seed = uint32_t(f), centre = p;
+        // Of two faces as near, the first: they share that place.
+        if (d < best * .9999f - 1e-20f) best = d, nearest = uint32_t(f), place = p;
     }
-    if (!std::isfinite(best)) return wrap;
+    return nearest;
+}
+
+/// A place whose coordinates are known.
+struct Settled {
+    V2f uv;
+    V3f x;
+    float distance;
+    bool done;
+};
+
+/// All faces whose corners are settled, with how the coordinates grow over them. `seed`: the first one; of it the plane
+/// is known: `in_plane`.
+template <class InPlane>
+void add_faces(Wrap& wrap, const Mesh& m, const Around& around, const std::unordered_map<uint32_t, Settled>& met,
+               uint32_t seed, const InPlane& in_plane) {
+    std::vector<uint32_t> faces{seed};
+    for (const auto& [p, settled] : met)
+        if (settled.done)
+            for (uint32_t i = around.first[p]; i < around.first[p + 1]; ++i) faces.push_back(around.faces[i]);
+    std::sort(faces.begin(), faces.end());
+    faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
+    for (const uint32_t f : faces) {
+        Wrap::Face face{f, {}, V3f(0.f), V3f(0.f)};
+        const uint32_t* c = &m.indices[3 * size_t(f)];
+        bool whole = true;
+        for (int k = 0; k < 3; ++k) {
+            const auto it = met.find(around.place_of[c[k]]);
+            whole &= it != met.end() && it->second.done;
+            if (whole) face.corner[k] = it->second.uv;
+        }
+        if (f == seed)  // of the face itself the plane is known, whatever its corners found later
+            for (int k = 0; k < 3; ++k) {
+                face.corner[k] = in_plane(m.positions[c[k]]);
+                whole = true;
+            }
+        V3f d1;
+        V3f d2;
+        if (!whole || !dual_basis(m.positions[c[1]] - m.positions[c[0]], m.positions[c[2]] - m.positions[c[0]], d1, d2))
+            continue;
+        const V2f t1 = face.corner[1] - face.corner[0];
+        const V2f t2 = face.corner[2] - face.corner[0];
+        face.grow_x = d1 * t1.x + d2 * t2.x;
+        face.grow_y = d1 * t1.y + d2 * t2.y;
+        // What was torn apart behind the form is left out: there the map runs back over itself.
+        if (face.grow_x.length() > 4.f || face.grow_y.length() > 4.f) continue;
+        for (int k = 0; k < 3; ++k) wrap.bounds.extendBy(m.positions[c[k]]);
+        wrap.faces.push_back(face);
+    }
+}
+
+std::shared_ptr<const Wrap> make(const Mesh& m, const Around& around, const V3f& position, const V3f& x_axis,
+                                 const V3f& y_axis, float reach) {
+    auto wrap = std::make_shared<Wrap>();
+    V3f centre(0.f);
+    const std::optional<uint32_t> nearest = nearest_face(m, position, centre);
+    if (!nearest) return wrap;
+    const uint32_t seed = *nearest;
     const uint32_t* s = &m.indices[3 * size_t(seed)];
     V3f normal = (m.positions[s[1]] - m.positions[s[0]]).cross(m.positions[s[2]] - m.positions[s[0]]);
     normal = normal.length2() > 0.f ? normal.normalized() : x_axis.cross(y_axis);
     const float side = normal.dot(x_axis.cross(y_axis)) < 0.f ? -1.f : 1.f;
     auto normal_at = [&](uint32_t place) { return around.normal[place] * side; };
     normal *= side;
-    struct Settled {
-        V2f uv;
-        V3f x;
-        float distance;
-        bool done;
-    };
     std::unordered_map<uint32_t, Settled> met;
     using Entry = std::pair<float, uint32_t>;
     std::priority_queue<Entry, std::vector<Entry>, std::greater<>> open;
@@ -176,40 +226,10 @@ std::shared_ptr<const Wrap> make(const Mesh& m, const Around& around, const V3f&
                 open.push({it->second.distance, q});
             }
     }
-    std::vector<uint32_t> faces{seed};
-    for (const auto& [p, settled] : met)
-        if (settled.done)
-            for (uint32_t i = around.first[p]; i < around.first[p + 1]; ++i) faces.push_back(around.faces[i]);
-    std::sort(faces.begin(), faces.end());
-    faces.erase(std::unique(faces.begin(), faces.end()), faces.end());
-    for (const uint32_t f : faces) {
-        Wrap::Face face{f, {}, V3f(0.f), V3f(0.f)};
-        const uint32_t* c = &m.indices[3 * size_t(f)];
-        bool whole = true;
-        for (int k = 0; k < 3; ++k) {
-            const auto it = met.find(around.place_of[c[k]]);
-            whole &= it != met.end() && it->second.done;
-            if (whole) face.corner[k] = it->second.uv;
-        }
-        if (f == seed)  // of the face itself the plane is known, whatever its corners found later
-            for (int k = 0; k < 3; ++k) {
-                const V3f flat = m.positions[c[k]] - centre;
-                face.corner[k] = V2f(flat.dot(start_x), flat.dot(start_y));
-                whole = true;
-            }
-        V3f d1;
-        V3f d2;
-        if (!whole || !dual_basis(m.positions[c[1]] - m.positions[c[0]], m.positions[c[2]] - m.positions[c[0]], d1, d2))
-            continue;
-        const V2f t1 = face.corner[1] - face.corner[0];
-        const V2f t2 = face.corner[2] - face.corner[0];
-        face.grow_x = d1 * t1.x + d2 * t2.x;
-        face.grow_y = d1 * t1.y + d2 * t2.y;
-        // What was torn apart behind the form is left out: there the map runs back over itself.
-        if (face.grow_x.length() > 4.f || face.grow_y.length() > 4.f) continue;
-        for (int k = 0; k < 3; ++k) wrap->bounds.extendBy(m.positions[c[k]]);
-        wrap->faces.push_back(face);
-    }
+    add_faces(*wrap, m, around, met, seed, [&](const V3f& p) {
+        const V3f flat = p - centre;
+        return V2f(flat.dot(start_x), flat.dot(start_y));
+    });
     return wrap;
 }
 

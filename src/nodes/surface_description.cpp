@@ -101,6 +101,7 @@ void add_flakes(Ports& p) {
 
 }  // namespace
 
+// NOLINTNEXTLINE(readability-function-size): a table
 const NodeDescription& surface_description() {
     static const NodeDescription surface = [] {
         Ports p;

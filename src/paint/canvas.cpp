@@ -39,6 +39,41 @@ std::vector<char> readers_of(const scene::Scene& s, const std::string& painting)
     return out;
 }
 
+namespace {
+
+/// Where a part's faces lie, by the tile of their UVs. `outside`: how many lie on none.
+std::map<int, Box3f> boxes_of_tiles(const geometry::Instance& in, size_t& outside) {
+    const geometry::Mesh& mesh = in.shape->faces_as_triangles();
+    std::map<int, Box3f> boxes;
+    for (uint32_t f = 0; f < mesh.triangles(); ++f) {
+        const uint32_t* c = &mesh.indices[3 * size_t(f)];
+        float u0 = 1e9f;
+        float v0 = 1e9f;
+        float u1 = -1e9f;
+        float v1 = -1e9f;
+        Box3f box;
+        for (int k = 0; k < 3; ++k) {
+            const V2f& uv = mesh.uvs[c[k]];
+            u0 = std::min(u0, uv.x), u1 = std::max(u1, uv.x);
+            v0 = std::min(v0, uv.y), v1 = std::max(v1, uv.y);
+            box.extendBy(in.point_to_world(mesh.positions[c[k]]));
+        }
+        // What ends at a tile's border is not on the next one.
+        constexpr float hair = 1e-5f;
+        const bool within = u0 > -hair && v0 > -hair && u1 < 10.f + hair && v1 < 100.f + hair;
+        outside += !within;
+        if (!(u1 > -1e6f && u1 < 1e6f && v1 < 1e6f && u0 > -1e6f && v0 > -1e6f)) continue;
+        const int last_u = std::clamp(int(std::floor(u1 - hair)), 0, 9);
+        const int last_v = std::clamp(int(std::floor(v1 - hair)), 0, 98);
+        for (int v = std::clamp(int(std::floor(v0 + hair)), 0, 98); v <= last_v; ++v)
+            for (int u = std::clamp(int(std::floor(u0 + hair)), 0, 9); u <= last_u; ++u)
+                boxes[1001 + u + 10 * v].extendBy(box);
+    }
+    return boxes;
+}
+
+}  // namespace
+
 Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::string& painting)
     : prepared_(std::move(prepared)), painting_(painting) {
     const render::Prepared& p = *prepared_;
@@ -84,29 +119,7 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
             continue;
         }
         size_t outside = 0;
-        std::map<int, Box3f> boxes;
-        const geometry::Instance& in = p.geometry->instances()[i];
-        for (uint32_t f = 0; f < mesh.triangles(); ++f) {
-            const uint32_t* c = &mesh.indices[3 * size_t(f)];
-            float u0 = 1e9f, v0 = 1e9f, u1 = -1e9f, v1 = -1e9f;
-            Box3f box;
-            for (int k = 0; k < 3; ++k) {
-                const V2f& uv = mesh.uvs[c[k]];
-                u0 = std::min(u0, uv.x), u1 = std::max(u1, uv.x);
-                v0 = std::min(v0, uv.y), v1 = std::max(v1, uv.y);
-                box.extendBy(in.point_to_world(mesh.positions[c[k]]));
-            }
-            // What ends at a tile's border is not on the next one.
-            constexpr float hair = 1e-5f;
-            const bool within = u0 > -hair && v0 > -hair && u1 < 10.f + hair && v1 < 100.f + hair;
-            outside += !within;
-            if (!(u1 > -1e6f && u1 < 1e6f && v1 < 1e6f && u0 > -1e6f && v0 > -1e6f)) continue;
-            const int last_u = std::clamp(int(std::floor(u1 - hair)), 0, 9);
-            const int last_v = std::clamp(int(std::floor(v1 - hair)), 0, 98);
-            for (int v = std::clamp(int(std::floor(v0 + hair)), 0, 98); v <= last_v; ++v)
-                for (int u = std::clamp(int(std::floor(u0 + hair)), 0, 9); u <= last_u; ++u)
-                    boxes[1001 + u + 10 * v].extendBy(box);
-        }
+        const std::map<int, Box3f> boxes = boxes_of_tiles(p.geometry->instances()[i], outside);
         for (const auto& [tile, box] : boxes) {
             SheetPlace& s = places[tile];
             s.tile = tile;

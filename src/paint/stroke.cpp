@@ -337,6 +337,45 @@ void Stroke::lay_on(Tile& t, const Dab& dab) {
     t.dirty |= sum > 0.f;
 }
 
+namespace {
+
+/// Box means of three over a square grid, along the rows and across them; of what is there.
+void spread_means(std::vector<V4f>& grid, std::vector<float>& count, int n, bool only_missing, int rounds) {
+    for (int r = 0; r < rounds; ++r)
+        for (int pass = 0; pass < 2; ++pass) {
+            const std::vector<V4f> from = grid;
+            const std::vector<float> there = count;
+            for (int y = 0; y < n; ++y)
+                for (int x = 0; x < n; ++x) {
+                    const size_t at = size_t(y) * size_t(n) + size_t(x);
+                    if (only_missing && there[at] > 0.f) continue;
+                    V4f sum(0.f);
+                    float c = 0.f;
+                    for (int d = -1; d <= 1; ++d) {
+                        const int px = pass ? x : x + d;
+                        const int py = pass ? y + d : y;
+                        if (px < 0 || py < 0 || px >= n || py >= n) continue;
+                        const size_t q = size_t(py) * size_t(n) + size_t(px);
+                        if (there[q] > 0.f) sum += from[q], c += 1.f;
+                    }
+                    if (c > 0.f) grid[at] = sum / c, count[at] = 1.f;
+                }
+        }
+}
+/// A square grid's value between its cells.
+template <class Grid> V4f between_cells(const Grid& from, int n, float x, float y) {
+    const float fx = std::clamp(x - .5f, 0.f, float(n) - 1.001f);
+    const float fy = std::clamp(y - .5f, 0.f, float(n) - 1.001f);
+    const size_t i = size_t(fy) * size_t(n) + size_t(fx);
+    const float a = fx - std::floor(fx);
+    const float b = fy - std::floor(fy);
+    const V4f top = from[i] * (1.f - a) + from[i + 1] * a;
+    const V4f low = from[i + size_t(n)] * (1.f - a) + from[i + size_t(n) + 1] * a;
+    return top * (1.f - b) + low * b;
+}
+
+}  // namespace
+
 /// Smudging and blurring: the painting around the dab is laid into a grid of its frame, across all seams; each texel
 /// then goes towards what the grid has at its place, blurred, or carried along from the dab before.
 void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
@@ -383,40 +422,8 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
     }
     for (size_t i = 0; i < grid.size(); ++i)
         if (count[i] > 0.f) grid[i] /= count[i];
-    auto spread = [&](bool only_missing, int rounds) {  // box means of three, along the rows and across them
-        for (int r = 0; r < rounds; ++r)
-            for (int pass = 0; pass < 2; ++pass) {
-                const std::vector<V4f> from = grid;
-                const std::vector<float> there = count;
-                for (int y = 0; y < n; ++y)
-                    for (int x = 0; x < n; ++x) {
-                        const size_t at = size_t(y) * n + size_t(x);
-                        if (only_missing && there[at] > 0.f) continue;
-                        V4f sum(0.f);
-                        float c = 0.f;
-                        for (int d = -1; d <= 1; ++d) {
-                            const int px = pass ? x : x + d;
-                            const int py = pass ? y + d : y;
-                            if (px < 0 || py < 0 || px >= n || py >= n) continue;
-                            const size_t q = size_t(py) * n + size_t(px);
-                            if (there[q] > 0.f) sum += from[q], c += 1.f;
-                        }
-                        if (c > 0.f) grid[at] = sum / c, count[at] = 1.f;
-                    }
-            }
-    };
-    spread(true, n / 6);
-    if (brush_.mode == Mode::blur) spread(false, 3);
-    auto read = [&](const auto& from, float x, float y) {
-        const float fx = std::clamp(x - .5f, 0.f, float(n) - 1.001f);
-        const float fy = std::clamp(y - .5f, 0.f, float(n) - 1.001f);
-        const size_t i = size_t(fy) * n + size_t(fx);
-        const float a = fx - std::floor(fx);
-        const float b = fy - std::floor(fy);
-        const V4f top = from[i] * (1.f - a) + from[i + 1] * a;
-        const V4f low = from[i + n] * (1.f - a) + from[i + n + 1] * a;
-        return top * (1.f - b) + low * b;
-    };
+    spread_means(grid, count, n, true, n / 6);
+    if (brush_.mode == Mode::blur) spread_means(grid, count, n, false, 3);
     if (!carried_) carried_ = std::make_unique<Carried>();
     const bool smudges = brush_.mode == Mode::smudge;
     if (smudges && !carried_->filled) {
@@ -425,7 +432,7 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
         return;
     }
     for (const Met& m : met) {
-        const V4f to = smudges ? read(carried_->texels, m.x, m.y) : read(grid, m.x, m.y);
+        const V4f to = smudges ? between_cells(carried_->texels, n, m.x, m.y) : between_cells(grid, n, m.x, m.y);
         float* w = &m.tile->work[size_t(m.texel) * size_t(lanes)];
         const float a = clamp01(m.share * dab.flow * brush_.opacity);
         for (int c = 0; c < lanes; ++c) w[c] += a * (to[c] - w[c]);

@@ -32,15 +32,15 @@ void over_flat_piece(const Prepared& prepared, const FlatPiece& piece, const pro
                          1.f - (float((first + k) / piece.width) + .5f) / float(piece.height));
             arrays->set(k, prepared, somewhere, s, s.normal, step);
             auto put = [&](int row, const V3f& v) {
-                for (int c = 0; c < 3; ++c) arrays->values[size_t(row + c)][i] = v[c];
+                for (int c = 0; c < 3; ++c) arrays->values[size_t(row) + size_t(c)][i] = v[c];
             };
             put(nodes::row_position, piece.middle + piece.across * (at.x - .5f) + piece.up * (at.y - .5f));
             put(nodes::row_normal, normal);
             put(nodes::row_tangent, across);
             for (int c = 0; c < 2; ++c) {
-                arrays->values[size_t(nodes::row_uv + c)][i] = piece.uv_low[c] + piece.uv_size[c] * at[c];
+                arrays->values[size_t(nodes::row_uv) + size_t(c)][i] = piece.uv_low[c] + piece.uv_size[c] * at[c];
                 for (int d = 0; d < 2; ++d)
-                    arrays->values[size_t(nodes::row_uv_axes + 2 * c + d)][i] =
+                    arrays->values[size_t(nodes::row_uv_axes) + size_t(2 * c + d)][i] =
                         c == d ? piece.uv_size[c] / float(c ? piece.height : piece.width) : 0.f;
             }
         }

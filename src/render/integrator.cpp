@@ -95,8 +95,8 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
         }
         rtcIntersect16(valid, p_.geometry->scene(), &context, &packet);
         for (int k = 0; k < count; ++k) {
-            Path& path = t.paths[size_t(first + k)];
             const int i = first + k;
+            Path& path = t.paths[size_t(i)];
             path.pixel = uint32_t(row[i]) * uint32_t(f_.width) + column[i];
             path.seed = seeds[i];
             path.origin = path.vertex = camera_.origin;

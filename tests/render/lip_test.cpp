@@ -1,6 +1,7 @@
 // What looks around along the surface: masks that grow, shrink and soften, and the lip of a cover.
 #include "render/lip.h"
 
+#include "geometry/uv_points.h"
 #include "nodes/description.h"
 #include "plate_support.h"
 
@@ -163,4 +164,40 @@ TEST_CASE("a cover hides as much of the relief below it as it is told") {
     CHECK(p.out_at(.75f, .5f) == Approx(.01f).margin(1e-4));
     p.layer(1).amount = .5f;
     CHECK(p.out_at(.75f, .5f) == Approx(.0175f).margin(1e-4));
+}
+
+TEST_CASE("a mask that follows from a field says the same where it moves the form and where light falls") {
+    Plate p;
+    // A floor with a wall: towards it the floor is more and more closed in.
+    p.s.write("square.obj",
+              "o square\nv 0 0 0.37\nv 1 0 0.37\nv 1 1 0.37\nv 0 1 0.37\nv 1 0 .87\nv 1 1 .87\n"
+              "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvt 2 0\nvt 2 1\nf 1/1 2/2 3/3 4/4\nf 2/2 5/5 6/6 3/3\n");
+    p.set(0, slot::height, 1.f);  // what lies below moves, too, and the field is that of what it makes
+    p.set(0, slot::height_scale, .02f);
+    p.add_cover();
+    p.node(1, "closed", "cavity", "float", {{"reach", {scene::Value{.5f}, {}}}});
+    p.node(1, "white", "ifgreater", "float",
+           {{"value1", from("closed")},
+            {"value2", {scene::Value{.12f}, {}}},
+            {"in1", {scene::Value{1.f}, {}}},
+            {"in2", {scene::Value{0.f}, {}}}});
+    p.layer(1).gate.mask = from("white");
+    p.set(1, slot::height_thickness, .04f);
+    p.set(1, slot::height_lip, float(int(scene::Lip::curled)));
+    p.set(1, slot::height_lip_width, .05f);
+    const auto ready = p.ready();
+    int thick = 0;
+    int other = 0;
+    for (int k = 0; k < 400; ++k) {
+        const V2f uv((float(k % 20) + .5f) / 20.f, (float(k / 20) + .5f) / 20.f);
+        const bool white =
+            values_at(*ready, p.build_up(), {"mask", nodes::Type::number, {scene::Value{0.f}, "white"}}, uv)[0] > .5f;
+        const auto at = geometry::uv_point(ready->geometry->shape(0), uv);
+        const bool stands = ready->geometry->at({0, at.face, at.u, at.v}).height > .025f;
+        thick += stands;
+        other += white != stands;
+    }
+    CHECK(thick > 40);
+    CHECK(thick < 360);
+    CHECK(other <= 4);  // the border itself lies between points at which heights are computed
 }

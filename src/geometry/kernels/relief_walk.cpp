@@ -333,6 +333,7 @@ public:
         for (int c = 0; c < 3; ++c) origin_[c] = r.origin[c];
     }
     /// True where a triangle is met between near and far; that nearest one is put down.
+    // NOLINTNEXTLINE(readability-function-size): one run over sixteen lanes that stay in registers
     bool block(const ReliefFace& f, const ReliefPiece& p, float near, float& far, ReliefHit& hit) const {
         BlockPoints points;
         block_points(f, p, points);

@@ -32,12 +32,13 @@ void choose(const KernelArgs& k) {
         }
 }
 
-#define VEMTRA_LOGIC(name, expression)                               \
-    void name(const KernelArgs& k) {                                 \
-        for (int i = 0; i < k.n; ++i) {                              \
-            const bool x = k.in[0][i] != 0.f, y = k.in[1][i] != 0.f; \
-            k.out[0][i] = (expression) ? 1.f : 0.f;                  \
-        }                                                            \
+#define VEMTRA_LOGIC(name, expression)              \
+    void name(const KernelArgs& k) {                \
+        for (int i = 0; i < k.n; ++i) {             \
+            const bool x = k.in[0][i] != 0.f;       \
+            const bool y = k.in[1][i] != 0.f;       \
+            k.out[0][i] = (expression) ? 1.f : 0.f; \
+        }                                           \
     }
 VEMTRA_LOGIC(logic_and, x&& y)
 VEMTRA_LOGIC(logic_or, x || y)

@@ -16,7 +16,9 @@ namespace VEMTRA_ISA {
             const float* __restrict bg = k.in[k.components + c]; \
             float* __restrict out = k.out[c];                    \
             for (int i = 0; i < k.n; ++i) {                      \
-                const float f = fg[i], b = bg[i], m = mix[i];    \
+                const float f = fg[i];                           \
+                const float b = bg[i];                           \
+                const float m = mix[i];                          \
                 const float r = expression;                      \
                 out[i] = m * r + (1.f - m) * b;                  \
             }                                                    \

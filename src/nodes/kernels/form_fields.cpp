@@ -161,9 +161,10 @@ int ask_random(const Asking& a, Resources& r) {
     return r.field({a.build_up, "random", {a.number("of"), a.number("seed")}});
 }
 Port choice(const char* name, const char* help, std::vector<std::string> choices) {
+    const float last = float(choices.size() - 1);
     return {.name = name,
             .help = help,
-            .high = float(choices.size() - 1),
+            .high = last,
             .hard = true,
             .uniform = true,
             .whole = true,

@@ -36,6 +36,44 @@ static float unit_part(uint32_t x) {
 
 enum ReliefUniform : int { relief_height, relief_soften };
 
+/// The footprint's axes, at least so wide.
+static void widen_axes(const KernelArgs& k, const float* const* axes, float least, float (*wide)[max_batch]) {
+    for (int i = 0; i < k.n; ++i)
+        for (int a = 0; a < 2; ++a) {
+            const float x = axes[2 * a] ? axes[2 * a][i] : 0.f;
+            const float y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f;
+            const float length = __builtin_sqrtf(x * x + y * y);
+            const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
+            wide[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
+            wide[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
+        }
+}
+constexpr float fine_step = 1.f / 4096.f;
+/// The map's own slopes at one place of each footprint, chosen by the point and the number of the look.
+static void read_slopes(const KernelArgs& k, const float* const* read_axes, int look, float (*slopes)[max_batch]) {
+    float u[max_batch];
+    float v[max_batch];
+    float at[3][max_batch];
+    const float* fine[6] = {u, v, nullptr, nullptr, nullptr, nullptr};
+    for (int d = 0; d < 3; ++d) {
+        for (int i = 0; i < k.n; ++i) {
+            const uint32_t seed = mix_bits(k.in[0][i], k.in[1][i]);
+            const float a = unit_part(seed + uint32_t(2 * look)) - .5f;
+            const float b = unit_part(seed + uint32_t(2 * look + 1)) - .5f;
+            u[i] = k.in[0][i] + (read_axes[0] ? a * read_axes[0][i] + b * read_axes[2][i] : 0.f) +
+                   (d == 1 ? fine_step : 0.f);
+            v[i] = k.in[1][i] + (read_axes[0] ? a * read_axes[1][i] + b * read_axes[3][i] : 0.f) +
+                   (d == 2 ? fine_step : 0.f);
+        }
+        float* out = at[d];
+        k.points->textures->sample(k.resource, k.n, fine, &out, 1);
+    }
+    for (int i = 0; i < k.n; ++i) {
+        slopes[0][i] = (at[1][i] - at[0][i]) / fine_step;
+        slopes[1][i] = (at[2][i] - at[0][i]) / fine_step;
+    }
+}
+
 /// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the
 /// gradients of u and v on the surface. Differences are taken over half of the footprint; what is too fine for the
 /// picture tilts nothing, but spreads the light: at two places of the footprint the slope of the map itself is read,
@@ -52,17 +90,7 @@ void heightrelief(const KernelArgs& k) {
     float wide[4][max_batch];
     const float* axes[4] = {k.in[2], k.in[3], k.in[4], k.in[5]};
     const float least = k.uniform[relief_soften];
-    if (least > 0.f) {
-        for (int i = 0; i < k.n; ++i)
-            for (int a = 0; a < 2; ++a) {
-                const float x = axes[2 * a] ? axes[2 * a][i] : 0.f;
-                const float y = axes[2 * a + 1] ? axes[2 * a + 1][i] : 0.f;
-                const float length = __builtin_sqrtf(x * x + y * y);
-                const float more = length > 1e-9f ? max_of(1.f, least / length) : 0.f;
-                wide[2 * a][i] = more > 0.f ? x * more : a ? 0.f : least;
-                wide[2 * a + 1][i] = more > 0.f ? y * more : a ? least : 0.f;
-            }
-    }
+    if (least > 0.f) widen_axes(k, axes, least, wide);
     const float* read_axes[4];
     for (int a = 0; a < 4; ++a) read_axes[a] = least > 0.f ? wide[a] : axes[a];
     for (int i = 0; i < k.n; ++i) {
@@ -86,32 +114,11 @@ void heightrelief(const KernelArgs& k) {
     read(.5f, -.5f, right);
     read(-.5f, .5f, above);
     // The slopes themselves, where the footprint may hold several.
-    constexpr float fine_step = 1.f / 4096.f;
     constexpr int looks = 2;
     float slopes[looks][2][max_batch];
     bool any_wide = false;
     for (int i = 0; i < k.n; ++i) any_wide |= step[i] > .5f * fine_step;
-    for (int l = 0; any_wide && l < looks; ++l) {
-        float at[3][max_batch];
-        const float* fine[6] = {u, v, nullptr, nullptr, nullptr, nullptr};
-        for (int d = 0; d < 3; ++d) {
-            for (int i = 0; i < k.n; ++i) {
-                const uint32_t seed = mix_bits(k.in[0][i], k.in[1][i]);
-                const float a = unit_part(seed + uint32_t(2 * l)) - .5f;
-                const float b = unit_part(seed + uint32_t(2 * l + 1)) - .5f;
-                u[i] = k.in[0][i] + (read_axes[0] ? a * read_axes[0][i] + b * read_axes[2][i] : 0.f) +
-                       (d == 1 ? fine_step : 0.f);
-                v[i] = k.in[1][i] + (read_axes[0] ? a * read_axes[1][i] + b * read_axes[3][i] : 0.f) +
-                       (d == 2 ? fine_step : 0.f);
-            }
-            float* out = at[d];
-            k.points->textures->sample(k.resource, k.n, fine, &out, 1);
-        }
-        for (int i = 0; i < k.n; ++i) {
-            slopes[l][0][i] = (at[1][i] - at[0][i]) / fine_step;
-            slopes[l][1][i] = (at[2][i] - at[0][i]) / fine_step;
-        }
-    }
+    for (int l = 0; any_wide && l < looks; ++l) read_slopes(k, read_axes, l, slopes[l]);
     const float height = k.uniform[relief_height];
     for (int i = 0; i < k.n; ++i) {
         float gu[3];
@@ -177,6 +184,7 @@ static int ask_heights(const Asking& a, Resources& resources) {
     return ask_file(a, 1, resources);
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 void describe_image(std::vector<NodeDescription>& list) {
     const Port place{.name = "texcoord",
                      .help = "Where the map is read: the UVs, or what a placement gives.",

@@ -152,9 +152,10 @@ void describe_laid_patterns(std::vector<NodeDescription>& list) {
         return Port{.name = name, .help = help, .value = value, .low = low, .high = high};
     };
     auto choice = [](const char* name, const char* help, std::vector<std::string> choices) {
+        const float last = float(choices.size() - 1);
         return Port{.name = name,
                     .help = help,
-                    .high = float(choices.size() - 1),
+                    .high = last,
                     .hard = true,
                     .uniform = true,
                     .whole = true,

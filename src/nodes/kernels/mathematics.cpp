@@ -25,7 +25,8 @@ namespace VEMTRA_ISA {
             const float* __restrict in2 = k.in[k.components + c]; \
             float* __restrict out = k.out[c];                     \
             for (int i = 0; i < k.n; ++i) {                       \
-                const float x = in1[i], y = in2[i];               \
+                const float x = in1[i];                           \
+                const float y = in2[i];                           \
                 out[i] = expression;                              \
             }                                                     \
         }                                                         \

@@ -97,6 +97,7 @@ void pin(const KernelArgs& k) {
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(pin)
 
+// NOLINTNEXTLINE(readability-function-size): a table
 void describe_pin(std::vector<NodeDescription>& list) {
     using namespace VEMTRA_ISA;
     list.push_back(

@@ -230,6 +230,7 @@ static int placement_shape(const scene::Node& node, const NodeDescription& d) {
     return int(number_of(node, *d.port("projection"))) == by_box ? box_components : components(Type::place);
 }
 
+// NOLINTNEXTLINE(readability-function-size): a table
 void describe_placement(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "placement",

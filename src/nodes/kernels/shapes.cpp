@@ -100,12 +100,14 @@ VEMTRA_INLINE bool near_segment(float x, float y, float ax, float ay, float bx, 
 }
 
 /// Ports: texcoord, the middle, radius.
-#define VEMTRA_SHAPE(name, inside)                                                                \
-    void name(const KernelArgs& k) {                                                              \
-        for (int i = 0; i < k.n; ++i) {                                                           \
-            const float x = k.in[0][i] - k.in[2][i], y = k.in[1][i] - k.in[3][i], r = k.in[4][i]; \
-            k.out[0][i] = (inside) ? 1.f : 0.f;                                                   \
-        }                                                                                         \
+#define VEMTRA_SHAPE(name, inside)                   \
+    void name(const KernelArgs& k) {                 \
+        for (int i = 0; i < k.n; ++i) {              \
+            const float x = k.in[0][i] - k.in[2][i]; \
+            const float y = k.in[1][i] - k.in[3][i]; \
+            const float r = k.in[4][i];              \
+            k.out[0][i] = (inside) ? 1.f : 0.f;      \
+        }                                            \
     }
 VEMTRA_SHAPE(circle, in_disc(x, y, r))
 VEMTRA_SHAPE(cloverleaf, in_clover(x, y, r))
