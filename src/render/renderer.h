@@ -196,6 +196,8 @@ private:
     template <class Guess, class Value>
     void next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value);
     void shade_piece(Tile& t, size_t first, size_t count, int step, uint32_t sample);
+    bool shade_path(Tile& t, size_t i, Path& path, MaterialPoint& point, int step, uint32_t sample);
+    bool goes_through(Tile& t, Path& path, const MaterialPoint& point, int step, uint32_t sample);
 
     // bodies.cpp
     static const Body* innermost(const Tile& t, const Path& path, uint32_t without);

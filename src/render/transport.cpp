@@ -151,105 +151,113 @@ void Renderer::shade_piece(Tile& t, size_t first, size_t count, int step, uint32
         Path& path = t.paths[first + i];
         MaterialPoint& point = t.materials.points[i];
         const auto begin = costs_ && (i & 15) == 0 ? Clock::now() : Clock::time_point();
-        float u0;
-        float u1;
-        float l0;
-        float l1;
-        float c0;
-        float c1;
-        sample_2d(path.seed, sample, pair_of(step, pair_direction), u0, u1);
-        sample_2d(path.seed, sample, pair_of(step, pair_light), l0, l1);
-        sample_2d(path.seed, sample, pair_of(step, pair_choice), c0, c1);
-        WalkRandom random(walk_seed(path, sample, step, 1));
-        const Slots& slots = point.slots;
-        if (path.below && point.inside)
-            if (const Body* body = innermost(t, path, no_hit); body && body->instance == path.at.instance) {
-                come_up(t, path, i, step, sample, random);
-                continue;
-            }
-        if (slots.geometry_opacity < 1.f) {
-            float u;
-            float v;
-            sample_2d(path.seed, sample, pair_of(step, pair_opacity), u, v);
-            if (u >= slots.geometry_opacity) {
-                pass(t, path, point);
-                continue;
-            }
-        }
-        const bool on_stage = path.at.instance == stage_hit;
-        if (f_.edited && !on_stage && (*f_.edited)[size_t(p_.build_up_of[path.at.instance])])
-            film_.touched[path.pixel] += std::min(1.f, max_component(path.throughput));
-        const bool met_first = path.first;
-        if (met_first) first_hit_passes(path, point);
-        path.first = false;
-        if (slots.geometry_thin_walled > .5f && slots.transmission_weight > 0.f && through_pane(t, path, point, random))
-            continue;
-        const bool clear = slots.transmission_weight > 0.f && slots.geometry_thin_walled < .5f && !on_stage;
-        const bool leaving = clear && point.inside;
-        // At the last depth the direction is still followed to the lights, by the next-event ray alone.
-        const bool last = clear ? path.crossings >= most_crossings : path.bounce + 1 >= f_.depth;
-        float outside = 1.f;
-        if ((clear || path.bodies >= 0) && !meets_surface(t, path, point, clear, outside)) continue;
-        // Colours part where light is bent: the wavelength is drawn now, and weighs from the first bending on.
-        const bool disperses = clear && slots.transmission_dispersion_scale > 0.f;
-        float wavelength = path.wavelength;
-        V3f spectral(1.f);
-        if (disperses && wavelength == 0.f) wavelength = surface::draw_wavelength(random.next(), spectral);
-        const Frame frame(point.s.normal);
-        Stack& stack = t.stack;
-        if (on_stage) {
-            stack.reset(outside);
-            stack.finish(slots, {});
-        } else {
-            t.materials.stack(stack, int(i), p_, frame, outside, leaving, disperses ? wavelength : 0.f,
-                              least_roughness(path), random);
-        }
-        Stack::Seen seen = stack.seen_from(frame.to_local(point.wo));
-        if (met_first) film_.albedo[path.pixel] += seen.albedo * shown_share(path);
-        if (slots.emission_luminance > 0.f && p_.rig.emission_group && !point.inside)
-            add(path.pixel, p_.rig.emission_group,
-                path.throughput * emitted(slots) * seen.passed * scattered_light_weight(path, point), path.bounce > 1);
-        const bool both = met_first && !last && stack.splits(seen);
-        if (both) stack.split(seen);
-        auto value = [&](const V3f& wi) {
-            Stack::Parts p = stack.evaluate_parts(seen, wi, random);
-            if (wi.z < 0.f) p.f[0] *= spectral;
-            return p;
-        };
-        auto guess = [&](const V3f& wi) { return stack.guess_parts(seen, wi); };
-        // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its
-        // lobe's edge.
-        const bool mirror = f_.strategy == FrameSettings::Strategy::combined && !last && stack.mirror();
-        if (f_.strategy != FrameSettings::Strategy::surface_only && !path.below) {
-            float k0;
-            float k1;
-            sample_2d(path.seed, sample, pair_of(step, pair_candidate), k0, k1);
-            next_event(t, path, {frame, point, point.s.normal_geometric, c0, l0, l1, k0, last, clear, mirror}, step,
-                       guess, value);
-        }
-        auto go_on = [&](surface::Scattered s) {
-            if (s.enters_subsurface) {
-                go_below(t, path, point, s.weight, frame, sample, step);
-            } else if (s.pdf > 0.f) {
-                Path from = path;
-                if (s.wi.z < 0.f && disperses && path.wavelength == 0.f) {
-                    from.wavelength = wavelength;
-                    s.weight *= spectral;
-                }
-                follow(t, from, point, frame, s, clear, mirror, step, sample);
-            }
-        };
-        if (both) {
-            go_on(stack.sample(seen, Stack::Part::top, c1, u0, u1, random));
-            sample_2d(path.seed, sample, pair_of(step, pair_inside), u0, u1);
-            go_on(stack.sample(seen, Stack::Part::inside, c1, u0, u1, random));
-        } else if (!last) {
-            go_on(stack.sample(seen, c1, u0, u1, random));
-        }
+        if (!shade_path(t, i, path, point, step, sample)) continue;
         if (costs_ && (i & 15) == 0 && point.layer >= 0)
             costs_[point.layer].nanoseconds +=
                 16 * std::min(longest_shading, uint64_t(std::chrono::nanoseconds(Clock::now() - begin).count()));
     }
+}
+
+/// Where the surface is not there for this path, it goes on behind it.
+bool Renderer::goes_through(Tile& t, Path& path, const MaterialPoint& point, int step, uint32_t sample) {
+    float u;
+    float v;
+    sample_2d(path.seed, sample, pair_of(step, pair_opacity), u, v);
+    if (u < point.slots.geometry_opacity) return false;
+    pass(t, path, point);
+    return true;
+}
+
+/// One path: what shines there, the next event, and where it goes on. Whether the surface was asked.
+bool Renderer::shade_path(Tile& t, size_t i, Path& path, MaterialPoint& point, int step, uint32_t sample) {
+    float u0;
+    float u1;
+    float l0;
+    float l1;
+    float c0;
+    float c1;
+    sample_2d(path.seed, sample, pair_of(step, pair_direction), u0, u1);
+    sample_2d(path.seed, sample, pair_of(step, pair_light), l0, l1);
+    sample_2d(path.seed, sample, pair_of(step, pair_choice), c0, c1);
+    WalkRandom random(walk_seed(path, sample, step, 1));
+    const Slots& slots = point.slots;
+    if (path.below && point.inside)
+        if (const Body* body = innermost(t, path, no_hit); body && body->instance == path.at.instance) {
+            come_up(t, path, i, step, sample, random);
+            return false;
+        }
+    if (slots.geometry_opacity < 1.f && goes_through(t, path, point, step, sample)) return false;
+    const bool on_stage = path.at.instance == stage_hit;
+    if (f_.edited && !on_stage && (*f_.edited)[size_t(p_.build_up_of[path.at.instance])])
+        film_.touched[path.pixel] += std::min(1.f, max_component(path.throughput));
+    const bool met_first = path.first;
+    if (met_first) first_hit_passes(path, point);
+    path.first = false;
+    if (slots.geometry_thin_walled > .5f && slots.transmission_weight > 0.f && through_pane(t, path, point, random))
+        return false;
+    const bool clear = slots.transmission_weight > 0.f && slots.geometry_thin_walled < .5f && !on_stage;
+    const bool leaving = clear && point.inside;
+    // At the last depth the direction is still followed to the lights, by the next-event ray alone.
+    const bool last = clear ? path.crossings >= most_crossings : path.bounce + 1 >= f_.depth;
+    float outside = 1.f;
+    if ((clear || path.bodies >= 0) && !meets_surface(t, path, point, clear, outside)) return false;
+    // Colours part where light is bent: the wavelength is drawn now, and weighs from the first bending on.
+    const bool disperses = clear && slots.transmission_dispersion_scale > 0.f;
+    float wavelength = path.wavelength;
+    V3f spectral(1.f);
+    if (disperses && wavelength == 0.f) wavelength = surface::draw_wavelength(random.next(), spectral);
+    const Frame frame(point.s.normal);
+    Stack& stack = t.stack;
+    if (on_stage) {
+        stack.reset(outside);
+        stack.finish(slots, {});
+    } else {
+        t.materials.stack(stack, int(i), p_, frame, outside, leaving, disperses ? wavelength : 0.f,
+                          least_roughness(path), random);
+    }
+    Stack::Seen seen = stack.seen_from(frame.to_local(point.wo));
+    if (met_first) film_.albedo[path.pixel] += seen.albedo * shown_share(path);
+    if (slots.emission_luminance > 0.f && p_.rig.emission_group && !point.inside)
+        add(path.pixel, p_.rig.emission_group,
+            path.throughput * emitted(slots) * seen.passed * scattered_light_weight(path, point), path.bounce > 1);
+    const bool both = met_first && !last && stack.splits(seen);
+    if (both) stack.split(seen);
+    auto value = [&](const V3f& wi) {
+        Stack::Parts p = stack.evaluate_parts(seen, wi, random);
+        if (wi.z < 0.f) p.f[0] *= spectral;
+        return p;
+    };
+    auto guess = [&](const V3f& wi) { return stack.guess_parts(seen, wi); };
+    // A polished metal finds the surroundings better by itself: sampling them would only add the noise of its
+    // lobe's edge.
+    const bool mirror = f_.strategy == FrameSettings::Strategy::combined && !last && stack.mirror();
+    if (f_.strategy != FrameSettings::Strategy::surface_only && !path.below) {
+        float k0;
+        float k1;
+        sample_2d(path.seed, sample, pair_of(step, pair_candidate), k0, k1);
+        next_event(t, path, {frame, point, point.s.normal_geometric, c0, l0, l1, k0, last, clear, mirror}, step, guess,
+                   value);
+    }
+    auto go_on = [&](surface::Scattered s) {
+        if (s.enters_subsurface) {
+            go_below(t, path, point, s.weight, frame, sample, step);
+        } else if (s.pdf > 0.f) {
+            Path from = path;
+            if (s.wi.z < 0.f && disperses && path.wavelength == 0.f) {
+                from.wavelength = wavelength;
+                s.weight *= spectral;
+            }
+            follow(t, from, point, frame, s, clear, mirror, step, sample);
+        }
+    };
+    if (both) {
+        go_on(stack.sample(seen, Stack::Part::top, c1, u0, u1, random));
+        sample_2d(path.seed, sample, pair_of(step, pair_inside), u0, u1);
+        go_on(stack.sample(seen, Stack::Part::inside, c1, u0, u1, random));
+    } else if (!last) {
+        go_on(stack.sample(seen, c1, u0, u1, random));
+    }
+    return true;
 }
 
 /// What is told of the first hit. Where the stage fades, it fades in all of it.
