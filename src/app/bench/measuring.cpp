@@ -45,6 +45,7 @@ void Measuring::start() {
 namespace {
 /// At the tile's own size: the board then has nothing to scale.
 QImage thumbnail_of(const review::NodeMeasure& m) {
+    if (m.picture.empty()) return {};  // measuring was stopped before it
     QImage image(m.width, m.height, QImage::Format_RGB32);
     for (int y = 0; y < m.height; ++y) {
         auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
