@@ -1,5 +1,6 @@
 // The menus of the window. Every entry is also a command of the typed list.
 #include <QFileDialog>
+#include <QInputDialog>
 #include <QLineEdit>
 #include <QMenuBar>
 #include <QSettings>

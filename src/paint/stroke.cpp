@@ -480,7 +480,9 @@ const scene::Painting& Stroke::now() {
     std::map<size_t, std::vector<Tile*>> dirty;
     for (auto& [key, t] : tiles_)
         if (t->dirty) dirty[t->sheet].push_back(t.get());
-    for (auto& [s, tiles] : dirty) {
+    for (auto& of_sheet : dirty) {
+        const auto& s = of_sheet.first;
+        auto& tiles = of_sheet.second;
         const Canvas::SheetPlace& place = canvas_->sheets()[s];
         const auto sheet_of = [&](scene::Painting& p) -> scene::Sheet* {
             for (scene::Sheet& sheet : p.sheets)

@@ -115,7 +115,7 @@ private:
     std::vector<float> through_frames(const render::PreparedLayer& layer) {
         std::vector<float> takes(picks_.size(), 0.f);
         program::Workspace workspace;
-        std::vector<float> out(size_t(nodes::max_batch));
+        std::vector<float> out(size_t{nodes::max_batch});
         over_batches(p_, points_, picks_, [&](const nodes::PointBatch& batch, size_t first) {
             render::coverage_of(layer, framed(layer, batch), workspace, out.data());
             for (size_t i = 0; i < size_t(batch.n); ++i) takes[first + i] = out[i] * hits_[i].fade;

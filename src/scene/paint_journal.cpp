@@ -110,7 +110,9 @@ Status PaintJournal::append(const Scene& now) {
         out.clear();
         return s;
     };
-    for (const auto& [key, texels] : sheets_of(now)) {
+    for (const auto& sheet : sheets_of(now)) {
+        const auto& key = sheet.first;
+        const auto& texels = sheet.second;
         auto& last = kept_[key];
         if (last == texels) continue;
         const bool same_kind = last && last->size() == texels->size() && last->lanes() == texels->lanes();

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstring>
 #include <unordered_set>
+#include <utility>
 
 namespace vemtra::scene {
 namespace {

@@ -21,8 +21,9 @@ TEST_CASE("a map alone is met as it lies in its file; a mask or a second height 
         p.node(0, "place", "placement", "place",
                {{"repeat", {scene::Value{V2f(3.f, 5.f)}, {}}}, {"rotation", {scene::Value{30.f}, {}}}});
         p.layer(0).nodes[0].inputs["texcoord"] = {scene::Value{V2f(0.f)}, "place"};
-        REQUIRE(relief()->map.has_value());
-        const auto& q = relief()->map->placing.place;
+        const auto straight = relief();
+        REQUIRE(straight->map.has_value());
+        const auto& q = straight->map->placing.place;
         CHECK(q[0][0] == Approx(3.f * std::cos(pi / 6)));
         CHECK(q[1][1] == Approx(5.f * std::cos(pi / 6)));
         p.layer(0).nodes[1].inputs["projection"] = {scene::Value{1.f}, {}};
