@@ -122,12 +122,19 @@ private:
         });
     }
 
+    /// A piece for a point that stands there.
+    struct Offer {
+        size_t point;
+        V3f at;
+        uint32_t piece;
+    };
+
     /// Where the border crosses the sides of one face's small triangles.
     class Crossings {
     public:
         Crossings(const Spreading& all, uint32_t face, const HeightsAt& evaluate)
             : all_(all), face_(face), n_(all.segments(face)), evaluate_(evaluate) {}
-        void pieces(std::vector<Piece>& out, std::vector<std::pair<size_t, uint32_t>>& seeds) {
+        void pieces(std::vector<Piece>& out, std::vector<Offer>& seeds) {
             for (int j = 0; j < n_; ++j)
                 for (int i = 0; i + j < n_; ++i) {
                     triangle({i, j}, {i + 1, j}, {i, j + 1});
@@ -140,7 +147,8 @@ private:
                 // To all points around it: the nearest piece may be that of a triangle a step aside.
                 for (int j = std::max(0, t.corner[0].j - 1); j <= std::min(n_, t.corner[0].j + 2); ++j)
                     for (int i = std::max(0, t.corner[0].i - 2); i <= std::min(n_ - j, t.corner[0].i + 2); ++i)
-                        if (inside({i, j})) seeds.emplace_back(all_.index(face_, {i, j}), piece);
+                        if (inside({i, j}))
+                            seeds.push_back({all_.index(face_, {i, j}), all_.place(face_, Point{i, j}), piece});
             }
         }
 
@@ -212,7 +220,7 @@ private:
     void find_pieces() {
         struct OfFace {
             std::vector<Piece> pieces;
-            std::vector<std::pair<size_t, uint32_t>> seeds;
+            std::vector<Offer> seeds;
         };
         std::vector<uint32_t> mixed;
         for (uint32_t f = 0; f < faces(); ++f) {
@@ -235,16 +243,9 @@ private:
         for (size_t k = 0; k < mixed.size(); ++k) {
             const uint32_t before = uint32_t(pieces_.size());
             pieces_.insert(pieces_.end(), found[k].pieces.begin(), found[k].pieces.end());
-            for (const auto& [point, piece] : found[k].seeds) take(point, place_of(mixed[k], point), before + piece);
+            for (const Offer& o : found[k].seeds) take(o.point, o.at, before + o.piece);
         }
         active_ = std::move(mixed);
-    }
-    V3f place_of(uint32_t f, size_t point) const {
-        const int n = segments(f);
-        size_t rest = point - grid_.first[f];
-        int j = 0;
-        while (rest >= size_t(n - j + 1)) rest -= size_t(n - j++ + 1);
-        return place(f, Point{int(rest), j});
     }
 
     /// Whether that piece is nearer than what the point knows.
@@ -287,11 +288,6 @@ private:
         }
     }
 
-    struct Offer {
-        size_t point;
-        V3f at;
-        uint32_t piece;
-    };
     /// What the faces beyond its sides know.
     void ask_beyond(uint32_t f, std::vector<Offer>& offers) const {
         const int n = segments(f);

@@ -5,7 +5,7 @@
 namespace vemtra::geometry {
 namespace {
 
-constexpr int most_edges = 256;
+constexpr int most_edges = 128;
 
 /// A face as its first corner and the two sides from there, with what turns a direction in its plane into coordinates.
 struct Plane {

@@ -11,7 +11,7 @@ struct FacePlace {
 
 /// Where one comes to who goes straight on over the faces (unfolded along each edge that is crossed: a straightest
 /// geodesic inside of faces, Polthier and Schmies 1998) by `step`, which is turned into the plane of the first face and
-/// keeps its length. The way ends at an open border, on a face without area, and after 256 edges. `step` must be
+/// keeps its length. The way ends at an open border, on a face without area, and after 128 edges. `step` must be
 /// finite; metres of the mesh's own space.
 FacePlace walk(const Mesh& mesh, const Welds& welds, FacePlace from, const V3f& step);
 

@@ -30,6 +30,7 @@ void over_flat_piece(const Prepared& prepared, const FlatPiece& piece, const pro
             const size_t i = size_t(k);
             const V2f at((float((first + k) % piece.width) + .5f) / float(piece.width),
                          1.f - (float((first + k) / piece.width) + .5f) / float(piece.height));
+            arrays->in_frame = true;  // these places lie on no form: nobody walks over one
             arrays->set(k, prepared, somewhere, s, s.normal, step);
             auto put = [&](int row, const V3f& v) {
                 for (int c = 0; c < 3; ++c) arrays->values[size_t(row) + size_t(c)][i] = v[c];

@@ -202,8 +202,11 @@ private:
         // the same where heights are computed and where light falls.
         const auto below = below_fields(compiled);
         const bool reads = below != compiled;
+        bool fields_wait = false;
         if (reads) {
-            if (std::any_of(below.begin(), below.end(), [](const auto& b) { return b != nullptr; })) {
+            const bool moves = std::any_of(below.begin(), below.end(), [](const auto& b) { return b != nullptr; });
+            fields_wait = moves && options_.field_rays < geometry::field_rays_final;
+            if (moves && !fields_wait) {
                 const auto moved = displace(rest, below, shop_, paths_, true, p_->problems, options_.progress);
                 if (!moved || was_stopped()) return false;
                 field_geometry_ = shop_.geometry(moved->for_fields);
@@ -215,7 +218,7 @@ private:
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
         if (!reads) field_geometry_ = shop_.geometry(out->for_fields);
-        p_->fields_final = rest.fields_final && (out->final || options_.relief == Relief::quick);
+        p_->fields_final = rest.fields_final && !fields_wait && (out->final || options_.relief == Relief::quick);
         return true;
     }
     /// Fields of the displaced form are worth their time once hands rest; until then those of the form serve. They are

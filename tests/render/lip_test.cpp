@@ -197,6 +197,9 @@ TEST_CASE("a mask that follows from a field says the same where it moves the for
         thick += stands;
         other += white != stands;
     }
+    // While hands move, fields are those of the form at rest: that picture is not the last one.
+    CHECK_FALSE(p.ready({.field_rays = geometry::field_rays_first})->fields_final);
+    CHECK(p.ready()->fields_final);
     CHECK(thick > 40);
     CHECK(thick < 360);
     CHECK(other <= 4);  // the border itself lies between points at which heights are computed

@@ -1,0 +1,284 @@
+// The forms that stand out by the heights of what they wear.
+#include <array>
+#include <set>
+
+#include "base/hash.h"
+#include "render/materials.h"
+#include "render/pinhole.h"
+#include "render/relief.h"
+
+namespace vemtra::render {
+
+float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, const Box3f& box, float pixels) {
+    const float size = box.size().length();
+    V3f nearest = camera.position;
+    for (int a = 0; a < 3; ++a) nearest[a] = std::min(box.max[a], std::max(box.min[a], nearest[a]));
+    const float distance = std::max((nearest - camera.position).length(), .05f * size);
+    const Pinhole eye(camera, std::max(1, scene.render.width), std::max(1, scene.render.height));
+    const float spacing = std::max(1e-7f * size, std::max(.1f, pixels) * eye.pixel_angle * distance);
+    return std::exp2(std::round(std::log2(spacing)));
+}
+
+namespace {
+
+constexpr float widest_lip = .2f;  // of the part's size: what is wider is no edge any more
+
+class Displacing {
+public:
+    Displacing(const Prepared& rest, const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs, Workshop& shop,
+               const Paths& paths, bool first, std::vector<Error>& problems, Progress* progress)
+        : rest_(rest),
+          reliefs_(reliefs),
+          shop_(shop),
+          paths_(paths),
+          first_(first),
+          problems_(problems),
+          progress_(progress) {}
+
+    std::optional<DisplaceResult> run() {
+        DisplaceResult out;
+        out.instances = rest_.geometry->instances();
+        out.for_fields = out.instances;
+        for (size_t i = 0; i < out.instances.size(); ++i) {
+            const size_t b = size_t(rest_.build_up_of[i]);
+            const BuildUpRelief* relief = b < reliefs_.size() ? reliefs_[b].get() : nullptr;
+            if (!relief || rest_.parts[i]->flat) continue;
+            if (relief->least == 0.f && relief->largest == 0.f) continue;
+            if (relief->map) {
+                if (auto shape = of_map(uint32_t(i), *relief))
+                    out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+            } else {
+                computed(uint32_t(i), *relief, out);
+            }
+            if (stopped(progress_)) return std::nullopt;
+        }
+        return out;
+    }
+
+private:
+    const std::string& name(uint32_t i) const { return rest_.parts[i]->name; }
+    const geometry::Instance& instance(uint32_t i) const { return rest_.geometry->instances()[i]; }
+
+    std::shared_ptr<const geometry::Shape> of_map(uint32_t i, const BuildUpRelief& relief) {
+        const geometry::Instance& in = instance(i);
+        if (!in.shape->has_uvs()) {
+            problems_.push_back({"A part has no UVs for its heights; it stays flat", "", "part " + name(i),
+                                 "the map's place says that it lies by UVs",
+                                 "Project it by its placement, or give the part UVs"});
+            return nullptr;
+        }
+        geometry::MapPlacing placing = relief.map->placing;
+        geometry::HeightCurve curve = relief.map->curve;
+        curve.scale /= in.scale;
+        const auto found = paths_.find(relief.map->image.file);
+        if (!found) return nullptr;  // told by who opens maps
+        const auto files = tile_files(*found);
+        placing.tiled = !files.empty() && files.front().first != 0;
+        std::vector<uint64_t> key;
+        bool any = false;
+        for (const auto& [tile, file] : files) {
+            const auto read = shop_.heights(file, relief.map->image.channel, progress_);
+            if (stopped(progress_)) return nullptr;
+            const size_t at = placing.tiled ? size_t(tile - 1001) : 0;
+            if (placing.tiles.size() <= at) placing.tiles.resize(at + 1);
+            if (!read) {
+                problems_.push_back({"A height map cannot be read; nothing moves where it lies", file.string(),
+                                     "part " + name(i), read.error().why, read.error().remedy});
+                continue;
+            }
+            placing.tiles[at] = *read;
+            any = true;
+        }
+        if (!any) return nullptr;
+        for (const auto& t : placing.tiles) key.push_back(uint64_t(reinterpret_cast<uintptr_t>(t.get())));
+        if (placing.tiled) tell_missing(i, placing, *found);
+        limit(i, placing, curve);
+        key.push_back(hash_bytes(placing.place, sizeof placing.place));
+        key.push_back(placing.repeat);
+        const uint64_t lies = hash_bytes(key.data(), key.size() * sizeof key[0]);
+        const float numbers[] = {curve.scale, curve.neutral, curve.low, curve.high, curve.gamma};
+        return shop_.displaced(in.shape, hash_bytes(numbers, sizeof numbers, lies), [&] {
+            const auto welds = shop_.welds(in.shape);
+            const auto grid = shop_.map_grid(in.shape, lies, [&] {
+                const std::shared_ptr<const geometry::Mesh> mesh(in.shape, &in.shape->faces_as_triangles());
+                return geometry::map_grid(mesh, welds, placing);
+            });
+            return geometry::make_displaced(in.shape, welds, geometry::map_heights(grid, curve));
+        });
+    }
+    /// Tiles that the part's UVs lie on and that have no file.
+    void tell_missing(uint32_t i, const geometry::MapPlacing& r, const fs::path& pattern) {
+        std::set<int> missing;
+        const geometry::Mesh& m = instance(i).shape->faces_as_triangles();
+        for (size_t f = 0; f < m.triangles(); ++f) {
+            const V2f uv = (m.uvs[m.indices[3 * f]] + m.uvs[m.indices[3 * f + 1]] + m.uvs[m.indices[3 * f + 2]]) / 3.f;
+            const float u = std::floor(uv.x);
+            const float v = std::floor(uv.y);
+            if (!(u >= 0.f && u < 10.f && v >= 0.f && v < 100.f)) continue;
+            const size_t at = size_t(u) + 10 * size_t(v);
+            if (at >= r.tiles.size() || !r.tiles[at]) missing.insert(1001 + int(at));
+        }
+        if (missing.empty()) return;
+        std::string list;
+        for (const int t : missing) list += (list.empty() ? "" : ", ") + std::to_string(t);
+        problems_.push_back({"Tiles of a height map are missing; nothing moves there", pattern.string(),
+                             "part " + name(i), "there is no file for " + list,
+                             "Bring the files back, or leave the part flat"});
+    }
+
+    /// Heights that are far larger than the part are no relief any more.
+    float most_height(uint32_t i) const { return 2.f * std::max(1e-6f, instance(i).shape->bounds().size().length()); }
+    void tell_limit(uint32_t i) {
+        problems_.push_back({"Heights are larger than the part; they end at twice its size", "", "part " + name(i),
+                             "their scale is probably meant in other units", "Set the height's scale again"});
+    }
+    void limit(uint32_t i, const geometry::MapPlacing& placing, geometry::HeightCurve& curve) {
+        const float most = most_height(i);
+        float largest = 0.f;
+        for (const auto& t : placing.tiles)
+            if (t)
+                for (const uint16_t code : {t->lowest(), t->highest()})
+                    largest = std::max(largest, std::fabs(curve.metres(t->value(code))));
+        if (!(largest > most)) return;
+        tell_limit(i);
+        curve.scale *= most / largest;
+    }
+
+    /// How finely the network is computed: as the picture can tell, as far as the points go.
+    void computed(uint32_t i, const BuildUpRelief& relief, DisplaceResult& out) {
+        const geometry::Instance& in = instance(i);
+        const geometry::Mesh& m = in.shape->faces_as_triangles();
+        const scene::Scene& s = *rest_.scene;
+        float least = relief.least / in.scale;
+        float largest = relief.largest / in.scale;
+        if (const float most = most_height(i); std::max(-least, largest) > most) {
+            tell_limit(i);
+            least = std::max(least, -most);
+            largest = std::min(largest, most);
+        }
+        const uint64_t what = hash_of(i, relief);
+        auto displaced = [&](float spacing, bool only_kept) {
+            const uint64_t key = hash_bytes(&spacing, sizeof spacing, what);
+            return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
+                if (only_kept) return nullptr;
+                const auto welds = shop_.welds(in.shape);
+                auto levels =
+                    geometry::relief_levels(m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
+                const float width = std::max(relief.smoothing, spacing * in.scale);
+                Lips lips;
+                for (const ReliefLayer* layer : relief.with_lips()) {
+                    if (lips.of(*layer)) continue;
+                    lips.until = layer;
+                    auto grid = geometry::border_grid(
+                        m, *welds, levels,
+                        std::min(layer->lip_width / in.scale, widest_lip * in.shape->bounds().size().length()),
+                        [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
+                    if (!grid) return nullptr;
+                    lips.grids.emplace(layer, std::move(*grid));
+                }
+                lips.until = nullptr;
+                const auto heights = geometry::freeze_heights(
+                    m, *welds, std::move(levels), least, largest,
+                    [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
+                return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
+            });
+        };
+        const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
+        const float steady = affordable(m, smallest, first_relief_points);
+        if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+        const float wanted = relief_spacing(s, rest_.camera, in.bounds(), s.render.relief_pixels) / in.scale;
+        const float best = affordable(m, wanted, size_t(std::clamp(s.render.relief_points, 1, 512)) << 20);
+        if (best >= steady || stopped(progress_)) return;
+        if (auto shape = displaced(best, first_))
+            out.instances[i].shape = std::move(shape);
+        else
+            out.final = false;
+    }
+    /// Of all that its heights follow from, but how finely they are computed.
+    uint64_t hash_of(uint32_t i, const BuildUpRelief& relief) const {
+        std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(),
+                                  __builtin_bit_cast(uint32_t, instance(i).scale)};
+        if (relief.reads_fields && rest_.fields) {
+            for (const auto& field : rest_.fields->all())
+                key.push_back(uint64_t(reinterpret_cast<uintptr_t>(field.get())));
+            key.push_back(uint64_t(reinterpret_cast<uintptr_t>(rest_.geometry.get())) + i);
+            key.push_back(rest_.fields_final);
+        }
+        return hash_bytes(key.data(), key.size() * sizeof key[0]);
+    }
+    static float longest_side(const geometry::Mesh& m, uint32_t f) {
+        const uint32_t* i = &m.indices[3 * size_t(f)];
+        float longest = 0.f;
+        for (int c = 0; c < 3; ++c)
+            longest = std::max(longest, (m.positions[i[(c + 1) % 3]] - m.positions[i[c]]).length());
+        return std::isfinite(longest) ? longest : 0.f;
+    }
+    /// The spacing, or as much wider as makes all faces together fit.
+    static float affordable(const geometry::Mesh& m, float spacing, size_t most) {
+        std::vector<float> sides;
+        for (uint32_t f = 0; f < m.triangles(); ++f) sides.push_back(longest_side(m, f));
+        for (int tries = 0; tries < 64; ++tries, spacing *= 2.f) {
+            double points = 0;
+            for (const float s : sides) {
+                double n = 1;
+                while (n < double(s / spacing) && n < double(1 << geometry::relief_deepest)) n *= 2;
+                points += n * n / 2;
+            }
+            if (points <= double(most) || points <= double(sides.size())) break;
+        }
+        return spacing;
+    }
+    uint64_t resources_hash() const {
+        std::string all;
+        for (const auto& r : rest_.resources.images)
+            all += r.file + '\n' + r.colorspace + '\n' + r.channel + r.wrap_u + r.wrap_v + r.filter +
+                   char('0' + r.components) + char('0' + r.seamless);
+        for (const auto& r : rest_.resources.images)
+            if (const scene::Painting* p = scene::find(rest_.scene->paintings, r.painting))
+                for (const scene::Sheet& sheet : p->sheets)
+                    all += std::to_string(sheet.texels ? sheet.texels->number() : 0) + ' ';
+        for (const auto& r : rest_.resources.fields) {
+            all += r.field + '\n' + r.build_up + '\n';
+            for (const float p : r.parameters) all += std::to_string(p) + ' ';
+        }
+        for (const auto& n : rest_.resources.uv_sets) all += n + '\n';
+        return hash_bytes(all.data(), all.size());
+    }
+    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
+                                  const Lips* lips) const {
+        struct Work {
+            PointArrays arrays;
+            program::Workspace workspace;
+        };
+        auto work = std::make_shared<Work>();
+        const Prepared* rest = &rest_;
+        return [=, &relief](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+            for (int k = 0; k < n; ++k) {
+                const geometry::Place at{i, face[k], u[k], v[k]};
+                const geometry::SurfacePoint s = rest->geometry->at(at);
+                work->arrays.set(k, *rest, at, s, s.normal, width);
+            }
+            relief.heights(work->arrays.batch(n, *rest), work->workspace, out, lips);
+            for (int k = 0; k < n; ++k) out[k] /= scale;
+        };
+    }
+
+    const Prepared& rest_;
+    const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs_;
+    Workshop& shop_;
+    const Paths& paths_;
+    bool first_;
+    std::vector<Error>& problems_;
+    Progress* progress_;
+};
+
+}  // namespace
+
+std::optional<DisplaceResult> displace(const Prepared& rest,
+                                       const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
+                                       Workshop& workshop, const Paths& paths, bool first, std::vector<Error>& problems,
+                                       Progress* progress) {
+    return Displacing(rest, reliefs, workshop, paths, first, problems, progress).run();
+}
+
+}  // namespace vemtra::render
