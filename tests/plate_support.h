@@ -56,7 +56,7 @@ struct Plate {
     }
     float out_at(float x, float y) { return out_at(*ready(), x, y); }
 };
-inline scene::Input from(const char* id) {
+inline scene::Input from(const std::string& id) {
     return {scene::Value{0.f}, id};
 }
 

@@ -38,9 +38,10 @@ Point on_side(int side, int n, int k) {
 
 class Spreading {
 public:
-    Spreading(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
+    Spreading(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width, BorderSides sides,
               const std::function<HeightsAt()>& make, Progress* progress)
-        : m_(mesh), w_(welds), width_(width), make_(make), progress_(progress) {
+        : m_(mesh), w_(welds), width_(width), both_(sides == BorderSides::both), make_(make), progress_(progress) {
+        grid_.width = width;
         grid_.level = levels.level;
         size_t points = 0;
         for (const uint8_t level : levels.level) {
@@ -53,20 +54,25 @@ public:
     std::optional<BorderGrid> run() {
         classify();
         if (stopped(progress_)) return std::nullopt;
-        grid_.codes.assign(inside_.size(), 0);
-        for (size_t k = 0; k < inside_.size(); ++k)
-            if (inside_[k]) grid_.codes[k] = 65535;
+        grid_.codes.resize(inside_.size());
+        for (size_t k = 0; k < inside_.size(); ++k) grid_.codes[k] = code(k, 1.f);
         find_pieces();
         if (stopped(progress_)) return std::nullopt;
         if (pieces_.empty()) return std::move(grid_);
         spread();
         if (stopped(progress_)) return std::nullopt;
         for (size_t k = 0; k < inside_.size(); ++k)
-            if (nearest_[k] != none) grid_.codes[k] = uint16_t(std::min(1.f, away_[k] / width_) * 65535.f + .5f);
+            if (nearest_[k] != none) grid_.codes[k] = code(k, std::min(1.f, away_[k] / width_));
         return std::move(grid_);
     }
 
 private:
+    /// `share`: how many widths away the border is, up to 1.
+    uint16_t code(size_t point, float share) const {
+        return uint16_t(32767.5f + 32767.f * (inside_[point] ? share : both_ ? -share : 0.f));
+    }
+    /// Whether pieces are told to that point.
+    bool wanted(size_t point) const { return both_ || inside_[point]; }
     uint32_t faces() const { return uint32_t(grid_.level.size()); }
     int segments(uint32_t f) const { return 1 << grid_.level[f]; }
     size_t index(uint32_t f, Point p) const { return grid_.first[f] + grid_row(segments(f), p.j) + size_t(p.i); }
@@ -79,8 +85,9 @@ private:
         return place(f, float(p.i) * one, float(p.j) * one);
     }
 
-    /// Which points are inside.
+    /// Which points are inside. Of faces that have none but their corners, each vertex is asked once.
     void classify() {
+        classify_vertices();
         struct Rows {
             uint32_t face;
             int first, last;
@@ -88,6 +95,7 @@ private:
         std::vector<Rows> work;
         for (uint32_t f = 0; f < faces(); ++f) {
             const int n = segments(f);
+            if (n == 1) continue;
             const int rows = std::max(1, 65536 / (n + 1));
             for (int j = 0; j <= n; j += rows) work.push_back({f, j, std::min(n + 1, j + rows)});
         }
@@ -122,6 +130,38 @@ private:
         });
     }
 
+    void classify_vertices() {
+        std::vector<uint32_t> corner_of(m_.positions.size(), none);
+        std::vector<uint32_t> asked;
+        for (uint32_t k = 0; k < m_.indices.size(); ++k)
+            if (segments(k / 3) == 1 && corner_of[m_.indices[k]] == none) {
+                corner_of[m_.indices[k]] = k;
+                asked.push_back(m_.indices[k]);
+            }
+        std::vector<char> inside(m_.positions.size(), 0);
+        parallel_ranges(asked.size(), 4 * relief_batch, [&](size_t from, size_t to) {
+            const HeightsAt evaluate = make_();
+            std::array<uint32_t, relief_batch> face;
+            std::array<float, relief_batch> u;
+            std::array<float, relief_batch> v;
+            std::array<float, relief_batch> mask;
+            for (size_t first = from; first < to && !stopped(progress_); first += relief_batch) {
+                const size_t count = std::min<size_t>(relief_batch, to - first);
+                for (size_t k = 0; k < count; ++k) {
+                    const uint32_t corner = corner_of[asked[first + k]];
+                    face[k] = corner / 3;
+                    u[k] = corner % 3 == 1 ? 1.f : 0.f;
+                    v[k] = corner % 3 == 2 ? 1.f : 0.f;
+                }
+                evaluate(int(count), face.data(), u.data(), v.data(), mask.data());
+                for (size_t k = 0; k < count; ++k) inside[asked[first + k]] = mask[k] >= .5f;
+            }
+        });
+        for (uint32_t f = 0; f < faces(); ++f)
+            if (segments(f) == 1)  // its points are its corners in their order
+                for (size_t c = 0; c < 3; ++c) inside_[grid_.first[f] + c] = inside[m_.indices[3 * size_t(f) + c]];
+    }
+
     /// A piece for a point that stands there.
     struct Offer {
         size_t point;
@@ -144,15 +184,42 @@ private:
             for (const Mixed& t : mixed_) {
                 const uint32_t piece = uint32_t(out.size());
                 out.push_back({at(t.side[0]), at(t.side[1])});
-                // To all points around it: the nearest piece may be that of a triangle a step aside.
-                for (int j = std::max(0, t.corner[0].j - 1); j <= std::min(n_, t.corner[0].j + 2); ++j)
-                    for (int i = std::max(0, t.corner[0].i - 2); i <= std::min(n_ - j, t.corner[0].i + 2); ++i)
-                        if (inside({i, j}))
-                            seeds.push_back({all_.index(face_, {i, j}), all_.place(face_, Point{i, j}), piece});
+                offer(piece, t.corner[0], seeds);
             }
+            for (int side = 0; side < 3; ++side) along(side, out, seeds);
         }
 
     private:
+        /// To all points around one: the nearest piece may be that of a triangle a step aside.
+        void offer(uint32_t piece, Point about, std::vector<Offer>& seeds) const {
+            for (int j = std::max(0, about.j - 1); j <= std::min(n_, about.j + 2); ++j)
+                for (int i = std::max(0, about.i - 2); i <= std::min(n_ - j, about.i + 2); ++i)
+                    if (all_.wanted(all_.index(face_, {i, j})))
+                        seeds.push_back({all_.index(face_, {i, j}), all_.place(face_, Point{i, j}), piece});
+        }
+        /// Where the faces beyond a side say otherwise, the border runs along it: as at hard edges.
+        void along(int side, std::vector<Piece>& out, std::vector<Offer>& seeds) const {
+            const uint32_t own = 3 * face_ + uint32_t(side);
+            for (uint32_t o = all_.w_.next_side[own]; o != own; o = all_.w_.next_side[o]) {
+                const int steps = std::min(n_, all_.segments(o / 3));
+                bool before = all_.differs(own, o, steps, 0);
+                for (int t = 0; t < steps; ++t) {
+                    const bool after = all_.differs(own, o, steps, t + 1);
+                    if (before || after) {
+                        const Point points[] = {on_side(side, n_, t * (n_ / steps)),
+                                                on_side(side, n_, (t + 1) * (n_ / steps))};
+                        V3f ends[] = {all_.place(face_, points[0]), all_.place(face_, points[1])};
+                        if (!before) ends[0] = (ends[0] + ends[1]) * .5f;
+                        if (!after) ends[1] = (ends[0] + ends[1]) * .5f;
+                        const uint32_t piece = uint32_t(out.size());
+                        out.push_back({ends[0], ends[1]});
+                        for (int k = t * (n_ / steps); k <= (t + 1) * (n_ / steps); ++k)
+                            offer(piece, on_side(side, n_, k), seeds);
+                    }
+                    before = after;
+                }
+            }
+        }
         struct Side {
             V2f in, out;  ///< (u, v) of its two ends, closing in on the border
             float mask_in = 1.f, mask_out = 0.f;
@@ -216,20 +283,43 @@ private:
         std::vector<Mixed> mixed_;
     };
 
+    /// Whether two faces say otherwise at a point of the side that they share: `t` of `steps` along it, from the
+    /// first's corner.
+    bool differs(uint32_t side, uint32_t other, int steps, int t) const {
+        const uint32_t f = side / 3;
+        const uint32_t g = other / 3;
+        const bool turned = w_.place_of[m_.indices[other]] != w_.place_of[m_.indices[side]];
+        const Point here = on_side(int(side % 3), segments(f), t * (segments(f) / steps));
+        const Point there = on_side(int(other % 3), segments(g), (turned ? steps - t : t) * (segments(g) / steps));
+        return inside_[index(f, here)] != inside_[index(g, there)];
+    }
+    /// Whether the border runs over a face or along one of its sides.
+    bool is_crossed(uint32_t f) const {
+        const auto begin = inside_.begin() + long(grid_.first[f]);
+        const auto end = begin + long(grid_size(segments(f)));
+        if (std::find(begin + 1, end, char(!*begin)) != end) return true;
+        for (uint32_t side = 3 * f; side < 3 * f + 3; ++side)
+            for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) {
+                const int steps = std::min(segments(f), segments(o / 3));
+                for (int t = 0; t <= steps; ++t)
+                    if (differs(side, o, steps, t)) return true;
+            }
+        return false;
+    }
+
     /// The border's pieces, and the points beside them.
     void find_pieces() {
         struct OfFace {
             std::vector<Piece> pieces;
             std::vector<Offer> seeds;
         };
+        std::vector<char> crossed(faces(), 0);
+        parallel_ranges(faces(), 4096, [&](size_t from, size_t to) {
+            for (size_t f = from; f < to; ++f) crossed[f] = is_crossed(uint32_t(f));
+        });
         std::vector<uint32_t> mixed;
-        for (uint32_t f = 0; f < faces(); ++f) {
-            const size_t first = grid_.first[f];
-            const size_t last = first + grid_size(segments(f));
-            const auto begin = inside_.begin() + long(first);
-            if (std::find(begin + 1, inside_.begin() + long(last), char(!*begin)) != inside_.begin() + long(last))
-                mixed.push_back(f);
-        }
+        for (uint32_t f = 0; f < faces(); ++f)
+            if (crossed[f]) mixed.push_back(f);
         std::vector<OfFace> found(mixed.size());
         parallel_ranges(mixed.size(), 16, [&](size_t from, size_t to) {
             if (stopped(progress_)) return;
@@ -264,7 +354,7 @@ private:
             if (from.i < 0 || from.j < 0 || from.i + from.j > n) return false;
             const size_t a = index(f, from);
             const size_t b = index(f, to);
-            if (nearest_[a] == none || nearest_[a] == nearest_[b] || !inside_[b]) return false;
+            if (nearest_[a] == none || nearest_[a] == nearest_[b] || !wanted(b)) return false;
             return take(b, place(f, to), nearest_[a]);
         };
         for (bool changed = true; changed;) {
@@ -300,7 +390,7 @@ private:
                 for (int k = 0; k <= n; ++k) {
                     const Point here = on_side(c, n, k);
                     const size_t point = index(f, here);
-                    if (!inside_[point]) continue;
+                    if (!wanted(point)) continue;
                     const int along = int((int64_t(k) * other + n / 2) / n);
                     const size_t there = index(g, on_side(int(o % 3), other, turned ? other - along : along));
                     const uint32_t piece = nearest_[there];
@@ -340,6 +430,7 @@ private:
     const Mesh& m_;
     const Welds& w_;
     float width_;
+    bool both_;
     const std::function<HeightsAt()>& make_;
     Progress* progress_;
     BorderGrid grid_;
@@ -356,12 +447,28 @@ float BorderGrid::at(uint32_t face, float u, float v) const {
     const int n = 1 << level[face];
     const int i = std::clamp(int(u * float(n) + .5f), 0, n);
     const int j = std::clamp(int(v * float(n) + .5f), 0, n - i);
-    return float(codes[first[face] + grid_row(n, j) + size_t(i)]) / 65535.f;
+    return share(first[face] + grid_row(n, j) + size_t(i));
+}
+
+float BorderGrid::between(uint32_t face, float u, float v) const {
+    const int n = 1 << level[face];
+    const float x = clamp01(u) * float(n);
+    const float y = clamp01(v) * float(n);
+    const int j = std::min(int(y), n - 1);
+    const int i = std::min(int(x), n - 1 - j);
+    const float a = clamp01(x - float(i));
+    const float b = clamp01(y - float(j));
+    auto at = [&](int p, int q) { return share(first[face] + grid_row(n, q) + size_t(p)); };
+    if (a + b <= 1.f || i + j + 2 > n) {
+        const float rest = std::max(0.f, 1.f - a - b);
+        return (rest * at(i, j) + a * at(i + 1, j) + b * at(i, j + 1)) / (rest + a + b);
+    }
+    return (a + b - 1.f) * at(i + 1, j + 1) + (1.f - b) * at(i + 1, j) + (1.f - a) * at(i, j + 1);
 }
 
 std::optional<BorderGrid> border_grid(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
-                                      const std::function<HeightsAt()>& mask, Progress* progress) {
-    return Spreading(mesh, welds, levels, width, mask, progress).run();
+                                      BorderSides sides, const std::function<HeightsAt()>& mask, Progress* progress) {
+    return Spreading(mesh, welds, levels, width, sides, mask, progress).run();
 }
 
 }  // namespace vemtra::geometry

@@ -243,4 +243,17 @@ void Fields::within(int field, int n, const uint32_t* instance, const uint32_t* 
     }
 }
 
+void Fields::border(int border, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
+                    float* out) const {
+    const PartBorders* all = border >= 0 && size_t(border) < borders_.size() ? &borders_[size_t(border)] : nullptr;
+    for (int i = 0; i < n; ++i) {
+        const BorderGrid* grid = all && instance[i] < all->size() ? (*all)[instance[i]].get() : nullptr;
+        const float share = grid ? grid->between(face[i], u[i], v[i]) : -1.f;
+        if (std::fabs(share) < 1.f)
+            out[i] = share * grid->width * geometry_->instances()[instance[i]].scale;
+        else  // farther than it was looked for
+            out[i] = share < 0.f ? -no_border : no_border;
+    }
+}
+
 }  // namespace vemtra::geometry

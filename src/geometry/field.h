@@ -10,6 +10,7 @@
 #include <memory>
 #include <vector>
 
+#include "geometry/border.h"
 #include "geometry/geometry.h"
 #include "nodes/kernel.h"
 #include "nodes/resources.h"
@@ -44,6 +45,9 @@ void reach_weights(float reach, float falloff, float* weights);
 
 inline constexpr int most_numbers = 4;
 
+/// How far a mask's border is, per instance; null: the part does not wear it.
+using PartBorders = std::vector<std::shared_ptr<const BorderGrid>>;
+
 /// One row per kind.
 struct FieldKind {
     const char* name;                     ///< what FieldRequest::field says
@@ -57,6 +61,9 @@ struct FieldKind {
     float (*range)(const std::vector<float>& parameters) = nullptr;
     /// Called once per computing.
     FieldSamplers (*samplers)(const Geometry& geometry, const std::vector<float>& parameters, int rays) = nullptr;
+    /// Of one that follows from where a mask is, too (FieldRequest::mask).
+    FieldSamplers (*samplers_of_mask)(const Geometry& geometry, const std::vector<float>& parameters,
+                                      const PartBorders& mask) = nullptr;
     /// Of what the mesh as a whole says: one number per vertex of the instance. Null: `samplers` does it.
     std::vector<float> (*at_vertices)(const Geometry& geometry, uint32_t instance,
                                       const std::vector<float>& parameters) = nullptr;
@@ -104,10 +111,11 @@ inline constexpr int field_rays_first = 16;   ///< enough to look right
 inline constexpr int field_rays_final = 128;  ///< what pictures are made with
 
 /// Computes a field on the instances for which `wanted` says so (one entry each); it is 0 on the others, and everywhere
-/// where no field has that name. Equal input gives equal numbers at any thread count. Null if stopped.
+/// where no field has that name. Equal input gives equal numbers at any thread count. `mask`: what the request follows
+/// from, where it does. Null if stopped.
 std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
                                                const nodes::FieldRequest& request, int rays,
-                                               Progress* progress = nullptr);
+                                               Progress* progress = nullptr, const PartBorders& mask = {});
 
 /// The same through the disk cache (key: what stands where, and the request); only finished fields are kept there.
 std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
@@ -124,13 +132,22 @@ public:
                 int channels, float* const* out) const override;
     void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
                 const float* reach, const float* falloff, float* out) const override;
+    void border(int border, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
+                float* out) const override;
 
     /// One per request; null where there is none.
     const std::vector<std::shared_ptr<const FormField>>& all() const { return fields_; }
 
+    const std::vector<PartBorders>& borders() const { return borders_; }
+    /// Of the request of that number. Before anybody reads on another thread, as what follows.
+    void set_field(size_t request, std::shared_ptr<const FormField> field) { fields_[request] = std::move(field); }
+    /// Of the next request.
+    void add_border(PartBorders borders) { borders_.push_back(std::move(borders)); }
+
 private:
     std::shared_ptr<const Geometry> geometry_;
     std::vector<std::shared_ptr<const FormField>> fields_;
+    std::vector<PartBorders> borders_;
 };
 
 }  // namespace vemtra::geometry

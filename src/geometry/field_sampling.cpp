@@ -52,7 +52,7 @@ struct Value {
 class PartSampling {
 public:
     PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request,
-                 int rays)
+                 int rays, const PartBorders& mask)
         : geometry_(geometry),
           index_(instance),
           instance_(geometry.instances()[instance]),
@@ -61,7 +61,10 @@ public:
           request_(request),
           rays_(rays),
           size_(std::max(range_of(kind, geometry, request.parameters), finest * size_of_all(geometry))) {
-        if (kind.samplers) samplers_ = kind.samplers(geometry, request.parameters, rays);
+        if (kind.samplers_of_mask && request.mask)
+            samplers_ = kind.samplers_of_mask(geometry, request.parameters, mask);
+        else if (kind.samplers)
+            samplers_ = kind.samplers(geometry, request.parameters, rays);
     }
 
     /// `total`: samples inside of faces over the whole field so far; the budget is shared.
@@ -444,7 +447,8 @@ private:
 }  // namespace
 
 std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
-                                               const nodes::FieldRequest& request, int rays, Progress* progress) {
+                                               const nodes::FieldRequest& request, int rays, Progress* progress,
+                                               const PartBorders& mask) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
     const size_t parts = geometry.instances().size();
@@ -457,7 +461,7 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
     size_t total = 0;
     for (size_t p = 0; kind && p < parts; ++p) {
         if (!wanted[p]) continue;
-        PartSampling sampling(geometry, uint32_t(p), *kind, request, rays);
+        PartSampling sampling(geometry, uint32_t(p), *kind, request, rays, mask);
         if (!sampling.run(field->parts[p], total, field->cut, float(p) / float(parts), float(p + 1) / float(parts),
                           progress))
             return nullptr;

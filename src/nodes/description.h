@@ -146,6 +146,10 @@ struct NodeDescription {
     StandsFor stands_for = nullptr;
     /// Of one that joins what its subject is around the point, by the taps' weights.
     std::vector<Tap> (*taps)(const scene::Node&) = nullptr;
+    /// Of one that reads how far the border of its subject is: at most so far, metres. The subject is then computed
+    /// over the whole form beforehand, and the kernel gets the border's handle in place of it, or that of what the
+    /// description asks for.
+    float (*border_within)(const scene::Node&) = nullptr;
 
     const Port* port(const std::string& name) const;  ///< null where there is none
     const Port* port(Role role) const;                ///< the first of that role

@@ -29,6 +29,9 @@ public:
     /// metres, above 0.
     virtual void within(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u,
                         const float* v, const float* reach, const float* falloff, float* out) const = 0;
+    /// How far within its border a mask is, along the surface, metres: below zero outside; as far as was asked for.
+    virtual void border(int border, int n, const uint32_t* instance, const uint32_t* face, const float* u,
+                        const float* v, float* out) const = 0;
 };
 
 /// The rows of a batch of points. Directions are of unit length; components follow each other.
@@ -87,7 +90,7 @@ struct KernelArgs {
     const float* const* in;  ///< component arrays of the varying ports, in port order, one after the other
     float* const* out;
     const float* uniform;  ///< values of the uniform number ports, in port order
-    int resource;          ///< handle of the image or field that the node asked for, else -1
+    int resource;          ///< handle of the image, field or border that the node asked for, else -1
     const PointBatch* points;
 };
 

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/hash.h"
 #include "nodes/description.h"
 
 namespace vemtra::nodes {
@@ -20,13 +21,53 @@ int Resources::image(const ImageRequest& r) {
     return place_of(images, r);
 }
 int Resources::field(const FieldRequest& r) {
-    return place_of(fields, r);
+    const size_t before = fields.size();
+    const int at = place_of(fields, r);
+    if (fields.size() > before) order.push_back({false, before});
+    return at;
 }
 int Resources::uv_set(const std::string& name) {
     const auto it = std::find(uv_sets.begin(), uv_sets.end(), name);
     if (it != uv_sets.end()) return int(it - uv_sets.begin());
     if (uv_sets.size() < most_uv_sets) uv_sets.push_back(name);
     return int(uv_sets.size()) - 1;
+}
+int Resources::border(const BorderRequest& r) {
+    const size_t before = borders.size();
+    const int at = place_of(borders, r);
+    if (borders.size() > before) order.push_back({true, before});
+    return at;
+}
+uint64_t Resources::hash() const {
+    uint64_t h = 0;
+    auto words = [&h](const std::string& s) {
+        const uint64_t length = s.size();
+        h = hash_bytes(s.data(), s.size(), hash_bytes(&length, sizeof length, h));
+    };
+    auto number = [&h](auto x) { h = hash_bytes(&x, sizeof x, h); };
+    for (const ImageRequest& r : images) {
+        for (const std::string* s : {&r.file, &r.colorspace, &r.channel, &r.wrap_u, &r.wrap_v, &r.filter, &r.painting,
+                                     &r.lettering.text, &r.lettering.face, &r.lettering.align})
+            words(*s);
+        for (const float x : {float(r.components), float(r.seamless), r.lettering.arc, r.lettering.spacing,
+                              r.lettering.leading, r.lettering.bridges})
+            number(x);
+    }
+    number(images.size());
+    for (const FieldRequest& r : fields) {
+        words(r.build_up);
+        words(r.field);
+        for (const float p : r.parameters) number(p);
+        number(r.mask);
+    }
+    number(fields.size());
+    for (const std::string& s : uv_sets) words(s);
+    for (const BorderRequest& r : borders) {
+        words(r.build_up);
+        number(r.furthest);
+        number(r.hash);
+    }
+    return h;
 }
 
 void Resources::walk(const std::string& build_up) {

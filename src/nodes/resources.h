@@ -2,9 +2,12 @@
 // description fills in its request; the texture and geometry floors answer all requests of a picture at once. An equal
 // request gets the same handle.
 #pragma once
+#include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
+#include "nodes/kernel.h"
 #include "scene/scene.h"
 
 namespace vemtra::nodes {
@@ -32,7 +35,25 @@ struct FieldRequest {
     std::string build_up;           ///< id: the field is wanted on the parts that wear it
     std::string field;              ///< name of a row of geometry::field_kinds()
     std::vector<float> parameters;  ///< in that row's order and units
+    uint64_t mask = 0;              ///< hash of a BorderRequest of the same build-up; 0: it follows from the form alone
     auto operator<=>(const FieldRequest&) const = default;
+};
+
+struct Resources;
+
+/// A mask that is computed over the whole form before the picture is, so that nodes read how far its border is.
+struct BorderRequest {
+    std::string build_up;                    ///< id: it is wanted on the parts that wear it
+    float furthest = 0.f;                    ///< metres, above 0: distances beyond it are all alike
+    uint64_t hash = 0;                       ///< of all that the mask computes, whatever handles its resources have
+    std::shared_ptr<const Resources> needs;  ///< what the mask asks for, in handles of its own
+    /// Writes the mask at the points of a batch; n <= max_batch.
+    using Mask = std::function<void(const PointBatch& points, float* out)>;
+    /// Makes one for each thread and piece of work. It reads by the handles of the resources that the request is in.
+    std::function<Mask()> mask;
+    bool operator==(const BorderRequest& o) const {
+        return hash == o.hash && furthest == o.furthest && build_up == o.build_up;
+    }
 };
 
 /// Further sets of UVs that one picture reads; what is beyond is taken as the last one.
@@ -45,18 +66,28 @@ std::string property_of(const std::string& uv_set);
 struct Resources {
     std::vector<ImageRequest> images;
     std::vector<FieldRequest> fields;
-    std::vector<std::string> uv_sets;  ///< further sets of UVs, by name
-    bool tangents = false;             ///< some program reads the direction of U
-    bool footprint = false;            ///< some program reads the ray's footprint
-    std::vector<std::string> walks;    ///< ids of build-ups that look around along the surface
+    std::vector<std::string> uv_sets;    ///< further sets of UVs, by name
+    bool tangents = false;               ///< some program reads the direction of U
+    bool footprint = false;              ///< some program reads the ray's footprint
+    std::vector<std::string> walks;      ///< ids of build-ups that look around along the surface
+    std::vector<BorderRequest> borders;  ///< each after those that its mask reads
+    /// In which order fields and borders can be computed: each after what it follows from.
+    struct Asked {
+        bool border;
+        size_t index;
+    };
+    std::vector<Asked> order;
     int image(const ImageRequest& r);
     int field(const FieldRequest& r);
     int uv_set(const std::string& name);
+    int border(const BorderRequest& r);
     void walk(const std::string& build_up);
+    /// Of all that is asked for, in its order.
+    uint64_t hash() const;
     /// Whether all that is asked for here was asked for there.
     bool within(const Resources& other) const {
         return images.size() == other.images.size() && fields.size() == other.fields.size() &&
-               uv_sets.size() == other.uv_sets.size();
+               uv_sets.size() == other.uv_sets.size() && borders.size() == other.borders.size();
     }
 };
 
@@ -69,6 +100,7 @@ struct Asking {
     int components;                ///< of the node's output
     const std::string& build_up;   ///< id
     const scene::Node* placed_by;  ///< what is wired to the port that says where the node reads; null: nothing
+    uint64_t mask = 0;             ///< of one with a border: the hash of its request
     std::string word(const char* port) const;
     float number(const char* port) const;
 };

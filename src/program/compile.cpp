@@ -1,9 +1,11 @@
 #include "program/compile.h"
 
 #include <algorithm>
+#include <map>
 #include <unordered_set>
 #include <utility>
 
+#include "base/hash.h"
 #include "nodes/as_computed.h"
 #include "program/scopes.h"
 #include "scene/graph.h"
@@ -14,26 +16,54 @@ using nodes::Reads;
 using nodes::Type;
 
 namespace {
-constexpr size_t most_moves = 128;        // places beside the point at which one program computes
+constexpr size_t most_moves = 128;          // places beside the point at which one program computes
+constexpr size_t most_borders_behind = 16;  // masks that follow from the borders of others
 constexpr size_t most_computed = 100000;  // nodes, each counted as often as there are places; what is beyond reads here
+}  // namespace
+
+namespace {
+
+void tell(std::vector<Error>& problems, const scene::BuildUp& build_up, const std::string& node, const std::string& why,
+          const std::string& remedy) {
+    problems.push_back(
+        {"Part of a network cannot be computed, its default is used", "", build_up.name + " / " + node, why, remedy});
+}
+
+/// A node that reads how far the border of its mask is, in its scope.
+using MaskReader = std::pair<int, const scene::Node*>;
+
+/// Masks that are computed over whole forms: what is known of them over all compilers of one network.
+struct Masks {
+    struct Known {
+        uint64_t hash = 0;
+        std::shared_ptr<const Resources> needs;
+    };
+    std::map<MaskReader, Known> known;
+    std::vector<MaskReader> open;  ///< being compiled, each for the one before it
+};
+
 }  // namespace
 
 class Compiler {
 public:
-    Compiler(const scene::BuildUp& build_up, const std::vector<scene::Network>* networks, Resources& resources,
-             std::vector<Error>& problems)
-        : build_up_(build_up),
-          resources_(resources),
-          problems_(problems),
-          scopes_(build_up, networks,
-                  [this](const std::string& node, const std::string& why, const std::string& remedy) {
-                      problem(node, why, remedy);
-                  }) {}
+    /// `own`: only what is asked for matters, in handles of its own.
+    Compiler(const scene::BuildUp& build_up, Scopes& scopes, Masks& masks, Resources& resources,
+             std::vector<Error>& problems, bool own = false)
+        : build_up_(build_up), scopes_(scopes), masks_(masks), resources_(resources), problems_(problems), own_(own) {}
 
-    Program compile(const std::vector<Wanted>& wanted) {
+    /// What comes into a port of a node, as a number.
+    Program compile_mask(const MaskReader& reader, const nodes::Port& port) {
+        scene::Input input;
+        if (const auto it = reader.second->inputs.find(port.name); it != reader.second->inputs.end())
+            input = it->second;
+        input.value = nodes::literal_of(*reader.second, port);
+        return compile({{reader.second->id, Type::number, input}}, reader.first);
+    }
+
+    Program compile(const std::vector<Wanted>& wanted, int scope = 0) {
         for (const Wanted& w : wanted) {
             Program::Output output;
-            output.sources = convert(read(0, w.input, w.type, w.name, here), w.type);
+            output.sources = convert(read(scope, w.input, w.type, w.name, here), w.type);
             output.first = program_.component_count_;
             output.is_constant = true;
             for (size_t c = 0; c < output.sources.size(); ++c) {
@@ -87,8 +117,7 @@ private:
     };
 
     void problem(const std::string& node, const std::string& why, const std::string& remedy) {
-        problems_.push_back({"Part of a network cannot be computed, its default is used", "",
-                             build_up_.name + " / " + node, why, remedy});
+        tell(problems_, build_up_, node, why, remedy);
     }
 
     Source constant(float v) {
@@ -333,7 +362,7 @@ private:
             }
             for (auto it = at.node->inputs.rbegin(); it != at.node->inputs.rend(); ++it) {
                 const nodes::Port* port = d->port(it->first);
-                if (!port || port->uniform) continue;
+                if (!port || port->uniform || whole_form(*d, *port)) continue;
                 const auto [inner, node] = scopes_.resolve(at.scope, it->second, at.node->id, false);
                 if (!node) continue;
                 const nodes::NodeDescription* gives = nodes::describe(node->kind);
@@ -399,7 +428,7 @@ private:
         std::vector<float> uniform;
         size_t place_at = 0;  // where in `in` the place is that a box has three of
         for (const nodes::Port& p : d.ports) {
-            if (p.text) continue;
+            if (p.text || whole_form(d, p)) continue;
             if (p.uniform) {
                 append_uniform(uniform, p, nodes::literal_of(n, p));
                 continue;
@@ -494,12 +523,67 @@ private:
         return known->second;
     }
 
+    /// What comes into that port is computed over the whole form beforehand.
+    static bool whole_form(const nodes::NodeDescription& d, const nodes::Port& port) {
+        return d.border_within && port.role == nodes::Role::subject;
+    }
+    /// The handle of the border of the node's mask; -1 where there can be none.
+    int border(const At& at, const scene::Node& n, const nodes::NodeDescription& d) {
+        const MaskReader reader{at.scope, at.node};
+        const nodes::Port& subject = *d.port(nodes::Role::subject);
+        if (std::find(masks_.open.begin(), masks_.open.end(), reader) != masks_.open.end()) {
+            problem(n.id, "its mask runs in a circle through it", "Disconnect one of its inputs");
+            return -1;
+        }
+        if (masks_.open.size() >= most_borders_behind) {
+            problem(n.id, "too many masks follow from the borders of others", "Use fewer of them behind one another");
+            return -1;
+        }
+        masks_.open.push_back(reader);
+        auto known = masks_.known.find(reader);
+        if (known == masks_.known.end()) {
+            auto needs = std::make_shared<Resources>();
+            std::vector<Error> told;
+            const Program program =
+                Compiler(build_up_, scopes_, masks_, *needs, told, true).compile_mask(reader, subject);
+            const uint64_t hashes[] = {program.hash(), needs->hash()};
+            known = masks_.known.emplace(reader, Masks::Known{hash_bytes(hashes, sizeof hashes), needs}).first;
+        }
+        const float within = d.border_within(n);
+        nodes::BorderRequest request{.build_up = build_up_.id,
+                                     .furthest = std::isfinite(within) ? std::clamp(within, 1e-9f, 1e6f) : 1e6f,
+                                     .hash = known->second.hash,
+                                     .needs = known->second.needs};
+        const bool fresh =
+            std::find(resources_.borders.begin(), resources_.borders.end(), request) == resources_.borders.end();
+        if (fresh && !own_) {
+            const auto program = std::make_shared<const Program>(
+                Compiler(build_up_, scopes_, masks_, resources_, problems_).compile_mask(reader, subject));
+            request.mask = [program]() -> nodes::BorderRequest::Mask {
+                return
+                    [program, workspace = std::make_shared<Workspace>()](const nodes::PointBatch& points, float* out) {
+                        const float* mask = nullptr;
+                        program->run(points, *workspace, &mask);
+                        std::copy_n(mask, points.n, out);
+                    };
+            };
+        }
+        masks_.open.pop_back();
+        return resources_.border(request);
+    }
+
     int request(const At& at, const scene::Node& n, const nodes::NodeDescription& d, int components) {
+        uint64_t mask = 0;
+        if (d.border_within) {
+            const int handle = border(at, n, d);
+            if (handle < 0 || d.ask == nodes::ask_nothing) return handle;
+            mask = resources_.borders[size_t(handle)].hash;
+        }
         const scene::Node* placed_by = nullptr;
         if (const nodes::Port* where = d.port(nodes::Role::where))
             if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
                 placed_by = scopes_.resolve(at.scope, it->second, at.node->id, false).node;
-        return d.ask({n, d, components, build_up_.id, placed_by}, resources_);
+        return d.ask({n, d, components, build_up_.id, placed_by, mask}, resources_);
     }
 
     // Registers whose value is not needed any more serve again: the working set stays in the cache.
@@ -545,10 +629,12 @@ private:
     }
 
     const scene::BuildUp& build_up_;
+    Scopes& scopes_;
+    Masks& masks_;
     Resources& resources_;
     std::vector<Error>& problems_;
+    bool own_;
     Program program_;
-    Scopes scopes_;
     std::unordered_map<At, scene::Node, HashAt> settled_;
     bool too_much_beside_ = false;
     std::vector<Move> moves_{{}, {.first = 1.f}, {.second = 1.f}};
@@ -558,17 +644,28 @@ private:
     std::unordered_multimap<size_t, size_t> step_at_;
 };
 
+namespace {
+Program compile_at_length(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources,
+                          std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
+    Scopes scopes(build_up, networks, [&](const std::string& node, const std::string& why, const std::string& remedy) {
+        tell(problems, build_up, node, why, remedy);
+    });
+    Masks masks;
+    return Compiler(build_up, scopes, masks, resources, problems).compile(wanted);
+}
+}  // namespace
+
 Program compile(const scene::BuildUp& build_up, const std::vector<Wanted>& wanted, Resources& resources,
                 std::vector<Error>& problems, const std::vector<scene::Network>* networks) {
     const bool any_network = networks && std::any_of(networks->begin(), networks->end(),
                                                      [](const scene::Network& n) { return nodes::has_shorthand(n); });
     if (!any_network && !nodes::has_shorthand(build_up))
-        return Compiler(build_up, networks, resources, problems).compile(wanted);
+        return compile_at_length(build_up, wanted, resources, problems, networks);
     const scene::BuildUp at_length = nodes::as_computed(build_up);
     std::vector<scene::Network> networks_at_length;
     if (networks)
         for (const scene::Network& n : *networks) networks_at_length.push_back(nodes::as_computed(n));
-    return Compiler(at_length, networks ? &networks_at_length : nullptr, resources, problems).compile(wanted);
+    return compile_at_length(at_length, wanted, resources, problems, networks ? &networks_at_length : nullptr);
 }
 
 }  // namespace vemtra::program

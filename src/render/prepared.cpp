@@ -6,6 +6,7 @@
 
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
+#include "render/borders.h"
 #include "render/form_sheets.h"
 #include "render/mesh_lights.h"
 #include "render/relief.h"
@@ -211,8 +212,8 @@ private:
                 if (!moved || was_stopped()) return false;
                 field_geometry_ = shop_.geometry(moved->for_fields);
             }
-            if (!fields(rest, field_geometry())) return false;
         }
+        if ((reads || !rest.resources.borders.empty()) && !fields(rest, reads ? field_geometry() : rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
         const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
@@ -304,25 +305,44 @@ private:
         return field;
     }
 
+    /// Fields, on that geometry, and the borders of masks, on the forms at rest.
     bool fields(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on) {
-        std::vector<std::shared_ptr<const geometry::FormField>> fields;
+        const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
+        const auto all = std::make_shared<geometry::Fields>(
+            on, std::vector<std::shared_ptr<const geometry::FormField>>(p.resources.fields.size()));
+        p.fields = all;
         const scene::BuildUpReach reach(s_);
-        for (const nodes::FieldRequest& request : p.resources.fields) {
-            std::vector<char> reaches = reach.to(request.build_up);
-            reaches.push_back(0);  // of the plain one
-            std::vector<char> wanted;
-            for (int b : p.build_up_of) wanted.push_back(reaches[size_t(b)]);
-            if (std::find(wanted.begin(), wanted.end(), 1) == wanted.end()) {
-                fields.push_back(nobody_reads(p));
-                continue;
+        for (const nodes::Resources::Asked& asked : p.resources.order) {
+            if (asked.border) {
+                auto border = find_border(p, *rest_, shop_, p.resources.borders[asked.index], first, *all,
+                                          p.fields_final, options_.progress);
+                if (!border) return false;
+                all->add_border(std::move(*border));
+            } else {
+                auto field = this->field(p, on, reach, p.resources.fields[asked.index]);
+                if (!field) return false;
+                all->set_field(asked.index, std::move(field));
             }
-            fields.push_back(shop_.field(on, wanted, request, options_.field_rays, options_.progress));
-            if (!fields.back()) return false;
-            p.fields_final &= fields.back()->rays >= geometry::field_rays_final &&
-                              (&p != p_.get() || !field_geometry_ || on == field_geometry_);
         }
-        p.fields = std::make_shared<geometry::Fields>(on, fields);
         return true;
+    }
+    std::shared_ptr<const geometry::FormField> field(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on,
+                                                     const scene::BuildUpReach& reach,
+                                                     const nodes::FieldRequest& request) {
+        std::vector<char> reaches = reach.to(request.build_up);
+        reaches.push_back(0);  // of the plain one
+        std::vector<char> wanted;
+        for (int b : p.build_up_of) wanted.push_back(reaches[size_t(b)]);
+        if (std::find(wanted.begin(), wanted.end(), 1) == wanted.end()) return nobody_reads(p);
+        geometry::PartBorders mask;
+        for (size_t b = 0; request.mask && b < p.fields->borders().size(); ++b)
+            if (p.resources.borders[b].hash == request.mask && p.resources.borders[b].build_up == request.build_up)
+                mask = p.fields->borders()[b];
+        auto field = shop_.field(on, wanted, request, mask, options_.field_rays, options_.progress);
+        if (!field) return nullptr;
+        p.fields_final &=
+            field->rays >= geometry::field_rays_final && (&p != p_.get() || !field_geometry_ || on == field_geometry_);
+        return field;
     }
 
     bool light() {

@@ -28,8 +28,15 @@ float soft_max(float a, float b, float k) {
     return most + near * near * k * .25f;
 }
 
-uint64_t hash_of(uint64_t h, const float* numbers, size_t count) {
-    return hash_bytes(numbers, count * sizeof(float), h);
+uint64_t hash_of(uint64_t h, const ReliefLayer& r, float smoothing) {
+    const float numbers[] = {
+        r.amount,      r.gate_amount,     r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
+        r.numbers.low, r.numbers.high,    r.numbers.gamma,          float(int(r.join)), r.softness,
+        r.thickness,   r.levelling,       r.has_height ? 1.f : 0.f, smoothing,          float(int(r.lip)),
+        r.lip_width,   r.coat ? 1.f : 0.f};
+    h = hash_bytes(numbers, sizeof numbers, h);
+    const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.nested ? r.nested->hash : 0};
+    return hash_bytes(programs, sizeof programs, h);
 }
 
 class ReliefCompiler {
@@ -94,7 +101,8 @@ private:
     BuildUpRelief finished(const scene::BuildUp& b, BuildUpRelief out, const Range& h) {
         out.least = h.lo;
         out.largest = h.hi;
-        out.hash = hash_of(out);
+        out.hash = 0;
+        for (const ReliefLayer& r : out.layers) out.hash = hash_of(out.hash, r, out.smoothing);
         if (out.layers.size() == 1 && only_) out.map = straight_map(b, *only_, out.layers[0], out.smoothing);
         return out;
     }
@@ -164,21 +172,6 @@ private:
         h.lo += std::min(0.f, thickest);
         h.hi += std::max(0.f, thickest);
     }
-    static uint64_t hash_of(const BuildUpRelief& b) {
-        uint64_t h = 0;
-        for (const ReliefLayer& r : b.layers) {
-            const float numbers[] = {
-                r.amount,      r.gate_amount,     r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
-                r.numbers.low, r.numbers.high,    r.numbers.gamma,          float(int(r.join)), r.softness,
-                r.thickness,   r.levelling,       r.has_height ? 1.f : 0.f, b.smoothing,        float(int(r.lip)),
-                r.lip_width,   r.coat ? 1.f : 0.f};
-            h = render::hash_of(h, numbers, std::size(numbers));
-            const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.nested ? r.nested->hash : 0};
-            h = hash_bytes(programs, sizeof programs, h);
-        }
-        return h;
-    }
-
     /// Where the height is one map as it lies in its file, put on by the UVs: what rays need to know of it.
     std::optional<BuildUpRelief::Map> straight_map(const scene::BuildUp& b, const scene::Layer& layer,
                                                    const ReliefLayer& r, float smoothing) {
@@ -282,7 +275,7 @@ std::vector<std::shared_ptr<const BuildUpRelief>> below_fields(
 
 const geometry::BorderGrid* Lips::of(const ReliefLayer& layer) const {
     const auto it = grids.find(&layer);
-    return it == grids.end() ? nullptr : &it->second;
+    return it == grids.end() ? nullptr : it->second.get();
 }
 
 bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h,
@@ -343,6 +336,21 @@ std::vector<const ReliefLayer*> BuildUpRelief::with_lips() const {
         for (const ReliefLayer* inner : r.nested->with_lips()) all.push_back(inner);
     }
     return all;
+}
+
+uint64_t BuildUpRelief::mask_hash(const ReliefLayer& layer) const {
+    uint64_t h = 0;
+    for (const ReliefLayer& r : layers) {
+        if (&r == &layer) {
+            const uint64_t gate = r.gate.hash();
+            return hash_bytes(&gate, sizeof gate, h);
+        }
+        if (r.nested)
+            for (const ReliefLayer* inner : r.nested->with_lips())
+                if (inner == &layer) return r.nested->mask_hash(layer);  // it starts from no height
+        h = hash_of(h, r, smoothing);
+    }
+    return h;
 }
 
 }  // namespace vemtra::render

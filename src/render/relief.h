@@ -31,7 +31,7 @@ struct ReliefLayer {
 /// How far within their borders masks are, of the layers whose edge has a profile. Made one layer after the other, as a
 /// mask may read the height below it.
 struct Lips {
-    std::unordered_map<const ReliefLayer*, geometry::BorderGrid> grids;
+    std::unordered_map<const ReliefLayer*, std::shared_ptr<const geometry::BorderGrid>> grids;
     const ReliefLayer* until = nullptr;  ///< heights() ends there, and gives that layer's mask
     const geometry::BorderGrid* of(const ReliefLayer& layer) const;
 };
@@ -58,6 +58,8 @@ struct BuildUpRelief {
     bool heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out, const Lips* lips) const;
     /// Those whose edge has a profile, in the order in which their masks are asked; what is nested among them.
     std::vector<const ReliefLayer*> with_lips() const;
+    /// Of all that the mask of such a layer follows from, and of no more; resources by their numbers.
+    uint64_t mask_hash(const ReliefLayer& layer) const;
 };
 
 /// Of each the part that follows from no field of the form.

@@ -3,6 +3,7 @@
 #include <set>
 
 #include "base/hash.h"
+#include "render/borders.h"
 #include "render/materials.h"
 #include "render/pinhole.h"
 #include "render/relief.h"
@@ -156,25 +157,31 @@ private:
             least = std::max(least, -most);
             largest = std::min(largest, most);
         }
-        const uint64_t what = hash_of(i, relief);
+        const uint64_t what = hash_of(i, relief, relief.hash);
         auto displaced = [&](float spacing, bool only_kept) {
             const uint64_t key = hash_bytes(&spacing, sizeof spacing, what);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
                 if (only_kept) return nullptr;
                 const auto welds = shop_.welds(in.shape);
-                auto levels =
-                    geometry::relief_levels(m, *welds, [&](uint32_t f) { return longest_side(m, f) / spacing; });
+                auto levels = geometry::levels_by_spacing(m, *welds, spacing);
                 const float width = std::max(relief.smoothing, spacing * in.scale);
                 Lips lips;
                 for (const ReliefLayer* layer : relief.with_lips()) {
                     if (lips.of(*layer)) continue;
                     lips.until = layer;
-                    auto grid = geometry::border_grid(
-                        m, *welds, levels,
-                        std::min(layer->lip_width / in.scale, widest_lip * in.shape->bounds().size().length()),
-                        [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
+                    const float lip =
+                        std::min(layer->lip_width / in.scale, widest_lip * in.shape->bounds().size().length());
+                    const float numbers[] = {spacing, width, lip};
+                    auto grid = shop_.border(
+                        in.shape, hash_bytes(numbers, sizeof numbers, hash_of(i, relief, relief.mask_hash(*layer))),
+                        [&] {
+                            auto made = geometry::border_grid(
+                                m, *welds, levels, lip, geometry::BorderSides::within,
+                                [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
+                            return made ? std::make_shared<const geometry::BorderGrid>(std::move(*made)) : nullptr;
+                        });
                     if (!grid) return nullptr;
-                    lips.grids.emplace(layer, std::move(*grid));
+                    lips.grids.emplace(layer, std::move(grid));
                 }
                 lips.until = nullptr;
                 const auto heights = geometry::freeze_heights(
@@ -184,10 +191,11 @@ private:
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
-        const float steady = affordable(m, smallest, first_relief_points);
+        const float steady = geometry::affordable_spacing(m, smallest, first_relief_points);
         if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
         const float wanted = relief_spacing(s, rest_.camera, in.bounds(), s.render.relief_pixels) / in.scale;
-        const float best = affordable(m, wanted, size_t(std::clamp(s.render.relief_points, 1, 512)) << 20);
+        const float best =
+            geometry::affordable_spacing(m, wanted, size_t(std::clamp(s.render.relief_points, 1, 512)) << 20);
         if (best >= steady || stopped(progress_)) return;
         if (auto shape = displaced(best, first_))
             out.instances[i].shape = std::move(shape);
@@ -195,54 +203,20 @@ private:
             out.final = false;
     }
     /// Of all that its heights follow from, but how finely they are computed.
-    uint64_t hash_of(uint32_t i, const BuildUpRelief& relief) const {
-        std::vector<uint64_t> key{relief.hash, resources_hash(), shop_.generation(),
-                                  __builtin_bit_cast(uint32_t, instance(i).scale)};
+    uint64_t hash_of(uint32_t i, const BuildUpRelief& relief, uint64_t programs) const {
+        std::vector<uint64_t> key{programs, rest_.resources.hash(), painted(*rest_.scene, rest_.resources),
+                                  shop_.generation(), __builtin_bit_cast(uint32_t, instance(i).scale)};
+        auto add = [&key](const auto& pointer) { key.push_back(uint64_t(reinterpret_cast<uintptr_t>(pointer.get()))); };
         if (relief.reads_fields && rest_.fields) {
-            for (const auto& field : rest_.fields->all())
-                key.push_back(uint64_t(reinterpret_cast<uintptr_t>(field.get())));
-            key.push_back(uint64_t(reinterpret_cast<uintptr_t>(rest_.geometry.get())) + i);
+            for (const auto& field : rest_.fields->all()) add(field);
+            add(rest_.geometry);
+            key.push_back(i);
             key.push_back(rest_.fields_final);
         }
+        if (rest_.fields)
+            for (const auto& borders : rest_.fields->borders())
+                if (i < borders.size()) add(borders[i]);
         return hash_bytes(key.data(), key.size() * sizeof key[0]);
-    }
-    static float longest_side(const geometry::Mesh& m, uint32_t f) {
-        const uint32_t* i = &m.indices[3 * size_t(f)];
-        float longest = 0.f;
-        for (int c = 0; c < 3; ++c)
-            longest = std::max(longest, (m.positions[i[(c + 1) % 3]] - m.positions[i[c]]).length());
-        return std::isfinite(longest) ? longest : 0.f;
-    }
-    /// The spacing, or as much wider as makes all faces together fit.
-    static float affordable(const geometry::Mesh& m, float spacing, size_t most) {
-        std::vector<float> sides;
-        for (uint32_t f = 0; f < m.triangles(); ++f) sides.push_back(longest_side(m, f));
-        for (int tries = 0; tries < 64; ++tries, spacing *= 2.f) {
-            double points = 0;
-            for (const float s : sides) {
-                double n = 1;
-                while (n < double(s / spacing) && n < double(1 << geometry::relief_deepest)) n *= 2;
-                points += n * n / 2;
-            }
-            if (points <= double(most) || points <= double(sides.size())) break;
-        }
-        return spacing;
-    }
-    uint64_t resources_hash() const {
-        std::string all;
-        for (const auto& r : rest_.resources.images)
-            all += r.file + '\n' + r.colorspace + '\n' + r.channel + r.wrap_u + r.wrap_v + r.filter +
-                   char('0' + r.components) + char('0' + r.seamless);
-        for (const auto& r : rest_.resources.images)
-            if (const scene::Painting* p = scene::find(rest_.scene->paintings, r.painting))
-                for (const scene::Sheet& sheet : p->sheets)
-                    all += std::to_string(sheet.texels ? sheet.texels->number() : 0) + ' ';
-        for (const auto& r : rest_.resources.fields) {
-            all += r.field + '\n' + r.build_up + '\n';
-            for (const float p : r.parameters) all += std::to_string(p) + ' ';
-        }
-        for (const auto& n : rest_.resources.uv_sets) all += n + '\n';
-        return hash_bytes(all.data(), all.size());
     }
     geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
                                   const Lips* lips) const {

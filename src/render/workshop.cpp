@@ -7,6 +7,8 @@ namespace vemtra::render {
 namespace {
 
 constexpr size_t most_kept_fields = 24;  // dragging a reach leaves a trail
+constexpr size_t most_borders = 24;
+constexpr size_t most_border_bytes = size_t(128) << 20;
 
 fs::file_time_type time_of(const fs::path& file) {
     std::error_code ec;
@@ -162,6 +164,22 @@ std::shared_ptr<const geometry::MapGrid> Workshop::map_grid(
     return kept(map_grids_, base, key, make);
 }
 
+std::shared_ptr<const geometry::BorderGrid> Workshop::border(
+    const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+    const std::function<std::shared_ptr<const geometry::BorderGrid>()>& make) {
+    auto grid = kept(borders_, base, key, make);
+    if (!grid) return nullptr;
+    std::lock_guard lock(mutex_);
+    std::erase(last_borders_, grid);
+    last_borders_.push_back(grid);
+    size_t bytes = 0;
+    size_t keep = 0;
+    for (auto it = last_borders_.rbegin(); it != last_borders_.rend() && keep < most_borders; ++it, ++keep)
+        if ((bytes += (*it)->bytes()) > most_border_bytes && keep > 0) break;
+    last_borders_.erase(last_borders_.begin(), last_borders_.end() - long(keep));
+    return grid;
+}
+
 Result<std::shared_ptr<const texture::HeightTile>> Workshop::heights(const fs::path& file, const std::string& channel,
                                                                      Progress* progress) {
     const auto time = time_of(file);
@@ -181,32 +199,36 @@ Result<std::shared_ptr<const texture::HeightTile>> Workshop::heights(const fs::p
 
 std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry,
                                                            const std::vector<char>& wanted,
-                                                           const nodes::FieldRequest& request, int rays,
+                                                           const nodes::FieldRequest& request,
+                                                           const geometry::PartBorders& mask, int rays,
                                                            Progress* progress) {
     auto find = [&]() -> FieldEntry* {
         std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
         for (FieldEntry& e : fields_)
-            if (e.geometry.lock() == geometry && e.request == request && e.wanted == wanted) return &e;
+            if (e.geometry.lock() == geometry && e.request == request && e.wanted == wanted && e.mask == mask)
+                return &e;
         return nullptr;
     };
     {
         std::lock_guard lock(mutex_);
         if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
     }
-    auto made = geometry::cached_field(*geometry, wanted, request);
+    // On disk are those that follow from the form alone.
+    auto made = request.mask ? nullptr : geometry::cached_field(*geometry, wanted, request);
     if (!made) {
         geometry->build(progress);  // here: its rays go out from many threads at once
         if (stopped(progress)) return nullptr;
-        auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress);
+        auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress, mask);
         if (!computed) return nullptr;
-        if (rays >= geometry::field_rays_final) geometry::keep_field(*geometry, wanted, request, *computed);
+        if (rays >= geometry::field_rays_final && !request.mask)
+            geometry::keep_field(*geometry, wanted, request, *computed);
         made = computed;
     }
     std::lock_guard lock(mutex_);
     if (FieldEntry* e = find())
         e->field = made;
     else
-        fields_.push_back({geometry, wanted, request, made});
+        fields_.push_back({geometry, wanted, request, mask, made});
     if (fields_.size() > most_kept_fields) fields_.erase(fields_.begin());
     return made;
 }

@@ -49,10 +49,12 @@ public:
     Result<std::shared_ptr<const EnvironmentImage>> environment(const fs::path& file);
     /// One of the last ones again where nothing has moved; it may not be built yet.
     std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances);
-    /// The best state of a field so far; computes at least `rays` rays per sample. Null only if stopped.
+    /// The best state of a field so far; computes at least `rays` rays per sample. `mask`: what the request follows
+    /// from, where it does. Null only if stopped.
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
                                                      const std::vector<char>& wanted,
-                                                     const nodes::FieldRequest& request, int rays, Progress* progress);
+                                                     const nodes::FieldRequest& request,
+                                                     const geometry::PartBorders& mask, int rays, Progress* progress);
     /// How a form's faces hang together by places.
     std::shared_ptr<const geometry::Welds> welds(const std::shared_ptr<const geometry::Shape>& shape);
     /// The form subdivided; its polygons must be those of a mesh.
@@ -66,6 +68,11 @@ public:
     std::shared_ptr<const geometry::Shape> displaced(
         const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
         const std::function<std::shared_ptr<const geometry::Shape>()>& make);
+    /// Where the border of a mask runs on this form, under this key; the last ones are kept. Null where `make` gives
+    /// nothing.
+    std::shared_ptr<const geometry::BorderGrid> border(
+        const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
+        const std::function<std::shared_ptr<const geometry::BorderGrid>()>& make);
     Result<std::shared_ptr<const texture::HeightTile>> heights(const fs::path& file, const std::string& channel,
                                                                Progress* progress);
     /// Rises whenever a file has changed that was read.
@@ -108,6 +115,8 @@ private:
                                   uint64_t key, const std::function<std::shared_ptr<const T>()>& make);
     std::vector<MadeOf<geometry::Shape>> displaced_;
     std::vector<MadeOf<geometry::MapGrid>> map_grids_;
+    std::vector<MadeOf<geometry::BorderGrid>> borders_;
+    std::vector<std::shared_ptr<const geometry::BorderGrid>> last_borders_;  ///< the newest last
     std::vector<std::pair<std::weak_ptr<const geometry::Shape>, std::shared_ptr<const geometry::Welds>>> welds_;
     std::map<std::string, Kept<std::weak_ptr<const texture::HeightTile>>> heights_;
     std::atomic<uint64_t> generation_{0};
@@ -115,6 +124,7 @@ private:
         std::weak_ptr<const geometry::Geometry> geometry;
         std::vector<char> wanted;
         nodes::FieldRequest request;
+        geometry::PartBorders mask;
         std::shared_ptr<const geometry::FormField> field;
     };
     std::vector<FieldEntry> fields_;

@@ -28,14 +28,23 @@ struct Form {
         const uint32_t* c = &mesh->indices[3 * size_t(f)];
         return mesh->positions[c[0]] * (1.f - u - v) + mesh->positions[c[1]] * u + mesh->positions[c[2]] * v;
     }
-    geometry::BorderGrid grid(float width, const std::function<float(const V3f&)>& mask) const {
-        auto out = geometry::border_grid(*mesh, *welds, levels, width, [&]() -> geometry::HeightsAt {
+    geometry::BorderGrid grid(float width, const std::function<float(const V3f&)>& mask,
+                              geometry::BorderSides sides = geometry::BorderSides::within) const {
+        return by_face(width, sides, [&](uint32_t, const V3f& p) { return mask(p); });
+    }
+    geometry::BorderGrid by_face(float width, geometry::BorderSides sides,
+                                 const std::function<float(uint32_t, const V3f&)>& mask) const {
+        auto out = geometry::border_grid(*mesh, *welds, levels, width, sides, [&]() -> geometry::HeightsAt {
             return [&](int n, const uint32_t* face, const float* u, const float* v, float* value) {
-                for (int k = 0; k < n; ++k) value[k] = mask(place(face[k], u[k], v[k]));
+                for (int k = 0; k < n; ++k) value[k] = mask(face[k], place(face[k], u[k], v[k]));
             };
         });
         REQUIRE(out);
         return std::move(*out);
+    }
+    V3f normal(uint32_t f) const {
+        const V3f a = place(f, 0, 0);
+        return (place(f, 1, 0) - a).cross(place(f, 0, 1) - a).normalized();
     }
     /// Every grid point: put(position, distance as a share of the width).
     template <class Put> void points(const geometry::BorderGrid& grid, Put&& put) const {
@@ -118,6 +127,53 @@ TEST_CASE("distances go over edges of a box, however it is cut") {
     }
 }
 
+TEST_CASE("distances are known on both sides, and straight between the points") {
+    const Form plane(square_obj, 64);
+    const V2f middle(.4f, .55f);
+    const auto grid = plane.grid(
+        .25f, [&](const V3f& p) { return std::hypot(p.x - middle.x, p.y - middle.y) < .3f ? 1.f : 0.f; },
+        geometry::BorderSides::both);
+    CHECK(grid.width == .25f);
+    int outside = 0;
+    for (uint32_t f = 0; f < plane.mesh->triangles(); ++f)
+        for (int k = 0; k < 4000; ++k) {
+            float u = std::fmod(.7548777f * float(k), 1.f);
+            float v = std::fmod(.5698403f * float(k), 1.f);
+            if (u + v > 1.f) u = 1.f - u, v = 1.f - v;
+            const V3f p = plane.place(f, u, v);
+            const float d = .3f - std::hypot(p.x - middle.x, p.y - middle.y);
+            outside += d < 0.f;
+            const float found = grid.between(f, u, v) * grid.width;
+            if (std::fabs(d) < .23f)
+                CHECK(found == Approx(d).margin(.0025));
+            else  // the ends lie between grid points
+                CHECK(std::fabs(found) > .22f);
+        }
+    CHECK(outside > 4000);
+    for (const V2f& far : {V2f(0, 0), V2f(1, 0), V2f(0, 1)}) CHECK(grid.between(0, far.x, far.y) == -1.f);
+}
+
+TEST_CASE("a mask of whole faces has its border along their edges, on grids and on meshes that need none") {
+    for (const auto& [cuts, segments] : {std::pair{1, 64}, {4, 16}, {40, 1}}) {
+        INFO(cuts);
+        const Form form(box(cuts), segments);
+        const auto grid = form.by_face(.3f, geometry::BorderSides::both,
+                                       [&](uint32_t f, const V3f&) { return form.normal(f).y > .5f ? 1.f : 0.f; });
+        size_t within = 0;
+        for (uint32_t f = 0; f < form.mesh->triangles(); ++f)
+            for (const V2f& uv : {V2f(.2f, .3f), V2f(.6f, .25f), V2f(.1f, .85f)}) {
+                const V3f p = form.place(f, uv.x, uv.y);
+                const bool top = form.normal(f).y > .5f;
+                const float rim = std::min({p.x, 1.f - p.x, p.z, 1.f - p.z});
+                float expected = top ? rim : p.y - 1.f;
+                if (form.normal(f).y < -.5f) expected = -1.f;
+                within += std::fabs(expected) < .3f;
+                CHECK(grid.between(f, uv.x, uv.y) * .3f == Approx(std::clamp(expected, -.3f, .3f)).margin(.008));
+            }
+        CHECK(within > 10);
+    }
+}
+
 TEST_CASE("a mask that is white or black all over has no border, and one thread gives what many give") {
     const Form form(box(6), 8);
     form.points(form.grid(.1f, [](const V3f&) { return 1.f; }), [](const V3f&, float share) { CHECK(share == 1.f); });
@@ -137,5 +193,6 @@ TEST_CASE("spreading a border can be stopped") {
     auto make = []() -> geometry::HeightsAt {
         return [](int n, const uint32_t*, const float*, const float*, float* out) { std::fill_n(out, n, 1.f); };
     };
-    CHECK_FALSE(geometry::border_grid(*form.mesh, *form.welds, form.levels, .1f, make, &progress));
+    CHECK_FALSE(
+        geometry::border_grid(*form.mesh, *form.welds, form.levels, .1f, geometry::BorderSides::both, make, &progress));
 }

@@ -1,6 +1,7 @@
 // Where what runs down came from: straight up the surface, to ledges and joints.
 #include "geometry/field.h"
 #include "geometry/import.h"
+#include "render/materials.h"
 #include "render_support.h"
 
 using namespace vemtra;
@@ -26,6 +27,22 @@ public:
                                          geometry::field_rays_final);
         REQUIRE(field_);
         REQUIRE(field_->channels == 4);
+    }
+    /// From where the mask is, on a part without copies.
+    Runoff(const geometry::Geometry& g, float length, const std::function<bool(const V3f&)>& mask) : g_(g) {
+        const geometry::Mesh& m = g.shape(0).faces_as_triangles();
+        const auto welds = geometry::weld(m);
+        auto grid = geometry::border_grid(
+            m, *welds, geometry::levels_by_spacing(m, *welds, length / 200.f), length / 8.f,
+            geometry::BorderSides::both, [&]() -> geometry::HeightsAt {
+                return [&](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+                    for (int k = 0; k < n; ++k) out[k] = mask(g.at({0, face[k], u[k], v[k]}).position) ? 1.f : 0.f;
+                };
+            });
+        REQUIRE(grid);
+        field_ = geometry::compute_field(g, {1}, {"b", "runoff", {0, -1, 0, length, 0}, 1}, geometry::field_rays_final,
+                                         nullptr, {std::make_shared<const geometry::BorderGrid>(std::move(*grid))});
+        REQUIRE(field_);
     }
     Spring at(const geometry::Place& p) const {
         const geometry::Mesh& m = g_.shape(p.instance).faces_as_triangles();
@@ -211,6 +228,98 @@ TEST_CASE("forms that no water was meant for give finite numbers") {
                 CHECK((spring.up >= 0.f && spring.up <= 2.001f));
             });
     }
+}
+
+TEST_CASE("from a mask what runs comes straight down from its lower border, and from nowhere else") {
+    const Scratch s;
+    for (const float size : {.2f, 10.f}) {
+        INFO("size " << size);
+        const auto g = standing(s, grid("ramp", 24, 26, false, [&](double u, double v) {
+                                    return V3f(float(u), float(.5 * v), float(-v)) * size;
+                                }));
+        auto masked = [&](const V3f& p) {
+            return std::fabs(p.x - .4f * size) < .15f * size && p.z < -.6f * size && p.z > -.8f * size;
+        };
+        const float furthest = .5f * size;
+        const Runoff runoff(*g, furthest, masked);
+        int below = 0;
+        int elsewhere = 0;
+        runoff.vertices(0, [&](const V3f& p, const Spring& from) {
+            const float beside = std::fabs(p.x - .4f * size) - .15f * size;
+            const float up = (-p.z - .6f * size) * -std::sqrt(1.25f);  // along the slope, to the mask's lower border
+            if (std::fabs(beside) < .01f * size || std::fabs(up) < .01f * size ||
+                std::fabs(up - furthest) < .01f * size)
+                return;
+            if (beside < 0.f && up > 0.f && up < furthest) {
+                ++below;
+                CHECK(from.up == Approx(up).margin(.004 * size));
+                CHECK((from.place - V3f(p.x, .3f * size, -.6f * size)).length() < .006f * size);
+            } else if (beside > 0.f || p.z < -.81f * size || up > furthest) {
+                ++elsewhere;
+                CHECK(from.up == 2.f * furthest);
+            } else if (masked(p)) {
+                CHECK(from.up == 0.f);
+            }
+        });
+        CHECK(below > 50);
+        CHECK(elsewhere > 200);
+    }
+}
+
+TEST_CASE("a network makes runs from any mask, coarse at first, and computes them again when the mask changes") {
+    const Scratch s;
+    s.write("plate.obj", grid("plate", 30, 30, false, [](double u, double v) { return V3f(float(u), float(v), 0.f); }));
+    scene::Scene scene = plain_scene("plate.obj");
+    scene.parts[0].source = "plate";
+    scene::BuildUp& b = scene.build_ups[0];
+    const std::string& layer = b.layers[0].id;
+    const std::string high = scene::add_node(b, layer, "height", "float", "High");
+    const std::string runs = scene::add_node(b, layer, "runfrom", "float", "Runs");
+    for (const auto& [port, value] : {std::pair{"from", .7f}, {"to", .7f}})
+        scene::node(b, high)->inputs[port].value = value;
+    scene::node(b, runs)->inputs["in"].from = high;
+    scene::node(b, runs)->inputs["length"].value = .25f;
+    scene::node(b, runs)->inputs["density"].value = 1.f;
+    scene::node(b, runs)->inputs["fade"].value = .1f;
+    b.layers[0].surface["specular_roughness"].from = runs;
+    render::Workshop workshop;
+    /// The mean over places between two heights.
+    auto mean = [&](const render::Prepared& p, float low, float high) {
+        double sum = 0;
+        int count = 0;
+        const geometry::Mesh& m = p.geometry->shape(0).faces_as_triangles();
+        auto arrays = std::make_unique<render::PointArrays>();
+        program::Resources resources = p.resources;
+        std::vector<Error> problems;
+        const auto program =
+            program::compile(b, {{"", nodes::Type::number, {scene::Value{0.f}, runs}}}, resources, problems);
+        program::Workspace workspace;
+        for (uint32_t f = 0; f < m.triangles(); ++f) {
+            const geometry::Place place{0, f, .3f, .3f};
+            const geometry::SurfacePoint at = p.geometry->at(place);
+            if (at.position.y < low || at.position.y > high) continue;
+            arrays->set(0, p, place, at, at.normal, .001f);
+            const float* out = nullptr;
+            program.run(arrays->batch(1, p), workspace, &out);
+            sum += out[0];
+            ++count;
+        }
+        REQUIRE(count > 20);
+        return sum / count;
+    };
+    const auto p = prepared(scene, s.path, workshop);
+    CHECK(p->problems.empty());
+    REQUIRE(p->resources.fields.size() == 2);  // the height, and the runs behind it
+    REQUIRE(p->resources.order.size() == 3);
+    CHECK(mean(*p, .6f, .68f) > .7);
+    CHECK(mean(*p, .0f, .4f) == 0.);
+    for (const char* port : {"from", "to"}) scene::node(b, high)->inputs[port].value = .4f;
+    const auto other = prepared(scene, s.path, workshop);
+    CHECK(other->fields->all()[1] != p->fields->all()[1]);
+    CHECK(mean(*other, .3f, .38f) > .7);
+    CHECK(mean(*other, .0f, .1f) == 0.);
+    scene.rigs[0].lights.clear();
+    CHECK(prepared(scene, s.path, workshop)->fields->all()[1] == other->fields->all()[1]);
 }
 
 TEST_CASE("runs begin by their density, end by their length, and are others with another seed") {

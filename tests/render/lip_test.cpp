@@ -1,4 +1,4 @@
-// What looks around along the surface: masks that grow, shrink and soften, and the lip of a cover.
+// What follows from a mask along the surface: it grows, shrinks and softens, and a cover has a lip.
 #include "render/lip.h"
 
 #include "geometry/uv_points.h"
@@ -70,6 +70,12 @@ TEST_CASE("a mask grows and shrinks by a length along the surface, around edges,
     Box b;
     b.node(0, "grown", "grow", "float", {{"in", from("top")}, {"by", {scene::Value{.1f}, {}}}});
     b.node(0, "less", "grow", "float", {{"in", from("top")}, {"by", {scene::Value{-.1f}, {}}}});
+    b.node(0, "soft", "grow", "float",
+           {{"in", from("top")}, {"by", {scene::Value{.05f}, {}}}, {"softness", {scene::Value{.08f}, {}}}});
+    b.node(0, "near", "nearborder", "float",
+           {{"in", from("top")}, {"reach", {scene::Value{.1f}, {}}}, {"side", {scene::Value{2.f}, {}}}});
+    b.layer(0).surface["base_metalness"] = from("soft");
+    b.layer(0).surface["coat_weight"] = from("near");
     b.scene.build_ups[0].layers[0].surface["base_color"] = {scene::Value{V3f(.5f)}, "grown"};
     b.scene.build_ups[0].layers[0].surface["specular_roughness"] = {scene::Value{.5f}, "less"};
     // On the side that looks along z: below the upper edge by so much.
@@ -80,6 +86,102 @@ TEST_CASE("a mask grows and shrinks by a length along the surface, around edges,
     CHECK(b.at("less", {.1f, 3.f, .1f}, {0, -1, 0}) == 1.f);
     CHECK(b.at("less", {.1f, 3.f, .5f - .05f}, {0, -1, 0}) == 0.f);
     CHECK(b.at("less", {.1f, 3.f, .5f - .11f}, {0, -1, 0}) == 1.f);
+    for (const float below : {.02f, .03f, .05f, .08f}) {
+        INFO(below);
+        CHECK(b.at("soft", {.1f, .5f - below, 3.f}, {0, 0, -1}) == Approx(.5f + (.05f - below) / .08f).margin(.01));
+        CHECK(b.at("near", {.1f, .5f - below, 3.f}, {0, 0, -1}) == Approx(1.f - below / .1f).margin(.01));
+        CHECK(b.at("near", {.1f, 3.f, .5f - below}, {0, -1, 0}) == Approx(1.f - below / .1f).margin(.01));
+    }
+    CHECK(b.at("near", {.1f, .5f - .12f, 3.f}, {0, 0, -1}) == 0.f);
+}
+
+TEST_CASE("a network says how far a mask grows, up to the ends of its span or as far as the node looks") {
+    Plate p;
+    white_beyond(p, 0, .5f);
+    p.node(0, "v", "extract", "float", {{"in", from("uv")}, {"index", {scene::Value{1.f}, {}}}});
+    scene::Input span{scene::Value{0.f}, "v"};
+    span.worn = scene::Value{.2f};
+    p.node(0, "grown", "grow", "float", {{"in", from("white")}, {"by", span}});
+    p.node(0, "tenth", "multiply", "float", {{"in1", from("v")}, {"in2", {scene::Value{.1f}, {}}}});
+    p.node(0, "driven", "grow", "float",
+           {{"in", from("white")}, {"by", from("tenth")}, {"furthest", {scene::Value{.1f}, {}}}});
+    p.layer(0).surface["specular_roughness"] = from("grown");
+    p.layer(0).surface["base_metalness"] = from("driven");
+    const auto ready = p.ready();
+    REQUIRE(ready->resources.borders.size() == 2);
+    CHECK(ready->resources.borders[0].furthest + ready->resources.borders[1].furthest == Approx(.3f));
+    auto at = [&](const char* node, float u, float v) {
+        return values_at(*ready, p.build_up(), {"", nodes::Type::number, {scene::Value{0.f}, node}}, V2f(u, v))[0];
+    };
+    for (const float v : {.13f, .5f, .88f})
+        for (const auto& [node, most] : {std::pair{"grown", .2f}, {"driven", .1f}}) {
+            INFO(node << " " << v);
+            CHECK(at(node, .5f - most * v + .01f, v) == 1.f);
+            CHECK(at(node, .5f - most * v - .01f, v) == 0.f);
+        }
+}
+
+TEST_CASE("a thick cover stands where its mask has grown, and the mask is computed once for both") {
+    Plate p;
+    white_beyond(p, 0, .6f);
+    p.add_cover();
+    p.node(1, "grown", "grow", "float", {{"in", from("white")}, {"by", {scene::Value{.1f}, {}}}});
+    p.layer(1).gate.mask = from("grown");
+    p.set(1, slot::height_thickness, .02f);
+    const auto ready = p.ready();
+    REQUIRE(ready->fields->borders().size() == 1);
+    const auto grid = ready->fields->borders()[0][0];
+    REQUIRE(grid);
+    CHECK(Plate::out_at(*ready, .53f, .43f) == Approx(.02f).margin(1e-5));
+    CHECK(Plate::out_at(*ready, .47f, .43f) == Approx(0.f).margin(1e-5));
+    // Thicker, painted otherwise, its lip another: the border stays where it is.
+    p.set(1, slot::height_thickness, .03f);
+    p.layer(1).surface["base_color"].value = V3f(.1f, .2f, .3f);
+    CHECK(p.ready()->fields->borders()[0][0] == grid);
+    for (scene::Node& n : p.layer(1).nodes)
+        if (n.id == "grown") n.inputs["by"].value = .05f;
+    const auto other = p.ready();
+    CHECK(other->fields->borders()[0][0] != grid);
+    CHECK(Plate::out_at(*other, .57f, .43f) == Approx(.03f).margin(1e-5));
+    CHECK(Plate::out_at(*other, .53f, .43f) == Approx(0.f).margin(1e-5));
+}
+
+TEST_CASE(
+    "masks behind the borders of others are computed in their order, equal ones once; circles and towers are told") {
+    Plate p;
+    white_beyond(p, 0, .5f);
+    auto grown = [&](const std::string& id, const std::string& of, float by) {
+        p.node(0, id, "grow", "float", {{"in", from(of)}, {"by", {scene::Value{by}, {}}}});
+    };
+    // Closing: what is narrower than twice the length goes.
+    grown("wide", "white", .1f);
+    grown("back", "wide", -.1f);
+    grown("same", "wide", -.1f);
+    p.node(0, "both", "add", "float", {{"in1", from("back")}, {"in2", from("same")}});
+    p.layer(0).surface["specular_roughness"] = from("both");
+    const auto ready = p.ready();
+    CHECK(ready->problems.empty());
+    CHECK(ready->resources.borders.size() == 2);
+    auto at = [&](const char* node, float u) {
+        return values_at(*ready, p.build_up(), {"", nodes::Type::number, {scene::Value{0.f}, node}}, V2f(u, .4f))[0];
+    };
+    CHECK(at("both", .51f) == 2.f);
+    CHECK(at("both", .49f) == 0.f);
+    CHECK(at("wide", .41f) == 1.f);
+
+    p.scene.build_ups[0].layers[0].surface.clear();
+    grown("ring", "ring", .1f);
+    p.layer(0).surface["specular_roughness"] = from("ring");
+    CHECK(p.ready()->problems.size() == 1);
+    std::string below = "white";
+    for (int k = 0; k < 40; ++k) {
+        grown("g" + std::to_string(k), below, .01f);
+        below = "g" + std::to_string(k);
+    }
+    p.layer(0).surface["specular_roughness"] = from(below);
+    const auto tower = p.ready();
+    CHECK(tower->problems.size() == 1);
+    CHECK(tower->resources.borders.size() <= 40);
 }
 
 TEST_CASE("softened on the surface a mask goes evenly over its border") {
@@ -103,7 +205,8 @@ TEST_CASE("softened on the surface a mask goes evenly over its border") {
 TEST_CASE("a mask that nothing is known of the surface for is read straight on") {
     Plate p;
     white_beyond(p, 0, .5f);
-    p.node(0, "grown", "grow", "float", {{"in", from("white")}, {"by", {scene::Value{.1f}, {}}}});
+    p.node(0, "grown", "surfacemean", "float",
+           {{"in", from("white")}, {"radius", {scene::Value{.1f}, {}}}, {"detail", {scene::Value{0.f}, {}}}});
     program::Resources resources;
     std::vector<Error> told;
     const auto program =
@@ -123,7 +226,9 @@ TEST_CASE("a mask that nothing is known of the surface for is read straight on")
     program::Workspace workspace;
     const float* out = nullptr;
     program.run(batch, workspace, &out);
-    CHECK(std::vector<float>(out, out + 11) == std::vector<float>{0, 0, 0, 0, 1, 1, 1, 1, 1, 1, 1});
+    for (const int i : {0, 1, 2, 3, 4, 6, 7, 8, 9, 10}) CHECK(out[i] == Approx(i < 5 ? 0.f : 1.f).margin(1e-6));
+    CHECK(out[5] > .5f);  // .03 beyond the border, its places .067 away
+    CHECK(out[5] < .9f);
 }
 
 TEST_CASE("the lip of a cover has its profile over its width, behind hard and soft masks alike") {

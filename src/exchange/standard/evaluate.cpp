@@ -65,7 +65,10 @@ StandardValues evaluate_on_square(const scene::BuildUp& b, const std::vector<sce
     out.grid.assign(size_t(n) * size_t(n) * size_t(nodes::components(type)), 0.f);
     const bool properties_only = std::all_of(resources.uv_sets.begin(), resources.uv_sets.end(),
                                              [](const std::string& s) { return !nodes::property_of(s).empty(); });
-    if (!resources.fields.empty() || !properties_only) return out;
+    if (!resources.borders.empty())
+        out.problems.push_back({"Part of a network cannot be computed", "", b.name,
+                                "how far a mask's border is needs an asset", "Evaluate it in a project"});
+    if (!resources.fields.empty() || !resources.borders.empty() || !properties_only) return out;
     // The square has no property of its own: their defaults stand.
     const std::vector<float> none(nodes::max_batch, NAN);
     const std::vector<const float*> sets(6 * resources.uv_sets.size(), none.data());

@@ -3,7 +3,8 @@
 // the springs become runs below them, as fine as one likes, however coarsely this is sampled.
 //
 // It springs from ledges (the surface goes on level, bends outward sharply, or ends) or from joints (it bends inward
-// sharply, ends below an overhang, or something lies against it or sticks in it: the foot of a bolt).
+// sharply, ends below an overhang, or something lies against it or sticks in it: the foot of a bolt), or where a mask
+// is.
 #include <array>
 #include <mutex>
 #include <unordered_map>
@@ -100,11 +101,20 @@ struct Asked {
     int springs;     ///< Spring
 };
 
+/// A mask on one part from which it springs.
+struct Spot {
+    const BorderGrid* grid;
+    float scale;  ///< of the part
+    /// How far within the mask, metres; below zero outside.
+    float within(uint32_t face, float u, float v) const { return grid->between(face, u, v) * grid->width * scale; }
+};
+
 /// One way up.
 class Climb {
 public:
-    Climb(const Ground& ground, const Asked& asked, const Geometry& geometry)
-        : g_(ground), asked_(asked), geometry_(geometry) {
+    /// `spot` null: it springs from what the form has.
+    Climb(const Ground& ground, const Asked& asked, const Geometry& geometry, const Spot* spot = nullptr)
+        : g_(ground), asked_(asked), geometry_(geometry), spot_(spot) {
         rtcInitIntersectContext(&context_);
     }
     /// From a point of a face; false where nothing springs within reach. Then or not: where it ended, how far up.
@@ -118,7 +128,7 @@ public:
             if (!uphill(face_, at_, way)) return step > 0 && stands(face_);  // where it stands it does not run
             int side = 0;
             const float t = to_border(way, side);
-            if (lies_against(way, t)) return true;
+            if (spot_ ? enters_spot(way, t) : lies_against(way, t)) return true;
             if (length_ + t >= asked_.furthest) {
                 at_ += way * std::max(0.f, asked_.furthest - length_);
                 return false;
@@ -203,6 +213,31 @@ private:
         if (g_.smooth_at(size_t(face_), side, t).dot(beyond) > sharp) return 0;
         return into(next, side).dot(g_.normal[size_t(face_)]) < 0.f ? ledges : joints;
     }
+    /// Whether a piece of the way comes to the mask: in steps as long as its border is away.
+    bool enters_spot(const V3f& way, float piece) {
+        const float end = std::min(piece, asked_.furthest - length_);
+        const float least = 1e-3f * asked_.furthest;
+        for (float gone = 0.f; gone <= end;) {
+            const V2f uv = barycentric(at_ + way * gone);
+            const float within = spot_->within(uint32_t(face_), uv.x, uv.y);
+            if (within >= 0.f) {
+                at_ += way * gone;
+                length_ += gone;
+                return true;
+            }
+            gone += std::max(-within, least);
+        }
+        return false;
+    }
+    V2f barycentric(const V3f& p) const {
+        const V3f& a = g_.corner(size_t(face_), 0);
+        const V3f e1 = g_.corner(size_t(face_), 1) - a;
+        const V3f e2 = g_.corner(size_t(face_), 2) - a;
+        const V3f n = e1.cross(e2);
+        const float area2 = n.length2();
+        if (!(area2 > 0.f)) return V2f(0.f);
+        return {(p - a).cross(e2).dot(n) / area2, e1.cross(p - a).dot(n) / area2};
+    }
     /// Looks out of the surface at even distances along a piece of the way.
     bool lies_against(const V3f& way, float piece) {
         if (!(asked_.springs & joints)) return false;
@@ -274,6 +309,7 @@ private:
     const Ground& g_;
     const Asked& asked_;
     const Geometry& geometry_;
+    const Spot* spot_;
     RTCIntersectContext context_;
     V3f at_;
     int face_ = 0;
@@ -297,6 +333,30 @@ private:
     std::vector<std::once_flag> once_;
 };
 
+/// `mask`: springs in place of what the form has, where it is not empty.
+FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, int springs, const PartBorders& mask) {
+    V3f down(p[0], p[1], p[2]);
+    down = down.length() > 1e-6f ? down.normalized() : V3f(0.f, -1.f, 0.f);
+    const Asked asked{-down, p[3], springs};
+    auto grounds = std::make_shared<Grounds>(geometry);
+    return [&geometry, grounds, asked, mask]() -> FieldSampler {
+        return [&geometry, grounds, asked, &mask](const FieldPoint& at, float* out) {
+            const Ground& ground = grounds->of(at.instance);
+            const Instance& instance = geometry.instances()[at.instance];
+            const BorderGrid* grid = at.instance < mask.size() ? mask[at.instance].get() : nullptr;
+            const Spot spot{grid, instance.scale};
+            Climb climb(ground, asked, geometry, grid ? &spot : nullptr);
+            // Of a displaced form the way is that of the form below.
+            const V3f& n = ground.normal[at.face];
+            const V3f on_face = at.position - n * n.dot(at.position - ground.corner(at.face, 0));
+            const bool springs = climb.run(on_face, at.face);
+            const V3f place = instance.point_to_object(climb.place());
+            for (int c = 0; c < 3; ++c) out[c] = place[c];
+            out[3] = springs ? climb.length() : 2.f * asked.furthest;
+        };
+    };
+}
+
 }  // namespace
 
 FieldKind runoff_field() {
@@ -309,25 +369,10 @@ FieldKind runoff_field() {
             .tolerance = .01f,
             // Both grow evenly down a face: samples go where springs differ, and need not be close.
             .range = [](const std::vector<float>& p) { return 4.f * p[3]; },
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
-                V3f down(p[0], p[1], p[2]);
-                down = down.length() > 1e-6f ? down.normalized() : V3f(0.f, -1.f, 0.f);
-                const Asked asked{-down, p[3], int(p[4])};
-                auto grounds = std::make_shared<Grounds>(geometry);
-                return [&geometry, grounds, asked]() -> FieldSampler {
-                    return [&geometry, grounds, asked](const FieldPoint& at, float* out) {
-                        const Ground& ground = grounds->of(at.instance);
-                        Climb climb(ground, asked, geometry);
-                        // Of a displaced form the way is that of the form below.
-                        const V3f& n = ground.normal[at.face];
-                        const V3f on_face = at.position - n * n.dot(at.position - ground.corner(at.face, 0));
-                        const bool springs = climb.run(on_face, at.face);
-                        const V3f place = geometry.instances()[at.instance].point_to_object(climb.place());
-                        for (int c = 0; c < 3; ++c) out[c] = place[c];
-                        out[3] = springs ? climb.length() : 2.f * asked.furthest;
-                    };
-                };
-            }};
+            .samplers = [](const Geometry& geometry, const std::vector<float>& p,
+                           int) { return climbing(geometry, p, int(p[4]), {}); },
+            .samplers_of_mask = [](const Geometry& geometry, const std::vector<float>& p,
+                                   const PartBorders& mask) { return climbing(geometry, p, 0, mask); }};
 }
 
 }  // namespace vemtra::geometry

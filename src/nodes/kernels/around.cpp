@@ -1,6 +1,6 @@
 // What is read beside the point: how a network's value changes over the ray's footprint (heighttonormal, MaterialX
-// 1.39), its mean around the point (blur, MaterialX 1.39), and what masks are within a distance along the surface. The
-// compiler computes the network at the places that the kernels here move the point to.
+// 1.39), and its mean around the point, in the UVs (blur, MaterialX 1.39) or along the surface. The compiler computes
+// the network at the places that the kernels here move the point to.
 #include "nodes/kernel.h"
 
 namespace vemtra::nodes {
@@ -76,21 +76,6 @@ void weighted_mean(const KernelArgs& k) {
     }
 }
 
-/// The largest of all taps; where the weights are below zero, the smallest.
-void extreme(const KernelArgs& k) {
-    const int taps = int(k.uniform[0]);
-    const bool smallest = k.uniform[1] < 0.f;
-    float* __restrict out = k.out[0];
-    for (int i = 0; i < k.n; ++i) out[i] = k.in[0][i];
-    for (int t = 1; t < taps; ++t) {
-        const float* __restrict in = k.in[t];
-        if (smallest)
-            for (int i = 0; i < k.n; ++i) out[i] = min_of(out[i], in[i]);
-        else
-            for (int i = 0; i < k.n; ++i) out[i] = max_of(out[i], in[i]);
-    }
-}
-
 /// Ports: in three times, scale, texcoord three times. The slopes of the height over the UVs, as the standard's own
 /// implementation takes them from the screen: scaled as a Sobel filter over eight bits would, encoded to 0..1.
 void heighttonormal(const KernelArgs& k) {
@@ -130,7 +115,6 @@ VEMTRA_DECLARE_KERNEL(moved_uv)
 VEMTRA_DECLARE_KERNEL(moved_position)
 VEMTRA_DECLARE_KERNEL(widened)
 VEMTRA_DECLARE_KERNEL(weighted_mean)
-VEMTRA_DECLARE_KERNEL(extreme)
 VEMTRA_DECLARE_KERNEL(heighttonormal)
 
 static_assert(int(move_first) == int(VEMTRA_ISA::by_first) && int(move_v) == int(VEMTRA_ISA::by_v));
@@ -171,67 +155,29 @@ static std::vector<Tap> taps_of_blur(const scene::Node& node) {
     return taps;
 }
 
-/// Rings about the point along the surface, the outer ones of more places; by the node's detail.
-static std::vector<Tap> rings(const scene::Node& node, float radius, bool by_area) {
+/// Rings of equal width about the point along the surface, the outer ones of more places; by the node's detail.
+static std::vector<Tap> taps_of_soften(const scene::Node& node) {
     const NodeDescription& d = *describe(node.kind);
+    const float radius = number_of(node, *d.port("radius"));
     const int most = std::clamp(int(number_of(node, *d.port("detail"))), 0, 2) + 1;
-    std::vector<Tap> taps{{.weight = by_area ? 1.f : radius < 0.f ? -1.f : 1.f}};
-    if (!(std::fabs(radius) > 0.f)) return taps;
-    float sum = taps[0].weight;
+    std::vector<Tap> taps{{.weight = 1.f}};
+    if (!(radius > 0.f)) return taps;
+    float sum = 1.f;
     for (int ring = 1; ring <= most; ++ring) {
-        // Of a mean the places stand in the middle of rings of equal width.
-        const float far = std::fabs(radius) * (by_area ? float(ring) / (float(most) + .5f) : float(ring) / float(most));
+        const float far = radius * float(ring) / (float(most) + .5f);
         const int count = most == 1 ? 8 : 6 * ring;
-        const float weight = by_area ? 8.f * float(ring) / float(count) : taps[0].weight;  // rings grow in width
+        const float weight = 8.f * float(ring) / float(count);
         for (int k = 0; k < count; ++k) {
             const float angle = 6.28318531f * (float(k) + .5f * float(ring % 2)) / float(count);
             taps.push_back({.weight = weight, .along = far * std::cos(angle), .across = far * std::sin(angle)});
             sum += weight;
         }
     }
-    if (by_area)
-        for (Tap& t : taps) t.weight /= sum;
+    for (Tap& t : taps) t.weight /= sum;
     return taps;
 }
-static std::vector<Tap> taps_of_grow(const scene::Node& node) {
-    return rings(node, number_of(node, *describe(node.kind)->port("by")), false);
-}
-static std::vector<Tap> taps_of_soften(const scene::Node& node) {
-    return rings(node, std::max(0.f, number_of(node, *describe(node.kind)->port("radius"))), true);
-}
 
-static Port detail_port() {
-    return {.name = "detail",
-            .help = "At how many places around the point it looks: 9, 19 or 37.",
-            .value = 1.f,
-            .low = 0.f,
-            .high = 2.f,
-            .hard = true,
-            .uniform = true,
-            .whole = true,
-            .choices = {"coarse", "medium", "fine"},
-            .folded = true};
-}
-
-/// What looks around along the surface.
-static void describe_along_surface(std::vector<NodeDescription>& list) {
-    list.push_back({.kind = "grow",
-                    .title = "Grow or shrink",
-                    .family = "adjust",
-                    .help = "A finished mask made wider, or narrower, by a length along the surface, over edges and "
-                            "seams. Costs as much as the places that it looks at.",
-                    .types = {Type::number},
-                    .ports = {{.name = "in", .help = "The mask.", .value = 0.f, .role = Role::subject},
-                              {.name = "by",
-                               .help = "How far it grows; below zero it shrinks.",
-                               .value = .002f,
-                               .low = -.02f,
-                               .high = .02f,
-                               .unit = "m",
-                               .uniform = true},
-                              detail_port()},
-                    .kernel = VEMTRA_PAIR(extreme),
-                    .taps = taps_of_grow});
+static void describe_surface_mean(std::vector<NodeDescription>& list) {
     list.push_back(
         {.kind = "surfacemean",
          .title = "Soften on the surface",
@@ -248,7 +194,16 @@ static void describe_along_surface(std::vector<NodeDescription>& list) {
                .high = .05f,
                .unit = "m",
                .uniform = true},
-              detail_port()},
+              {.name = "detail",
+               .help = "At how many places around the point it looks: 9, 19 or 37.",
+               .value = 1.f,
+               .low = 0.f,
+               .high = 2.f,
+               .hard = true,
+               .uniform = true,
+               .whole = true,
+               .choices = {"coarse", "medium", "fine"},
+               .folded = true}},
          .kernel = VEMTRA_PAIR(weighted_mean),
          .taps = taps_of_soften});
 }
@@ -330,7 +285,7 @@ void describe_around(std::vector<NodeDescription>& list) {
                .choices = {"box", "gaussian"}}},
          .kernel = VEMTRA_PAIR(weighted_mean),
          .taps = taps_of_blur});
-    describe_along_surface(list);
+    describe_surface_mean(list);
 }
 #endif
 }  // namespace vemtra::nodes

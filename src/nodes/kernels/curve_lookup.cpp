@@ -44,7 +44,7 @@ inline Along along_even(float at, int count) {
 /// Knots in rising order; one that lies before its neighbour lies on it.
 struct Knots {
     int count;
-    float x[most_knots], slope[most_knots];
+    float x[most_knots] = {}, slope[most_knots] = {};
 
     Knots(const float* from, int stride, int n) : count(n) {
         for (int k = 0; k < n; ++k) x[k] = k > 0 ? max_of(from[stride * k], x[k - 1]) : from[0];
@@ -74,7 +74,7 @@ struct Knots {
 
 /// One component of the values, `stride` floats apart.
 struct Values {
-    float v[most_knots], slope[most_knots];
+    float v[most_knots] = {}, slope[most_knots] = {};
 
     Values(const float* from, int stride, int n) {
         for (int k = 0; k < n; ++k) v[k] = from[stride * k];

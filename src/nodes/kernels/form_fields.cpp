@@ -64,12 +64,16 @@ enum StreakUniform : int { streak_from, streak_seed };
 /// Ports: length, width, density, meander, fade. The field tells where what runs here sprang from, in the form's own
 /// space, and how far up that is. Noise along the springs says where runs begin, how far each comes and how it bends;
 /// towards its end a run gets thinner.
-void streak(const KernelArgs& k) {
+static void runs(const KernelArgs& k, float seed) {
     const PointBatch& p = *k.points;
     float rows[4][max_batch];
     float* const to[] = {rows[0], rows[1], rows[2], rows[3]};
+    if (!p.fields) {  // nothing is known of a form
+        for (int i = 0; i < k.n; ++i) k.out[0][i] = 0.f;
+        return;
+    }
     p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 4, to);
-    const float seed = 19.37f * k.uniform[streak_seed];
+    seed *= 19.37f;
     for (int i = 0; i < k.n; ++i) {
         const float width = max_of(k.in[1][i], 1e-7f);
         const float per_width = 1.f / width;
@@ -97,6 +101,13 @@ void streak(const KernelArgs& k) {
                        : 0.f;
     }
 }
+void streak(const KernelArgs& k) {
+    runs(k, k.uniform[streak_seed]);
+}
+enum RunFromUniform : int { run_seed };
+void runfrom(const KernelArgs& k) {
+    runs(k, k.uniform[run_seed]);
+}
 /// Ports: low, high.
 void formrandom(const KernelArgs& k) {
     read(k);
@@ -118,6 +129,7 @@ VEMTRA_DECLARE_KERNEL(crease)
 VEMTRA_DECLARE_KERNEL(formrandom)
 VEMTRA_DECLARE_KERNEL(settle)
 VEMTRA_DECLARE_KERNEL(streak)
+VEMTRA_DECLARE_KERNEL(runfrom)
 
 namespace {
 V3f vector(const Asking& a, const char* port) {
@@ -146,16 +158,28 @@ int ask_settle(const Asking& a, Resources& r) {
 int ask_nearby(const Asking& a, Resources& r) {
     return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}});
 }
+/// A little longer or shorter needs no other field.
+float longest_run(const scene::Node& node) {
+    const Port& port = *describe(node.kind)->port("length");
+    float length = number_of(node, port);
+    if (const auto it = node.inputs.find("length"); it != node.inputs.end() && it->second.worn)
+        length = std::max(length, scene::as_number(*it->second.worn));
+    return std::exp2(std::ceil(std::log2(std::clamp(length, 1e-5f, 1e4f))));
+}
 int ask_streak(const Asking& a, Resources& r) {
     const V3f down = vector(a, "down");
-    float length = a.number("length");
-    if (const auto it = a.node.inputs.find("length"); it != a.node.inputs.end() && it->second.worn)
-        length = std::max(length, scene::as_number(*it->second.worn));
-    length = std::exp2(
-        std::ceil(std::log2(std::clamp(length, 1e-5f, 1e4f))));  // a little longer or shorter needs no other field
-    return r.field({a.build_up,
-                    "runoff",
-                    {down.x, down.y, down.z, length, std::clamp(std::round(a.number("from")), 0.f, 2.f) + 1.f}});
+    return r.field(
+        {a.build_up,
+         "runoff",
+         {down.x, down.y, down.z, longest_run(a.node), std::clamp(std::round(a.number("from")), 0.f, 2.f) + 1.f}});
+}
+int ask_run_from(const Asking& a, Resources& r) {
+    const V3f down = vector(a, "down");
+    return r.field({a.build_up, "runoff", {down.x, down.y, down.z, longest_run(a.node), 0.f}, a.mask});
+}
+/// The way up is followed in steps of at most this.
+float run_from_within(const scene::Node& node) {
+    return .1f * longest_run(node);
 }
 int ask_random(const Asking& a, Resources& r) {
     return r.field({a.build_up, "random", {a.number("of"), a.number("seed")}});
@@ -228,16 +252,30 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
     Port another = number("seed", "Another one, other runs.", 0.f, 0.f, 100.f);
     another.uniform = true;
     another.whole = true;
+    std::vector<Port> runs{number("length", "How far the longest ones run; it may be driven, up to what stands here.",
+                                  .2f, .005f, 2.f, "m"),
+                           number("width", "About how wide one is.", .012f, .001f, .2f, "m"),
+                           number("density", "How much of the spring runs: 0 nothing, 1 all of it.", .5f, 0.f, 1.f),
+                           number("meander", "How much they bend.", .3f, 0.f, 1.f),
+                           number("fade", "How they fade along their way: 1 evenly, below late.", .7f, .1f, 4.f),
+                           another,
+                           down};
+    std::vector<Port> from_mask = runs;
+    from_mask.insert(from_mask.begin(), {.name = "in",
+                                         .help = "What they run from; where it is a half or more they begin.",
+                                         .value = 0.f,
+                                         .role = Role::subject});
+    runs.insert(runs.end() - 2, choice("from", "What they run from.", {"ledges", "joints", "both"}));
     node("streak", "Runs", "White where water or rust has run down the surface from ledges and joints.",
-         {number("length", "How far the longest ones run; it may be driven, up to what stands here.", .2f, .005f, 2.f,
-                 "m"),
-          number("width", "About how wide one is.", .012f, .001f, .2f, "m"),
-          number("density", "How much of the spring runs: 0 nothing, 1 all of it.", .5f, 0.f, 1.f),
-          number("meander", "How much they bend.", .3f, 0.f, 1.f),
-          number("fade", "How they fade along their way: 1 evenly, below late.", .7f, .1f, 4.f),
-          choice("from", "What they run from.", {"ledges", "joints", "both"}), another, down},
-         VEMTRA_PAIR(streak), ask_streak);
+         std::move(runs), VEMTRA_PAIR(streak), ask_streak);
     list.back().uniforms = {{"from", VEMTRA_ISA::streak_from}, {"seed", VEMTRA_ISA::streak_seed}};
+    node("runfrom", "Runs from a mask",
+         "White where water or rust has run down the surface from where a mask is: from chips, bolts or what is "
+         "painted. The mask is computed over the whole part beforehand.",
+         std::move(from_mask), VEMTRA_PAIR(runfrom), ask_run_from);
+    list.back().uniforms = {{"seed", VEMTRA_ISA::run_seed}};
+    list.back().border_within = run_from_within;
+    list.back().use = Use::none;
     Port drift = number("drift", "How far off that direction it comes from: little for snow, much for dust.", 40.f, 0.f,
                         89.f, "deg");
     drift.uniform = true;

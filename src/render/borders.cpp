@@ -1,0 +1,133 @@
+#include "render/borders.h"
+
+#include "base/hash.h"
+#include "render/materials.h"
+#include "render/relief.h"
+#include "scene/edits.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr float widest_border = .5f;  // of the part's size
+constexpr float pixels_apart = 1.5f;  // distances are straight between points, so that borders lie well within that
+
+/// One request on one part.
+class BorderOfPart {
+public:
+    BorderOfPart(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
+                 const nodes::BorderRequest& request, uint32_t instance, const geometry::Fields& fields,
+                 Progress* progress)
+        : p_(p),
+          forms_(forms),
+          shop_(workshop),
+          request_(request),
+          i_(instance),
+          fields_(fields),
+          in_(forms.instances()[instance]),
+          mesh_(in_.shape->faces_as_triangles()),
+          progress_(progress) {}
+
+    std::shared_ptr<const geometry::BorderGrid> find(bool first, bool& final) {
+        const float size = in_.shape->bounds().size().length();
+        const float smallest = std::exp2(std::floor(std::log2(1e-4f * size + 1e-9f)));
+        const float steady = geometry::affordable_spacing(mesh_, smallest, first_border_points);
+        const scene::Scene& s = *p_.scene;
+        const float wanted = relief_spacing(s, p_.camera, in_.bounds(), pixels_apart) / in_.scale;
+        const float best = std::min(steady, geometry::affordable_spacing(mesh_, wanted, most_border_points));
+        const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
+        if (!first) return found(best, reach, false);
+        if (best == steady) return found(steady, reach, false);
+        if (auto kept = found(best, reach, true)) return kept;
+        final = false;
+        return found(steady, reach, false);
+    }
+
+private:
+    std::shared_ptr<const geometry::BorderGrid> found(float spacing, float furthest, bool only_kept) const {
+        const float reach = furthest + 2.f * spacing;  // distances end in a bend, beyond what is read
+        const float numbers[] = {spacing, reach};
+        return shop_.border(in_.shape, hash_bytes(numbers, sizeof numbers, key()),
+                            [&]() -> std::shared_ptr<const geometry::BorderGrid> {
+                                if (only_kept || !(reach > 0.f)) return nullptr;
+                                const auto welds = shop_.welds(in_.shape);
+                                auto made = geometry::border_grid(
+                                    mesh_, *welds, geometry::levels_by_spacing(mesh_, *welds, spacing), reach,
+                                    geometry::BorderSides::both, [&] { return evaluator(spacing * in_.scale); },
+                                    progress_);
+                                if (!made) return nullptr;
+                                return std::make_shared<const geometry::BorderGrid>(std::move(*made));
+                            });
+    }
+    /// Of all that the mask follows from on this part.
+    uint64_t key() const {
+        const nodes::Resources& needs = *request_.needs;
+        std::vector<uint64_t> key{request_.hash, painted(*p_.scene, needs), shop_.generation(),
+                                  __builtin_bit_cast(uint32_t, in_.scale)};
+        auto add = [&key](const auto& pointer) { key.push_back(uint64_t(reinterpret_cast<uintptr_t>(pointer.get()))); };
+        for (const nodes::FieldRequest& f : needs.fields) {
+            const auto& all = p_.resources.fields;
+            const size_t at = size_t(std::find(all.begin(), all.end(), f) - all.begin());
+            if (at < fields_.all().size()) add(fields_.all()[at]);
+            key.push_back(i_);
+        }
+        for (const nodes::BorderRequest& b : needs.borders) {
+            const auto& all = p_.resources.borders;
+            const size_t at = size_t(std::find(all.begin(), all.end(), b) - all.begin());
+            if (at < fields_.borders().size()) add(fields_.borders()[at][i_]);
+        }
+        return hash_bytes(key.data(), key.size() * sizeof key[0]);
+    }
+    geometry::HeightsAt evaluator(float width) const {
+        auto arrays = std::make_shared<PointArrays>();
+        return [this, width, arrays, mask = request_.mask()](int n, const uint32_t* face, const float* u,
+                                                             const float* v, float* out) {
+            for (int k = 0; k < n; ++k) {
+                const geometry::Place at{i_, face[k], u[k], v[k]};
+                const geometry::SurfacePoint s = forms_.at(at);
+                arrays->set(k, p_, at, s, s.normal, width);
+            }
+            nodes::PointBatch batch = arrays->batch(n, p_);
+            batch.fields = &fields_;
+            mask(batch, out);
+        };
+    }
+
+    const Prepared& p_;
+    const geometry::Geometry& forms_;
+    Workshop& shop_;
+    const nodes::BorderRequest& request_;
+    const uint32_t i_;
+    const geometry::Fields& fields_;
+    const geometry::Instance& in_;
+    const geometry::Mesh& mesh_;
+    Progress* progress_;
+};
+
+}  // namespace
+
+std::optional<geometry::PartBorders> find_border(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
+                                                 const nodes::BorderRequest& request, bool first,
+                                                 const geometry::Fields& fields, bool& final, Progress* progress) {
+    std::vector<char> reaches = scene::BuildUpReach(*p.scene).to(request.build_up);
+    reaches.push_back(0);  // of the plain one
+    geometry::PartBorders out(p.build_up_of.size());
+    for (size_t i = 0; i < out.size(); ++i) {
+        if (!reaches[size_t(p.build_up_of[i])]) continue;
+        out[i] = BorderOfPart(p, forms, workshop, request, uint32_t(i), fields, progress).find(first, final);
+        if (stopped(progress)) return std::nullopt;
+    }
+    return out;
+}
+
+uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources) {
+    uint64_t h = 0;
+    for (const nodes::ImageRequest& r : resources.images)
+        if (const scene::Painting* p = scene::find(scene.paintings, r.painting))
+            for (const scene::Sheet& sheet : p->sheets) {
+                const uint64_t number = sheet.texels ? sheet.texels->number() : 0;
+                h = hash_bytes(&number, sizeof number, h);
+            }
+    return h;
+}
+
+}  // namespace vemtra::render

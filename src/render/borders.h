@@ -1,0 +1,22 @@
+// Masks computed over a whole form, so that programs read how far their borders are (nodes::BorderRequest).
+#pragma once
+#include <optional>
+
+#include "render/prepared.h"
+
+namespace vemtra::render {
+
+/// Points over a part at which a mask is asked: for the first picture, and as many as there may be.
+inline constexpr size_t first_border_points = 100000, most_border_points = 4000000;
+
+/// Answers one of the requests of `p.resources`. Forms are those of `forms`, before heights move them; the same
+/// instances as p's. `first`: while hands move, coarse; then `final` becomes false where the camera can tell. `fields`:
+/// what the mask may read, of the same resources. Nothing if stopped.
+std::optional<geometry::PartBorders> find_border(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
+                                                 const nodes::BorderRequest& request, bool first,
+                                                 const geometry::Fields& fields, bool& final, Progress* progress);
+
+/// Of what is painted on the scene's paintings that `resources` reads.
+uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources);
+
+}  // namespace vemtra::render
