@@ -10,6 +10,7 @@ namespace vemtra::geometry {
 namespace {
 
 constexpr int halvings = 5;
+constexpr int block_size = 32;      // points
 constexpr int most_rounds = 10000;  // over meshes of faces far smaller than the width
 constexpr uint32_t none = UINT32_MAX;
 
@@ -162,11 +163,38 @@ private:
                 for (size_t c = 0; c < 3; ++c) inside_[grid_.first[f] + c] = inside[m_.indices[3 * size_t(f) + c]];
     }
 
+    /// A square of a face's grid, cut where the grid ends: what is swept at once.
+    struct Block {
+        uint32_t face;
+        int i, j;
+    };
+    struct Span {
+        Point low, high;  ///< high: beyond the last
+        bool holds(Point p) const { return p.i >= low.i && p.j >= low.j && p.i < high.i && p.j < high.j; }
+    };
+    static int blocks_across(int n) { return n / block_size + 1; }
+    Span span_of(const Block& b) const {
+        const int end = segments(b.face) + 1;
+        const Point low{b.i * block_size, b.j * block_size};
+        return {low, {std::min(end, low.i + block_size), std::min(end, low.j + block_size)}};
+    }
+    uint32_t block_of(uint32_t f, Point p) const {
+        return first_block_[f] + uint32_t(p.j / block_size * blocks_across(segments(f)) + p.i / block_size);
+    }
+    void make_blocks() {
+        for (uint32_t f = 0; f < faces(); ++f) {
+            first_block_.push_back(uint32_t(blocks_.size()));
+            const int across = blocks_across(segments(f));
+            for (int j = 0; j < across; ++j)
+                for (int i = 0; i < across; ++i) blocks_.push_back({f, i, j});
+        }
+    }
+
     /// A piece for a point that stands there.
     struct Offer {
         size_t point;
         V3f at;
-        uint32_t piece;
+        uint32_t piece, block;
     };
 
     /// Where the border crosses the sides of one face's small triangles.
@@ -195,7 +223,8 @@ private:
             for (int j = std::max(0, about.j - 1); j <= std::min(n_, about.j + 2); ++j)
                 for (int i = std::max(0, about.i - 2); i <= std::min(n_ - j, about.i + 2); ++i)
                     if (all_.wanted(all_.index(face_, {i, j})))
-                        seeds.push_back({all_.index(face_, {i, j}), all_.place(face_, Point{i, j}), piece});
+                        seeds.push_back({all_.index(face_, {i, j}), all_.place(face_, Point{i, j}), piece,
+                                         all_.block_of(face_, {i, j})});
         }
         /// Where the faces beyond a side say otherwise, the border runs along it: as at hard edges.
         void along(int side, std::vector<Piece>& out, std::vector<Offer>& seeds) const {
@@ -320,6 +349,7 @@ private:
         std::vector<uint32_t> mixed;
         for (uint32_t f = 0; f < faces(); ++f)
             if (crossed[f]) mixed.push_back(f);
+        make_blocks();
         std::vector<OfFace> found(mixed.size());
         parallel_ranges(mixed.size(), 16, [&](size_t from, size_t to) {
             if (stopped(progress_)) return;
@@ -333,9 +363,11 @@ private:
         for (size_t k = 0; k < mixed.size(); ++k) {
             const uint32_t before = uint32_t(pieces_.size());
             pieces_.insert(pieces_.end(), found[k].pieces.begin(), found[k].pieces.end());
-            for (const Offer& o : found[k].seeds) take(o.point, o.at, before + o.piece);
+            for (const Offer& o : found[k].seeds)
+                if (take(o.point, o.at, before + o.piece)) active_.push_back(o.block);
         }
-        active_ = std::move(mixed);
+        std::sort(active_.begin(), active_.end());
+        active_.erase(std::unique(active_.begin(), active_.end()), active_.end());
     }
 
     /// Whether that piece is nearer than what the point knows.
@@ -347,57 +379,119 @@ private:
         return true;
     }
 
-    /// Within a face, there and back until nothing changes.
-    void sweep(uint32_t f) {
-        const int n = segments(f);
+    /// Within a block, there and back until nothing changes.
+    void sweep(const Block& b) {
+        const int n = segments(b.face);
+        const Span span = span_of(b);
         auto offer = [&](Point to, Point from) {
-            if (from.i < 0 || from.j < 0 || from.i + from.j > n) return false;
-            const size_t a = index(f, from);
-            const size_t b = index(f, to);
-            if (nearest_[a] == none || nearest_[a] == nearest_[b] || !wanted(b)) return false;
-            return take(b, place(f, to), nearest_[a]);
+            if (!span.holds(from) || from.i + from.j > n) return false;
+            const size_t a = index(b.face, from);
+            const size_t at = index(b.face, to);
+            if (nearest_[a] == none || nearest_[a] == nearest_[at] || !wanted(at)) return false;
+            return take(at, place(b.face, to), nearest_[a]);
         };
         for (bool changed = true; changed;) {
             changed = false;
-            for (int j = 0; j <= n; ++j) {
-                for (int i = 0; i + j <= n; ++i) {
+            for (int j = span.low.j; j < span.high.j; ++j) {
+                const int end = std::min(span.high.i, n - j + 1);
+                for (int i = span.low.i; i < end; ++i) {
                     changed |= offer({i, j}, {i - 1, j});
                     changed |= offer({i, j}, {i, j - 1});
                     changed |= offer({i, j}, {i + 1, j - 1});
                 }
-                for (int i = n - j; i >= 0; --i) changed |= offer({i, j}, {i + 1, j});
+                for (int i = end - 1; i >= span.low.i; --i) changed |= offer({i, j}, {i + 1, j});
             }
-            for (int j = n; j >= 0; --j) {
-                for (int i = n - j; i >= 0; --i) {
+            for (int j = span.high.j - 1; j >= span.low.j; --j) {
+                const int end = std::min(span.high.i, n - j + 1);
+                for (int i = end - 1; i >= span.low.i; --i) {
                     changed |= offer({i, j}, {i + 1, j});
                     changed |= offer({i, j}, {i, j + 1});
                     changed |= offer({i, j}, {i - 1, j + 1});
                 }
-                for (int i = 0; i + j <= n; ++i) changed |= offer({i, j}, {i - 1, j});
+                for (int i = span.low.i; i < end; ++i) changed |= offer({i, j}, {i - 1, j});
             }
         }
     }
 
-    /// What the faces beyond its sides know.
-    void ask_beyond(uint32_t f, std::vector<Offer>& offers) const {
-        const int n = segments(f);
+    void consider(size_t point, const V3f& at, size_t there, uint32_t block, std::vector<Offer>& offers) const {
+        const uint32_t piece = nearest_[there];
+        if (piece == none || piece == nearest_[point]) return;
+        if (distance(at, pieces_[piece]) < away_[point]) offers.push_back({point, at, piece, block});
+    }
+    /// What the blocks around one in its face know.
+    void ask_around(uint32_t block, std::vector<Offer>& offers) const {
+        const Block& b = blocks_[block];
+        const int n = segments(b.face);
+        const Span span = span_of(b);
+        auto ask = [&](int i, int j) {
+            const size_t point = index(b.face, {i, j});
+            if (!wanted(point)) return;
+            constexpr Point beside[] = {{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {1, -1}, {-1, 1}};
+            for (const Point& d : beside) {
+                const Point from{i + d.i, j + d.j};
+                if (span.holds(from) || from.i < 0 || from.j < 0 || from.i + from.j > n) continue;
+                consider(point, place(b.face, Point{i, j}), index(b.face, from), block, offers);
+            }
+        };
+        for (int j = span.low.j; j < span.high.j; ++j) {
+            const int end = std::min(span.high.i, n - j + 1);
+            const bool rim = j == span.low.j || j == span.high.j - 1;
+            if (rim)
+                for (int i = span.low.i; i < end; ++i) ask(i, j);
+            else if (span.low.i < end) {
+                ask(span.low.i, j);
+                if (end - 1 > span.low.i) ask(end - 1, j);
+            }
+        }
+    }
+    /// What the faces beyond its face's sides know.
+    void ask_beyond(uint32_t block, std::vector<Offer>& offers) const {
+        const Block& b = blocks_[block];
+        const int n = segments(b.face);
+        const Span span = span_of(b);
+        // Of each side the points in the block: from its first to its last.
+        const std::pair<int, int> ranges[] = {
+            {span.low.j == 0 ? span.low.i : 1, span.low.j == 0 ? span.high.i - 1 : 0},
+            {std::max(span.low.j, n - span.high.i + 1), std::min(span.high.j - 1, n - span.low.i)},
+            {span.low.i == 0 ? n - span.high.j + 1 : 1, span.low.i == 0 ? n - span.low.j : 0}};
         for (int c = 0; c < 3; ++c) {
-            const uint32_t side = 3 * f + uint32_t(c);
+            const auto [first, last] = ranges[c];
+            if (first > last) continue;
+            const uint32_t side = 3 * b.face + uint32_t(c);
             for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) {
                 const uint32_t g = o / 3;
                 const int other = segments(g);
                 const bool turned = w_.place_of[m_.indices[o]] != w_.place_of[m_.indices[side]];
-                for (int k = 0; k <= n; ++k) {
+                for (int k = first; k <= last; ++k) {
                     const Point here = on_side(c, n, k);
-                    const size_t point = index(f, here);
+                    const size_t point = index(b.face, here);
                     if (!wanted(point)) continue;
                     const int along = int((int64_t(k) * other + n / 2) / n);
                     const size_t there = index(g, on_side(int(o % 3), other, turned ? other - along : along));
-                    const uint32_t piece = nearest_[there];
-                    if (piece == none || piece == nearest_[point]) continue;
-                    const V3f at = place(f, here);
-                    if (distance(at, pieces_[piece]) < away_[point]) offers.push_back({point, at, piece});
+                    consider(point, place(b.face, here), there, block, offers);
                 }
+            }
+        }
+    }
+
+    /// Those that may learn from a block that has changed.
+    void add_neighbours(uint32_t block, std::vector<uint32_t>& out) const {
+        const Block& b = blocks_[block];
+        const int across = blocks_across(segments(b.face));
+        for (int j = std::max(0, b.j - 1); j <= std::min(across - 1, b.j + 1); ++j)
+            for (int i = std::max(0, b.i - 1); i <= std::min(across - 1, b.i + 1); ++i)
+                if (i != b.i || j != b.j) out.push_back(first_block_[b.face] + uint32_t(j * across + i));
+        const bool at_side[] = {b.j == 0, b.i + b.j >= across - 2, b.i == 0};
+        for (uint32_t c = 0; c < 3; ++c) {
+            const uint32_t side = 3 * b.face + c;
+            if (!at_side[c]) continue;
+            for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) {
+                const int other = blocks_across(segments(o / 3));
+                for (int j = 0; j < other; ++j)
+                    for (int i = 0; i < other; ++i) {
+                        const bool there[] = {j == 0, i + j >= other - 2, i == 0};
+                        if (there[o % 3]) out.push_back(first_block_[o / 3] + uint32_t(j * other + i));
+                    }
             }
         }
     }
@@ -405,18 +499,19 @@ private:
     /// In rounds, each reading what the one before has left: nothing hangs on who comes first.
     void spread() {
         for (int round = 0; round < most_rounds && !active_.empty() && !stopped(progress_); ++round) {
-            parallel_ranges(active_.size(), 16, [&](size_t from, size_t to) {
-                for (size_t k = from; k < to; ++k) sweep(active_[k]);
+            parallel_ranges(active_.size(), 4, [&](size_t from, size_t to) {
+                for (size_t k = from; k < to; ++k) sweep(blocks_[active_[k]]);
             });
             std::vector<uint32_t> beside;
-            for (const uint32_t f : active_)
-                for (uint32_t side = 3 * f; side < 3 * f + 3; ++side)
-                    for (uint32_t o = w_.next_side[side]; o != side; o = w_.next_side[o]) beside.push_back(o / 3);
+            for (const uint32_t b : active_) add_neighbours(b, beside);
             std::sort(beside.begin(), beside.end());
             beside.erase(std::unique(beside.begin(), beside.end()), beside.end());
             std::vector<std::vector<Offer>> offers(beside.size());
             parallel_ranges(beside.size(), 16, [&](size_t from, size_t to) {
-                for (size_t k = from; k < to; ++k) ask_beyond(beside[k], offers[k]);
+                for (size_t k = from; k < to; ++k) {
+                    ask_around(beside[k], offers[k]);
+                    ask_beyond(beside[k], offers[k]);
+                }
             });
             active_.clear();
             for (size_t k = 0; k < beside.size(); ++k) {
@@ -438,7 +533,9 @@ private:
     std::vector<Piece> pieces_;
     std::vector<uint32_t> nearest_;  ///< per point: a piece
     std::vector<float> away_;        ///< how far that is; the width where there is none
-    std::vector<uint32_t> active_;
+    std::vector<Block> blocks_;
+    std::vector<uint32_t> first_block_;  ///< per face
+    std::vector<uint32_t> active_;       ///< blocks that have learnt something
 };
 
 }  // namespace

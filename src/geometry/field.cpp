@@ -5,7 +5,6 @@
 
 #include "base/file.h"
 #include "base/hash.h"
-#include "geometry/field_grid.h"
 #include "geometry/fields/kinds.h"
 
 namespace vemtra::geometry {
@@ -13,8 +12,9 @@ namespace {
 
 fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
     const FieldKind* kind = field_kind(request.field);
+    constexpr const char* layout = " 2 ";  // raised when keep_field writes otherwise
     uint64_t h = hash_bytes(wanted.data(), wanted.size(),
-                            hash_text(request.field + " " + std::to_string(kind ? kind->version : 0)));
+                            hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
     std::unordered_map<const Shape*, uint64_t> contents;
     for (const Instance& i : geometry.instances()) {
         const auto [it, fresh] = contents.try_emplace(i.shape.get(), 0);
@@ -86,22 +86,17 @@ FormField::Between FormField::between(const Mesh& mesh, const Place& place) cons
     const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
     const float u = place.u;
     const float v = place.v;
-    const int r = f.resolution.empty() ? 1 : f.resolution[triangle];
-    if (r <= 1) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
-    const size_t first = f.first[triangle];
-    const float x = clamp01(u) * float(r);
-    const float y = clamp01(v) * float(r);
-    int ix = std::min(int(x), r - 1);
-    int iy = std::min(int(y), r - 1);
-    if (ix + iy > r - 1) ix = std::max(0, r - 1 - iy);
-    const float fx = x - float(ix);
-    const float fy = y - float(iy);
-    auto sample = [&](int a, int b) { return first + grid_row(r, b) + size_t(a); };
-    if (fx + fy <= 1.f || ix + iy + 2 > r)
-        return {&f.inside, {sample(ix, iy), sample(ix + 1, iy), sample(ix, iy + 1)}, {1.f - fx - fy, fx, fy}};
-    return {&f.inside,
-            {sample(ix + 1, iy + 1), sample(ix, iy + 1), sample(ix + 1, iy)},
-            {fx + fy - 1.f, 1.f - fx, 1.f - fy}};
+    uint32_t first = f.first.empty() ? uncut : f.first[triangle];
+    if (first == uncut) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
+    float x[] = {1.f - u - v, u, v};
+    const Piece* piece = nullptr;
+    while (first != uncut) {
+        const size_t part = x[0] >= .5f ? 0 : x[1] >= .5f ? 1 : x[2] >= .5f ? 2 : 3;
+        piece = &f.pieces[first + part];
+        for (size_t c = 0; c < 3; ++c) x[c] = part == 3 ? 1.f - 2.f * x[c] : 2.f * x[c] - (c == part ? 1.f : 0.f);
+        first = piece->first;
+    }
+    return {&f.inside, {piece->corner[0], piece->corner[1], piece->corner[2]}, {x[0], x[1], x[2]}};
 }
 
 float FormField::at(const Mesh& mesh, const Place& place, int channel) const {
@@ -129,7 +124,7 @@ size_t FormField::bytes() const {
     size_t n = 0;
     for (const PartField& p : parts)
         n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
-             p.inside.shares.size() + p.resolution.size();
+             p.inside.shares.size() + p.pieces.size() * sizeof(Piece);
     return n;
 }
 
@@ -173,13 +168,22 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
         FormField::PartField f;
         const bool whole = take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
-                           take(f.resolution, m.triangles()) && take(f.inside.numbers, SIZE_MAX) &&
+                           take(f.pieces, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
                            take(f.inside.shares, SIZE_MAX);
-        if (!whole || f.first.size() != f.resolution.size()) return nullptr;
+        if (!whole) return nullptr;
         if ((shares ? f.at_vertex.shares.size() : f.at_vertex.numbers.size()) != vertices * channels) return nullptr;
         const size_t inside = (shares ? f.inside.shares.size() : f.inside.numbers.size()) / channels;
-        for (size_t t = 0; t < f.first.size(); ++t)
-            if (f.resolution[t] > 1 && f.first[t] + grid_size(f.resolution[t]) > inside) return nullptr;
+        // Pieces lie behind those that they are cut from, so that every way through them ends.
+        auto follows = [&](uint32_t first, size_t from) {
+            return first == FormField::uncut || (first >= from && size_t(first) + 4 <= f.pieces.size());
+        };
+        for (const uint32_t first : f.first)
+            if (!follows(first, 0)) return nullptr;
+        for (size_t k = 0; k < f.pieces.size(); ++k) {
+            if (!follows(f.pieces[k].first, k + 1)) return nullptr;
+            for (const uint32_t c : f.pieces[k].corner)
+                if (c >= inside) return nullptr;
+        }
         field->parts.push_back(std::move(f));
     }
     return field;
@@ -199,7 +203,7 @@ void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const
         put(f.at_vertex.numbers);
         put(f.at_vertex.shares);
         put(f.first);
-        put(f.resolution);
+        put(f.pieces);
         put(f.inside.numbers);
         put(f.inside.shares);
     }

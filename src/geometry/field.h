@@ -2,9 +2,10 @@
 // them (levels, thresholds) sees a converged number from the first sample (docs/decisions/0006, 0025). A kind of field
 // is a row of field_kinds(), with its computing in a file of its own under fields/.
 //
-// Samples stand at the vertices; along edges and inside of faces where what is between them differs from their mean
-// (after "Mesh Colors", Yuksel, Keyser, House 2010): two faces that share an edge share its samples, so that nothing
-// steps there, and neither UVs nor a fine mesh are needed.
+// Samples stand at the vertices, and where what is between them differs from their mean: faces are cut into quarters,
+// and those again, as deep as it takes and only there. Faces that share an edge share its samples, and where one is cut
+// finer than the other, what lies on the edge is drawn to its ends (field_sampling.cpp): nothing steps there, and
+// neither UVs nor a fine mesh are needed.
 #pragma once
 #include <functional>
 #include <memory>
@@ -81,11 +82,19 @@ struct FormField {
         bool empty() const { return numbers.empty() && shares.empty(); }
         bool operator==(const Samples&) const = default;
     };
+    /// A quarter of a face, or of another piece: at its first corner, its second, its third, or the one in the middle,
+    /// whose corners are the middles of the sides across from those.
+    struct Piece {
+        uint32_t corner[3];  ///< samples in `inside`
+        uint32_t first;      ///< the first of the four that it is cut into, which follow it; uncut: it is not
+        bool operator==(const Piece&) const = default;
+    };
+    static constexpr uint32_t uncut = UINT32_MAX;
     struct PartField {
         Samples at_vertex;
-        std::vector<uint32_t> first;  ///< per face: where its grid starts in `inside`; only where resolution > 1
-        std::vector<uint8_t> resolution;
-        Samples inside;  ///< (r + 1)(r + 2) / 2 samples per gridded face
+        std::vector<uint32_t> first;  ///< per face, as in a piece; empty: none is cut
+        std::vector<Piece> pieces;
+        Samples inside;
     };
     std::vector<PartField> parts;  ///< per instance
     int channels = 1;

@@ -1,7 +1,7 @@
-// Where a field is sampled, and how far that goes. Vertices of equal place and normal are one; edges are halved where
-// the middle of a piece differs from the mean of its ends, and each is sampled once for all faces that share it; a
-// face's grid takes its border from them. All of it is decided by the form and the values alone, so that any number of
-// threads gives the same.
+// Where a field is sampled, and how far that goes. Vertices of equal place and normal are one. Faces are cut into
+// quarters where the middle of a side differs from the mean of its ends, and so are those ("red" refinement: Bank,
+// Sherman, Weiser 1983); each middle is sampled once for all pieces that share the side. All of it is decided by the
+// form and the values alone, so that any number of threads gives the same.
 #include <algorithm>
 #include <array>
 #include <atomic>
@@ -10,27 +10,28 @@
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "geometry/field.h"
-#include "geometry/field_grid.h"
 
 namespace vemtra::geometry {
 namespace {
 
-constexpr int most_levels = 6;                     // an edge is halved so often at most
-constexpr size_t inside_budget = size_t(4) << 20;  // samples over all parts: 64 MB of shares
+constexpr int most_levels = 14;                    // a face is cut so deep at most
+constexpr int balancings = 4;                      // rounds for pieces that were left behind
+constexpr size_t inside_budget = size_t(1) << 20;  // samples over all parts: 16 MB of shares
 // A relief differs from its means everywhere, and rays that meet it cost several times as much: samples go where
 // coarse faces leave large gaps, and no further.
 constexpr int most_levels_of_relief = 4;
 constexpr size_t inside_budget_of_relief = size_t(1) << 17;
-// Pieces that are longer than the first are always halved, and those that are shorter than the second only where what
-// is met changes at once, as where parts touch, down to the third; as parts of the range. What is met within a reach
+// Pieces that are longer than the first are always cut, and those that are shorter than the second only where what is
+// met changes at once, as where parts touch, down to the third; as parts of the range. What is met within a reach
 // changes over about a reach; distances change over all that stands there.
 struct Pieces {
     float longest, shortest, steepest;
 };
-constexpr float steep_difference = .2f;  // of shares: that is no slope any more, but a step
-constexpr float finest = 1e-4f;          // of all that stands there: below it places have no digits left to differ by
-constexpr Pieces of_shares{.75f, .18f, .09f};
-constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
+constexpr int quicker = 3;       // so many times fewer rays say on which side of a step a sample lies
+constexpr float step = .06f;     // a middle that is so far off the mean of its ends: that is no bend any more
+constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
+constexpr Pieces of_shares{.75f, .12f, .012f};
+constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 600.f};
 
 // A stopped loop leaves early; nobody reads the half-done result.
 template <class Body>
@@ -61,10 +62,13 @@ public:
           request_(request),
           rays_(rays),
           size_(std::max(range_of(kind, geometry, request.parameters), finest * size_of_all(geometry))) {
+        if (instance_.shape->stands_out()) pieces_.steepest = pieces_.shortest;
         if (kind.samplers_of_mask && request.mask)
             samplers_ = kind.samplers_of_mask(geometry, request.parameters, mask);
         else if (kind.samplers)
             samplers_ = kind.samplers(geometry, request.parameters, rays);
+        if (samplers_ && of_shares_ && rays >= field_rays_final)
+            quick_samplers_ = kind.samplers(geometry, request.parameters, rays / quicker);
     }
 
     /// `total`: samples inside of faces over the whole field so far; the budget is shared.
@@ -79,22 +83,17 @@ public:
         const float half = lerp(from, to, kind_.adaptive ? .4f : 1.f);
         if (!sample_vertices(f, from, half, progress)) return false;
         if (!kind_.adaptive || rays_ < field_rays_first) return true;
-        find_edges();
-        if (edges_.empty()) return true;
+        find_faces();
+        if (cuts_.empty()) return true;
         cut |= widen();
-        if (!sample_edges(half, lerp(half, to, .5f), progress)) return false;
-        return sample_faces(f, total, cut, lerp(half, to, .5f), to, progress);
+        if (!cut_pieces(total, cut, half, to, progress)) return false;
+        close_seams();
+        write(f);
+        total += values_.size() - unique_.size();
+        return true;
     }
 
 private:
-    struct Edge {
-        uint32_t a, b;             ///< unique vertices, a < b
-        V3f inward{0.f};           ///< the middle of one of its faces
-        int level = 0;             ///< halved so often
-        std::vector<Value> inner;  ///< 2^level - 1
-        uint32_t side = 0;         ///< one of its faces' sides: 3 face + corner
-    };
-
     V3f middle(uint32_t t) const {
         const uint32_t* i = &m_.indices[3 * size_t(t)];
         return (world_[i[0]] + world_[i[1]] + world_[i[2]]) / 3.f;
@@ -156,18 +155,18 @@ private:
     }
 
     bool sample_vertices(FormField::PartField& f, float from, float to, Progress* progress) {
-        at_unique_.resize(unique_.size());
+        values_.resize(unique_.size());
         const bool good = for_all(unique_.size(), 256, from, to, progress, [&](size_t first, size_t last) {
             const FieldSampler sample = samplers_();
             for (size_t u = first; u < last; ++u) {
                 if (!used_[u]) continue;  // of no face
                 const uint32_t v = unique_[u];
-                sample({world_[v], normal(v), toward_[u], index_, face_[u]}, at_unique_[u].v);
+                sample({world_[v], normal(v), toward_[u], index_, face_[u]}, values_[u].v);
             }
         });
         if (!good) return false;
         make_room(f.at_vertex, m_.positions.size());
-        for (size_t v = 0; v < m_.positions.size(); ++v) put(f.at_vertex, v, at_unique_[unique_of_[v]]);
+        for (size_t v = 0; v < m_.positions.size(); ++v) put(f.at_vertex, v, values_[unique_of_[v]]);
         return true;
     }
 
@@ -194,8 +193,9 @@ private:
             return most / (kind_.spread > 0.f ? kind_.spread : size_);
         }
         static const auto readings = [] {
-            std::array<std::array<float, reach_knots>, 4> w{};
-            for (size_t i = 0; i < w.size(); ++i) reach_weights(knot_at(2 + int(i) * 3), 1.f, w[i].data());
+            // From the range down to an eighth of it: it is the next power of two above the reach.
+            std::array<std::array<float, reach_knots>, 3> w{};
+            for (size_t i = 0; i < w.size(); ++i) reach_weights(knot_at(9 + int(i) * 3), 1.f, w[i].data());
             return w;
         }();
         float most = 0.f;
@@ -212,213 +212,247 @@ private:
         return m;
     }
 
-    void find_edges() {
-        std::unordered_map<uint64_t, uint32_t> known;
-        edge_of_.assign(m_.triangles() * 3, UINT32_MAX);
+    // Cutting into pieces. Samples are known by numbers: first the unique vertices, then those that are made here.
+
+    struct Cut {
+        uint32_t corner[3];
+        V2f uv[3];  ///< in the face
+        uint32_t face;
+        uint32_t first = FormField::uncut;  ///< of the four that it is cut into
+        uint8_t level = 0;
+        bool open = true;        ///< its parts are looked at
+        bool overtaken = false;  ///< it is cut since those beside it are
+    };
+    struct Job {
+        uint32_t sample, face;
+        V2f uv;
+        bool quick;  ///< on which side of a step it lies is all that matters
+    };
+
+    /// Faces that are larger than the smallest pieces.
+    void find_faces() {
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
             const uint32_t* i = &m_.indices[3 * size_t(t)];
             float longest = 0.f;
             for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
             if (!(longest > pieces_.steepest * size_) || !std::isfinite(longest)) continue;
-            for (int c = 0; c < 3; ++c) {
-                const uint32_t a = unique_of_[i[c]];
-                const uint32_t b = unique_of_[i[(c + 1) % 3]];
-                const uint64_t key = uint64_t(std::min(a, b)) << 32 | std::max(a, b);
-                const auto [at, fresh] = known.try_emplace(key, uint32_t(edges_.size()));
-                if (fresh) edges_.push_back({std::min(a, b), std::max(a, b), middle(t), 0, {}, 3 * t + uint32_t(c)});
-                edge_of_[3 * size_t(t) + size_t(c)] = at->second;
-            }
+            cuts_.push_back(
+                {{unique_of_[i[0]], unique_of_[i[1]], unique_of_[i[2]]}, {V2f(0, 0), V2f(1, 0), V2f(0, 1)}, t});
         }
     }
-
-    /// Where a field looks so little far that edges would have to be halved more often than there is memory and time
-    /// for, longer pieces will do. Whether that is so.
+    /// Where a field looks so little far that pieces would have to be smaller than there is memory and time for, longer
+    /// ones will do. Whether that is so.
     bool widen() {
         auto forced = [&] {
-            size_t samples = 0;
-            for (const Edge& e : edges_) {
-                const float length = (world_[unique_[e.a]] - world_[unique_[e.b]]).length();
+            double samples = 0;
+            for (const Cut& c : cuts_) {
+                const float longest = std::max({side(c, 0), side(c, 1), side(c, 2)});
                 int level = 0;
-                while (level < levels_ && length / float(1 << level) > pieces_.longest * size_) ++level;
-                samples += (size_t(1) << level) - 1;
+                while (level < levels_ && longest / float(1 << level) > pieces_.longest * size_) ++level;
+                samples += .5 * (std::pow(4., level) - 1.);
             }
             return samples;
         };
         bool widened = false;
-        for (; forced() > budget_ / 8; pieces_.longest *= 2.f) widened = true;
+        for (; forced() > double(budget_ / 8); pieces_.longest *= 2.f) widened = true;
         return widened;
     }
-    bool sample_edges(float from, float to, Progress* progress) {
-        return for_all(edges_.size(), 16, from, to, progress, [&](size_t first, size_t last) {
-            const FieldSampler sample = samplers_();
-            for (size_t e = first; e < last; ++e) halve(edges_[e], sample);
+
+    V3f place(const Cut& c, int corner) const {
+        const uint32_t* i = &m_.indices[3 * size_t(c.face)];
+        const V2f& uv = c.uv[corner];
+        return world_[i[0]] * (1.f - uv.x - uv.y) + world_[i[1]] * uv.x + world_[i[2]] * uv.y;
+    }
+    float side(const Cut& c, int s) const { return (place(c, s) - place(c, (s + 1) % 3)).length(); }
+    static uint64_t edge(uint32_t a, uint32_t b) { return uint64_t(std::min(a, b)) << 32 | std::max(a, b); }
+    static uint64_t edge(const Cut& c, int s) { return edge(c.corner[s], c.corner[(s + 1) % 3]); }
+    static V2f middle_of(const Cut& c, int s) { return (c.uv[s] + c.uv[(s + 1) % 3]) * .5f; }
+    /// The sample in the middle of a side; made where there is none, and computed with the next jobs.
+    uint32_t ask(const Cut& c, int s) {
+        const auto [at, fresh] = middles_.try_emplace(edge(c, s), uint32_t(values_.size()));
+        if (fresh) {
+            values_.emplace_back();
+            jobs_.push_back({at->second, c.face, middle_of(c, s), side(c, s) < pieces_.shortest * size_});
+        }
+        return at->second;
+    }
+    bool run_jobs(float from, float to, Progress* progress) {
+        const bool good = for_all(jobs_.size(), 64, from, to, progress, [&](size_t first, size_t last) {
+            const FieldSampler exact = samplers_();
+            const FieldSampler quick = quick_samplers_ ? quick_samplers_() : exact;
+            for (size_t k = first; k < last; ++k) {
+                const Job& j = jobs_[k];
+                const FieldSampler& sample = j.quick ? quick : exact;
+                const SurfacePoint s = geometry_.at({index_, j.face, j.uv.x, j.uv.y});
+                sample({s.position, s.normal, middle(j.face) - s.position, index_, j.face}, values_[j.sample].v);
+            }
         });
+        jobs_.clear();
+        return good;
     }
-    void halve(Edge& e, const FieldSampler& sample) {
-        const V3f p = world_[unique_[e.a]];
-        const V3f q = world_[unique_[e.b]];
-        const V3f n = normal(unique_[e.a]);
-        const V3f m = normal(unique_[e.b]);
-        const float length = (q - p).length();
-        std::vector<Value> at{at_unique_[e.a], at_unique_[e.b]};
-        const bool coarse = rays_ < field_rays_final;
-        bool steep = apart(at_unique_[e.a], at_unique_[e.b]) > steep_difference;
-        for (int level = 0; level < (coarse ? 2 : levels_); ++level) {
-            const float piece = length / float(1 << level);
-            const bool forced = piece > pieces_.longest * size_;
-            if (coarse ? !forced : piece < (steep ? pieces_.steepest : pieces_.shortest) * size_) break;
-            std::vector<Value> finer;
-            float most = 0.f;
-            for (size_t k = 0; k + 1 < at.size(); ++k) {
-                const float t = (float(k) + .5f) / float(at.size() - 1);
-                FieldPoint at_edge{p + (q - p) * t, (n + (m - n) * t).normalized(), {}, index_, e.side / 3};
-                if (!normals_.empty()) {  // between vertices a displaced form is where it is
-                    const SurfacePoint s = along_side(e, t);
-                    at_edge.position = s.position;
-                    at_edge.normal = s.normal;
-                }
-                at_edge.toward_middle = e.inward - at_edge.position;
-                Value v;
-                sample(at_edge, v.v);
-                most = std::max(most, apart(v, mean(at[k], at[k + 1], .5f)));
-                finer.push_back(at[k]);
-                finer.push_back(v);
-            }
-            finer.push_back(at.back());
-            // What has been sampled is kept only where it says something.
-            if (!forced && most < kind_.tolerance) break;
-            steep = most > steep_difference;
-            at = std::move(finer);
-            e.level = level + 1;
-            if (!forced && most < 2.f * kind_.tolerance) break;  // halved once more it would be within
+    /// How far the middle of a side is from the mean of its ends; below 0 where it is not known.
+    float bend(const Cut& c, int s) const {
+        const auto at = middles_.find(edge(c, s));
+        if (at == middles_.end()) return -1.f;
+        return apart(values_[at->second], mean(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]], .5f));
+    }
+    bool forced(const Cut& c) const { return std::max({side(c, 0), side(c, 1), side(c, 2)}) > pieces_.longest * size_; }
+    bool is_coarse() const { return rays_ < field_rays_final; }
+
+    float longest_side(const Cut& c) const { return std::max({side(c, 0), side(c, 1), side(c, 2)}); }
+    bool small(const Cut& c) const { return longest_side(c) < 2.f * pieces_.shortest * size_; }
+
+    /// Asks for the middles of a piece's sides where they can lead to a cut.
+    void look_at(const Cut& c) {
+        if (is_coarse() || forced(c) || small(c)) return;  // it is not cut, or whatever they are
+        for (int s = 0; s < 3; ++s) ask(c, s);
+    }
+    /// Whether a piece that was looked at is to be cut; `goes_on`: its parts are to be looked at, too.
+    bool is_rough(const Cut& c, bool& goes_on) const {
+        goes_on = true;
+        if (forced(c)) return !is_coarse() || c.level < 2;
+        if (is_coarse() || longest_side(c) < 2.f * pieces_.steepest * size_) return false;
+        if (c.overtaken) return true;
+        float most = -1.f;
+        if (small(c)) {  // between its corners lies a step, or nothing
+            for (int s = 0; s < 3; ++s)
+                most = std::max(most, apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]));
+            return most > 2.f * step;
         }
-        e.inner.assign(at.begin() + 1, at.end() - 1);
+        for (int s = 0; s < 3; ++s) most = std::max(most, bend(c, s));
+        goes_on = most >= 2.f * kind_.tolerance ||
+                  4.f * pieces_.shortest * size_ > longest_side(c);  // else it would be within when cut again
+        return most >= kind_.tolerance;
     }
 
-    SurfacePoint along_side(const Edge& e, float t) const {
-        const uint32_t c = e.side % 3;
-        if (unique_of_[m_.indices[e.side]] != e.a) t = 1.f - t;
-        const float u = c == 0 ? t : c == 1 ? 1.f - t : 0.f;
-        const float v = c == 0 ? 0.f : c == 1 ? t : 1.f - t;
-        return geometry_.at({index_, e.side / 3, u, v});
-    }
-    /// Along the edge, from its a at 0 to its b at 1.
-    Value on_edge(const Edge& e, float t) const {
-        const int pieces = 1 << e.level;
-        const float x = t * float(pieces);
-        const int k = std::min(int(x), pieces - 1);
-        auto at = [&](int i) -> const Value& {
-            return i == 0 ? at_unique_[e.a] : i == pieces ? at_unique_[e.b] : e.inner[size_t(i - 1)];
-        };
-        const float f = x - float(k);
-        return f == 0.f ? at(k) : mean(at(k), at(k + 1), f);
-    }
-    Value on_side(uint32_t t, int side, float along) const {
-        const uint32_t* i = &m_.indices[3 * size_t(t)];
-        const Edge& e = edges_[edge_of_[3 * size_t(t) + size_t(side)]];
-        return on_edge(e, unique_of_[i[side]] == e.a ? along : 1.f - along);
-    }
-
-    bool sample_faces(FormField::PartField& f, size_t& total, bool& cut, float from, float to, Progress* progress) {
-        struct Face {
-            uint32_t t;
-            int r;
-            std::vector<Value> grid;
-        };
-        std::vector<Face> faces;
-        for (uint32_t t = 0; t < m_.triangles(); ++t) {
-            int level = 0;
-            for (int c = 0; c < 3; ++c)
-                if (const uint32_t e = edge_of_[3 * size_t(t) + size_t(c)]; e != UINT32_MAX)
-                    level = std::max(level, edges_[e].level);
-            if (level == 0) continue;
-            const int r = 1 << level;
-            if (total + grid_size(r) > budget_) {
-                cut = true;
-                continue;
-            }
-            total += grid_size(r);
-            faces.push_back({t, r, {}});
-        }
-        std::vector<size_t> open(faces.size());
-        for (size_t k = 0; k < faces.size(); ++k) open[k] = k;
-        for (int round = 0; !open.empty() && round < levels_; ++round) {
-            const float a = lerp(from, to, float(round) / float(levels_));
-            const float b = lerp(from, to, float(round + 1) / float(levels_));
-            const bool good = for_all(open.size(), 4, a, b, progress, [&](size_t first, size_t last) {
-                const FieldSampler sample = samplers_();
-                for (size_t k = first; k < last; ++k) {
-                    Face& face = faces[open[k]];
-                    face.grid = grid_of(face.t, face.r, sample);
-                }
-            });
-            if (!good) return false;
-            std::vector<size_t> finer;
-            for (const size_t k : open) {
-                Face& face = faces[k];
-                if (rays_ < field_rays_final || !is_rough(face.t, face.r, face.grid)) continue;
-                const size_t more = grid_size(2 * face.r) - grid_size(face.r);
-                if (total + more > budget_) {
+    /// Cuts pieces as deep as what they hold asks for.
+    bool cut_pieces(size_t& total, bool& cut, float from, float to, Progress* progress) {
+        std::vector<uint32_t> open(cuts_.size());
+        for (uint32_t k = 0; k < open.size(); ++k) open[k] = k;
+        for (int round = 0; !open.empty() && round < levels_ + balancings; ++round) {
+            const float a = lerp(from, to, 1.f - std::exp2(-.5f * float(round)));
+            const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
+            for (const uint32_t k : open) look_at(cuts_[k]);
+            if (!run_jobs(a, lerp(a, b, .7f), progress)) return false;
+            std::vector<uint32_t> parted;
+            for (const uint32_t k : open) {
+                bool goes_on = true;
+                if (int(cuts_[k].level) >= levels_ || !is_rough(cuts_[k], goes_on)) continue;
+                if (total + values_.size() > budget_ + unique_.size()) {
                     cut = true;
-                    continue;
+                    break;
                 }
-                total += more;
-                face.r *= 2;
-                finer.push_back(k);
+                for (int s = 0; s < 3; ++s) ask(cuts_[k], s);
+                cuts_[k].open = goes_on;
+                parted.push_back(k);
             }
-            open = std::move(finer);
-        }
-        if (faces.empty()) return true;
-        f.first.assign(m_.triangles(), 0);
-        f.resolution.assign(m_.triangles(), 1);
-        size_t count = 0;
-        for (const Face& face : faces) count += face.grid.size();
-        make_room(f.inside, count);
-        size_t at = 0;
-        for (const Face& face : faces) {
-            f.first[face.t] = uint32_t(at);
-            f.resolution[face.t] = uint8_t(face.r);
-            for (const Value& v : face.grid) put(f.inside, at++, v);
+            if (!run_jobs(lerp(a, b, .7f), b, progress)) return false;
+            open.clear();
+            for (const uint32_t k : parted) {
+                Cut& c = cuts_[k];
+                if (small(c) && !forced(c))  // a slope has been cut in vain, a step has not
+                    c.open = std::max({bend(c, 0), bend(c, 1), bend(c, 2)}) > step;
+                part(k, open);
+            }
+            if (open.empty() && !is_coarse() && !cut) {
+                open = overtaken();
+                for (const uint32_t k : open) cuts_[k].overtaken = true;
+            }
         }
         return true;
     }
-    std::vector<Value> grid_of(uint32_t t, int r, const FieldSampler& sample) const {
-        std::vector<Value> grid(grid_size(r));
-        const V3f centre = middle(t);
-        for (int j = 0; j <= r; ++j)
-            for (int i = 0; i + j <= r; ++i) {
-                Value& v = grid[grid_row(r, j) + size_t(i)];
-                // Corners in the order of the face: u runs to the second, v to the third.
-                if (j == 0)
-                    v = on_side(t, 0, float(i) / float(r));
-                else if (i + j == r)
-                    v = on_side(t, 1, float(j) / float(r));
-                else if (i == 0)
-                    v = on_side(t, 2, 1.f - float(j) / float(r));
-                else {
-                    const SurfacePoint s = geometry_.at({index_, t, float(i) / float(r), float(j) / float(r)});
-                    sample({s.position, s.normal, centre - s.position, index_, t}, v.v);
-                }
+    void part(uint32_t k, std::vector<uint32_t>& open) {
+        const Cut c = cuts_[k];
+        uint32_t m[3];
+        V2f uv[3];
+        for (int s = 0; s < 3; ++s) {
+            m[s] = middles_.at(edge(c, s));
+            uv[s] = middle_of(c, s);
+        }
+        cuts_[k].first = uint32_t(cuts_.size());
+        const uint8_t level = uint8_t(c.level + 1);
+        const Cut parts[] = {
+            {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level},
+            {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level},
+            {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level},
+            {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level},
+        };
+        for (const Cut& p : parts) {
+            if (c.open) open.push_back(uint32_t(cuts_.size()));
+            cuts_.push_back(p);
+        }
+    }
+    /// Pieces that are left whole though what was found on their sides since, as those beyond were cut finer, is not
+    /// between their corners.
+    std::vector<uint32_t> overtaken() const {
+        std::vector<uint32_t> out;
+        for (uint32_t k = 0; k < cuts_.size(); ++k) {
+            const Cut& c = cuts_[k];
+            if (c.first != FormField::uncut) continue;
+            bool off = false;
+            for (int s = 0; s < 3 && !off; ++s) {
+                const uint32_t a = c.corner[s];
+                const uint32_t b = c.corner[(s + 1) % 3];
+                off = leaves_side(a, b, values_[a], values_[b], 0);
             }
-        return grid;
+            if (off) out.push_back(k);
+        }
+        return out;
+    }
+    /// Whether samples between a and b are off the straight from one value to the other.
+    bool leaves_side(uint32_t a, uint32_t b, const Value& at_a, const Value& at_b, int depth) const {
+        const auto at = middles_.find(edge(a, b));
+        if (at == middles_.end() || depth >= levels_) return false;
+        const Value straight = mean(at_a, at_b, .5f);
+        if (depth > 0 && apart(values_[at->second], straight) > step) return true;
+        return leaves_side(a, at->second, at_a, straight, depth + 1) ||
+               leaves_side(at->second, b, straight, at_b, depth + 1);
     }
 
-    /// Whether neighbours inside of the grid are so far apart that it should be finer.
-    bool is_rough(uint32_t t, int r, const std::vector<Value>& grid) const {
-        const uint32_t* i = &m_.indices[3 * size_t(t)];
-        float longest = 0.f;
-        for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
-        if (2 * r > 1 << levels_) return false;
-        const float piece = longest / float(r);
-        if (piece < 2.f * pieces_.steepest * size_) return false;
-        const float least = piece < 2.f * pieces_.shortest * size_ ? steep_difference : 4.f * kind_.tolerance;
-        for (int j = 0; j <= r; ++j)
-            for (int k = 0; k + j + 1 <= r; ++k) {
-                const Value& v = grid[grid_row(r, j) + size_t(k)];
-                if (apart(v, grid[grid_row(r, j) + size_t(k) + 1]) > least) return true;
-                if (apart(v, grid[grid_row(r, j + 1) + size_t(k)]) > least) return true;
+    /// What lies on the side of a piece that is not cut there is drawn to the side's ends: coarse ones first, as theirs
+    /// are ends of finer ones.
+    void close_seams() {
+        std::vector<uint32_t> leaves;
+        for (uint32_t k = 0; k < cuts_.size(); ++k)
+            if (cuts_[k].first == FormField::uncut) leaves.push_back(k);
+        std::stable_sort(leaves.begin(), leaves.end(),
+                         [&](uint32_t a, uint32_t b) { return cuts_[a].level < cuts_[b].level; });
+        for (const uint32_t k : leaves)
+            for (int s = 0; s < 3; ++s) draw_to_ends(cuts_[k].corner[s], cuts_[k].corner[(s + 1) % 3]);
+    }
+    void draw_to_ends(uint32_t a, uint32_t b) {
+        const auto at = middles_.find(edge(a, b));
+        if (at == middles_.end()) return;
+        values_[at->second] = mean(values_[a], values_[b], .5f);
+        draw_to_ends(a, at->second);
+        draw_to_ends(at->second, b);
+    }
+
+    void write(FormField::PartField& f) const {
+        std::vector<uint32_t> number(values_.size(), UINT32_MAX);
+        std::vector<uint32_t> used;
+        // Faces come first among the cuts, and are no pieces.
+        size_t faces = 0;
+        while (faces < cuts_.size() && cuts_[faces].level == 0) ++faces;
+        if (faces == cuts_.size()) return;
+        auto piece_at = [&](uint32_t first) { return first == FormField::uncut ? first : uint32_t(first - faces); };
+        f.first.assign(m_.triangles(), FormField::uncut);
+        for (size_t k = 0; k < faces; ++k) f.first[cuts_[k].face] = piece_at(cuts_[k].first);
+        f.pieces.reserve(cuts_.size() - faces);
+        for (size_t k = faces; k < cuts_.size(); ++k) {
+            FormField::Piece p{{}, piece_at(cuts_[k].first)};
+            for (int c = 0; c < 3; ++c) {
+                uint32_t& n = number[cuts_[k].corner[c]];
+                if (n == UINT32_MAX) {
+                    n = uint32_t(used.size());
+                    used.push_back(cuts_[k].corner[c]);
+                }
+                p.corner[c] = n;
             }
-        return false;
+            f.pieces.push_back(p);
+        }
+        make_room(f.inside, used.size());
+        for (size_t k = 0; k < used.size(); ++k) put(f.inside, k, values_[used[k]]);
     }
 
     const Geometry& geometry_;
@@ -433,15 +467,16 @@ private:
     const size_t budget_ = instance_.shape->stands_out() ? inside_budget_of_relief : inside_budget;
     const bool of_shares_ = kind_.channels == reach_knots;
     Pieces pieces_ = of_shares_ ? of_shares : of_numbers;
-    FieldSamplers samplers_;
+    FieldSamplers samplers_, quick_samplers_;
     std::vector<V3f> world_, toward_;
     std::vector<V3f> normals_;                  ///< per vertex, of a displaced form; empty: the mesh's
     std::vector<uint32_t> unique_, unique_of_;  ///< vertices that stand for their like; which one a vertex is
     std::vector<uint32_t> face_;                ///< one that each belongs to
     std::vector<char> used_;                    ///< by a face
-    std::vector<Value> at_unique_;
-    std::vector<Edge> edges_;
-    std::vector<uint32_t> edge_of_;  ///< per face and side: from its corner of that number to the next
+    std::vector<Value> values_;
+    std::vector<Cut> cuts_;                           ///< faces first, then pieces as they are made
+    std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
+    std::vector<Job> jobs_;
 };
 
 }  // namespace

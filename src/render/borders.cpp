@@ -11,6 +11,17 @@ namespace {
 constexpr float widest_border = .5f;  // of the part's size
 constexpr float pixels_apart = 1.5f;  // distances are straight between points, so that borders lie well within that
 
+/// That the camera can tell, metres of the part's own space.
+float wanted_spacing(const Prepared& p, const geometry::Instance& instance) {
+    return relief_spacing(*p.scene, p.camera, instance.bounds(), pixels_apart) / instance.scale;
+}
+/// Per build-up of the scene, and of the plain one: whether it shows that one.
+std::vector<char> shown_in(const Prepared& p, const std::string& build_up) {
+    std::vector<char> reaches = scene::BuildUpReach(*p.scene).to(build_up);
+    reaches.push_back(0);
+    return reaches;
+}
+
 /// One request on one part.
 class BorderOfPart {
 public:
@@ -31,9 +42,8 @@ public:
         const float size = in_.shape->bounds().size().length();
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * size + 1e-9f)));
         const float steady = geometry::affordable_spacing(mesh_, smallest, first_border_points);
-        const scene::Scene& s = *p_.scene;
-        const float wanted = relief_spacing(s, p_.camera, in_.bounds(), pixels_apart) / in_.scale;
-        const float best = std::min(steady, geometry::affordable_spacing(mesh_, wanted, most_border_points));
+        const float best =
+            std::min(steady, geometry::affordable_spacing(mesh_, wanted_spacing(p_, in_), most_border_points));
         const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
         if (!first) return found(best, reach, false);
         if (best == steady) return found(steady, reach, false);
@@ -108,8 +118,7 @@ private:
 std::optional<geometry::PartBorders> find_border(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
                                                  const nodes::BorderRequest& request, bool first,
                                                  const geometry::Fields& fields, bool& final, Progress* progress) {
-    std::vector<char> reaches = scene::BuildUpReach(*p.scene).to(request.build_up);
-    reaches.push_back(0);  // of the plain one
+    const std::vector<char> reaches = shown_in(p, request.build_up);
     geometry::PartBorders out(p.build_up_of.size());
     for (size_t i = 0; i < out.size(); ++i) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
@@ -117,6 +126,18 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
         if (stopped(progress)) return std::nullopt;
     }
     return out;
+}
+
+bool is_cut(const Prepared& p, const nodes::BorderRequest& request) {
+    const std::vector<char> reaches = shown_in(p, request.build_up);
+    for (size_t i = 0; i < p.build_up_of.size(); ++i) {
+        if (!reaches[size_t(p.build_up_of[i])]) continue;
+        const geometry::Instance& in = p.geometry->instances()[i];
+        const float wanted = wanted_spacing(p, in);
+        if (geometry::affordable_spacing(in.shape->faces_as_triangles(), wanted, most_border_points) > wanted)
+            return true;
+    }
+    return false;
 }
 
 uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources) {

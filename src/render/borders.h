@@ -16,6 +16,9 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
                                                  const nodes::BorderRequest& request, bool first,
                                                  const geometry::Fields& fields, bool& final, Progress* progress);
 
+/// Whether there may be fewer points than the camera can tell, on some part that wears it.
+bool is_cut(const Prepared& p, const nodes::BorderRequest& request);
+
 /// Of what is painted on the scene's paintings that `resources` reads.
 uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources);
 

@@ -81,7 +81,7 @@ TEST_CASE("weights of a reach give the mean of their fall-off over a known distr
     CHECK(sum == Approx(1.f).margin(1e-3));
 }
 
-TEST_CASE("a large triangle carries a grid of samples, so that a coarse mesh is no excuse") {
+TEST_CASE("a large triangle is cut into pieces with samples of their own, so that a coarse mesh is no excuse") {
     Scratch s;
     // A floor of two triangles with a wall on it: the field falls off with the distance from the wall, within one
     // triangle.
@@ -114,13 +114,17 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
     const auto a = compute_field(*g, {1}, r, geometry::field_rays_final);
     {
         tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-        CHECK(compute_field(*g, {1}, r, geometry::field_rays_final)->parts[0].at_vertex == a->parts[0].at_vertex);
+        const auto alone = compute_field(*g, {1}, r, geometry::field_rays_final);
+        CHECK(alone->parts[0].at_vertex == a->parts[0].at_vertex);
+        CHECK(alone->parts[0].inside == a->parts[0].inside);
+        CHECK(alone->parts[0].pieces == a->parts[0].pieces);
     }
     CHECK_FALSE(geometry::cached_field(*g, {1}, r));
     geometry::keep_field(*g, {1}, r, *a);
     auto back = geometry::cached_field(*g, {1}, r);
     REQUIRE(back);
     CHECK(back->parts[0].at_vertex == a->parts[0].at_vertex);
+    CHECK(back->parts[0].pieces == a->parts[0].pieces);
     SECTION("a damaged cache file is not used") {
         for (const auto& e : fs::directory_iterator(cache_folder("fields"))) {
             std::string bytes = *read_file(e.path());
@@ -306,6 +310,83 @@ TEST_CASE("nothing steps across edges, at seams and between large faces") {
                     }
                 }
     CHECK(shared == 3);
+}
+
+TEST_CASE("where one form stands on another the field is right up to the line between them, on the largest faces") {
+    // A floor of two triangles, and a post that stands in it.
+    const Form form(
+        "v -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nf 4 3 2 1\n"
+        "v -.1 -.1 -.13\nv .12 -.1 -.1\nv .1 -.1 .13\nv -.12 -.1 .1\n"
+        "v -.1 .4 -.13\nv .12 .4 -.1\nv .1 .4 .13\nv -.12 .4 .1\n"
+        "f 5 9 10 6\nf 6 10 11 7\nf 7 11 12 8\nf 8 12 9 5\nf 9 12 11 10\n");
+    const float range = .25f;
+    auto asked = request(false);
+    asked.parameters.back() = range;
+    const auto field = compute_field(*form.g, {1}, asked, geometry::field_rays_final);
+    const geometry::Fields fields(form.g, {field});
+    auto at = [&](const geometry::Place& p) {
+        const float falloff = 1.f;
+        float out = 0.f;
+        fields.within(0, 1, &p.instance, &p.face, &p.u, &p.v, &range, &falloff, &out);
+        return out;
+    };
+    std::mt19937 random(3);
+    std::uniform_real_distribution<float> one(0.f, 1.f);
+    std::vector<float> errors;
+    float step = 0.f;
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    while (errors.size() < 400) {
+        geometry::Place p{0, uint32_t(errors.size() % 2), one(random), one(random)};
+        if (p.u + p.v > 1.f) continue;
+        const V3f from = form.g->at(p).position;
+        if (std::max(std::fabs(from.x), std::fabs(from.z)) > .3f) continue;
+        // Nothing steps within the face, however finely it is cut here and there.
+        step = std::max(step, std::fabs(at(p) - at({0, p.face, p.u + 1e-6f, std::max(0.f, p.v - 1e-6f)})));
+        double met = 0;
+        constexpr int rays = 3000;
+        for (int k = 0; k < rays; ++k) {
+            const float a = one(random);
+            const float phi = 2.f * pi * one(random);
+            const V3f to(std::sqrt(a) * std::cos(phi), std::sqrt(1.f - a), std::sqrt(a) * std::sin(phi));
+            RTCRayHit ray = geometry::single_ray(from + V3f(0, 1e-6f, 0), to, range);
+            rtcIntersect1(form.g->scene(), &context, &ray);
+            if (ray.hit.geomID != RTC_INVALID_GEOMETRY_ID) met += 1.0 - double(ray.ray.tfar / range);
+        }
+        errors.push_back(std::fabs(at(p) - float(met / rays)));
+    }
+    std::sort(errors.begin(), errors.end());
+    double mean = 0;
+    for (const float e : errors) mean += double(e) / double(errors.size());
+    CHECK(mean < .01);
+    CHECK(errors[errors.size() * 98 / 100] < .04f);
+    CHECK(step < 1e-3f);
+    CHECK_FALSE(field->cut);
+    CHECK(field->bytes() < (size_t(2) << 20));
+}
+
+TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
+    Scratch s;
+    setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
+    const auto g = make(s, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+    auto kept = [&](uint32_t first, uint32_t inner, uint32_t corner) {
+        geometry::FormField f;
+        f.channels = geometry::reach_knots;
+        f.parts.resize(1);
+        f.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, 9);
+        f.parts[0].first = {first};
+        f.parts[0].pieces.assign(8, {{0, 1, corner}, geometry::FormField::uncut});
+        f.parts[0].pieces[1].first = inner;
+        f.parts[0].inside.shares.assign(3 * geometry::reach_knots, 7);
+        geometry::keep_field(*g, {1}, request(false), f);
+        return geometry::cached_field(*g, {1}, request(false)) != nullptr;
+    };
+    CHECK(kept(0, 4, 2));
+    CHECK(kept(geometry::FormField::uncut, 4, 2));
+    CHECK_FALSE(kept(5, 4, 2));
+    CHECK_FALSE(kept(0, 0, 2));
+    CHECK_FALSE(kept(0, 5, 2));
+    CHECK_FALSE(kept(0, 4, 3));
 }
 
 TEST_CASE("forms that no field was meant for give finite numbers") {

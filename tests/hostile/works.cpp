@@ -190,8 +190,7 @@ void fields(const fs::path& folder, bool once) {
         geometry::FormField field;
         field.parts.resize(1);
         field.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, uint8_t(i));
-        field.parts[0].first.assign(1, 0);
-        field.parts[0].resolution.assign(1, 1);
+        field.parts[0].first.assign(1, geometry::FormField::uncut);
         field.parts[0].inside.shares.assign(FieldOfSquare::bytes, uint8_t(i));
         geometry::keep_field(*square.geometry, {1}, FieldOfSquare::request(i % 5), field);
         if (!i) begun(folder);

@@ -154,6 +154,24 @@ TEST_CASE("a field that came to the end of its memory is told") {
     CHECK(told(cut));
 }
 
+TEST_CASE("a mask over the whole form that the camera is too near for is told") {
+    Bench b;
+    b.s.write("square.obj", square_obj);
+    b.scene = plain_scene("square.obj");
+    scene::BuildUp& worn = b.scene.build_ups[0];
+    const std::string cover = scene::add_layer(worn, "Rust");
+    const std::string noise = scene::add_node(worn, cover, "fractal3d", "float", "Break-up");
+    const std::string grown = scene::add_node(worn, cover, "grow", "float", "Grown");
+    scene::node(worn, grown)->inputs["in"].from = noise;
+    scene::find(worn.layers, cover)->gate.mask.from = grown;
+    b.scene.cameras[0].target = V3f(.5f, .5f, 0.f);
+    b.scene.cameras[0].position = V3f(.5f, .5f, 3.f);
+    const char* told = "A mask whose border is asked for has less detail than the picture";
+    CHECK_FALSE(b.tells(told));
+    b.scene.render.width = b.scene.render.height = 16384;
+    CHECK(b.tells(told));
+}
+
 TEST_CASE("a mask that follows the form alone is told, until something breaks it") {
     Bench b;
     b.s.write("ball.obj", sphere_obj(24));

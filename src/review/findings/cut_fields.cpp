@@ -1,4 +1,5 @@
 // Fields whose samples came to the end of their memory before the form's detail did.
+#include "render/borders.h"
 #include "review/finding.h"
 
 namespace vemtra::review {
@@ -16,6 +17,15 @@ void find_cut_fields(Look& look) {
             {"A field has less detail than the form", "", (b ? b->name : request.build_up) + " / " + request.field,
              "its samples between the mesh's points came to the end of their memory (" + megabytes + " MB)",
              "Let it look less far, or give the part a finer mesh where the mask needs it"});
+    }
+    for (const nodes::BorderRequest& request : look.prepared.resources.borders) {
+        if (!render::is_cut(look.prepared, request)) continue;
+        const scene::BuildUp* b = scene::find(look.prepared.scene->build_ups, request.build_up);
+        look.tell(Grade::hint, {"A mask whose border is asked for has less detail than the picture", "",
+                                b ? b->name : request.build_up,
+                                "it is computed at " + std::to_string(render::most_border_points / 1000000) +
+                                    " million points of a part, and the camera is nearer than that",
+                                "Look from farther off, or split the part: what is finer than those points is missed"});
     }
 }
 
