@@ -16,7 +16,7 @@ namespace {
 
 constexpr int most_levels = 14;                    // a face is cut so deep at most
 constexpr int balancings = 4;                      // rounds for pieces that were left behind
-constexpr size_t inside_budget = size_t(1) << 20;  // samples over all parts: 16 MB of shares
+constexpr size_t inside_budget = size_t(3) << 19;  // samples over all parts: 24 MB of shares
 // A relief differs from its means everywhere, and rays that meet it cost several times as much: samples go where
 // coarse faces leave large gaps, and no further.
 constexpr int most_levels_of_relief = 4;
@@ -27,8 +27,8 @@ constexpr size_t inside_budget_of_relief = size_t(1) << 17;
 struct Pieces {
     float longest, shortest, steepest;
 };
-constexpr int quicker = 3;       // so many times fewer rays say on which side of a step a sample lies
-constexpr float step = .06f;     // a middle that is so far off the mean of its ends: that is no bend any more
+constexpr int quicker = 4;       // so many times fewer rays say on which side of a step a sample lies
+constexpr float step = .09f;     // a middle that is so far off the mean of its ends: that is no bend any more
 constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
 constexpr Pieces of_shares{.75f, .12f, .012f};
 constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 600.f};
@@ -71,8 +71,10 @@ public:
             quick_samplers_ = kind.samplers(geometry, request.parameters, rays / quicker);
     }
 
-    /// `total`: samples inside of faces over the whole field so far; the budget is shared.
-    bool run(FormField::PartField& f, size_t& total, bool& cut, float from, float to, Progress* progress) {
+    /// `allowed`: samples between vertices that there may be; `used` grows by those that there are.
+    bool run(FormField::PartField& f, size_t allowed, size_t& used, bool& cut, float from, float to,
+             Progress* progress) {
+        allowed_ = allowed;
         if (kind_.at_vertices) {
             f.at_vertex.numbers = kind_.at_vertices(geometry_, index_, request_.parameters);
             for (float& v : f.at_vertex.numbers)
@@ -86,10 +88,10 @@ public:
         find_faces();
         if (cuts_.empty()) return true;
         cut |= widen();
-        if (!cut_pieces(total, cut, half, to, progress)) return false;
+        if (!cut_pieces(cut, half, to, progress)) return false;
         close_seams();
         write(f);
-        total += values_.size() - unique_.size();
+        used += values_.size() - unique_.size();
         return true;
     }
 
@@ -220,6 +222,7 @@ private:
         uint32_t face;
         uint32_t first = FormField::uncut;  ///< of the four that it is cut into
         uint8_t level = 0;
+        uint8_t calm = 0;        ///< it and so many of those that it is a part of were cut in vain
         bool open = true;        ///< its parts are looked at
         bool overtaken = false;  ///< it is cut since those beside it are
     };
@@ -326,7 +329,9 @@ private:
     }
 
     /// Cuts pieces as deep as what they hold asks for.
-    bool cut_pieces(size_t& total, bool& cut, float from, float to, Progress* progress) {
+    bool cut_pieces(bool& cut, float from, float to, Progress* progress) {
+        const size_t budget = std::min(allowed_, budget_);
+        bool full = false;
         std::vector<uint32_t> open(cuts_.size());
         for (uint32_t k = 0; k < open.size(); ++k) open[k] = k;
         for (int round = 0; !open.empty() && round < levels_ + balancings; ++round) {
@@ -338,8 +343,10 @@ private:
             for (const uint32_t k : open) {
                 bool goes_on = true;
                 if (int(cuts_[k].level) >= levels_ || !is_rough(cuts_[k], goes_on)) continue;
-                if (total + values_.size() > budget_ + unique_.size()) {
-                    cut = true;
+                if (values_.size() > budget + unique_.size()) {
+                    // All have been cut alike; the finest of steps are not missed.
+                    cut |= longest_side(cuts_[k]) > 8.f * pieces_.steepest * size_;
+                    full = true;
                     break;
                 }
                 for (int s = 0; s < 3; ++s) ask(cuts_[k], s);
@@ -350,11 +357,13 @@ private:
             open.clear();
             for (const uint32_t k : parted) {
                 Cut& c = cuts_[k];
-                if (small(c) && !forced(c))  // a slope has been cut in vain, a step has not
-                    c.open = std::max({bend(c, 0), bend(c, 1), bend(c, 2)}) > step;
+                if (small(c) && !forced(c)) {  // a slope is cut in vain; twice, as a middle may lie on a step
+                    c.calm = std::max({bend(c, 0), bend(c, 1), bend(c, 2)}) > step ? 0 : uint8_t(c.calm + 1);
+                    c.open = c.calm < 2;
+                }
                 part(k, open);
             }
-            if (open.empty() && !is_coarse() && !cut) {
+            if (open.empty() && !is_coarse() && !full) {
                 open = overtaken();
                 for (const uint32_t k : open) cuts_[k].overtaken = true;
             }
@@ -372,10 +381,10 @@ private:
         cuts_[k].first = uint32_t(cuts_.size());
         const uint8_t level = uint8_t(c.level + 1);
         const Cut parts[] = {
-            {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level},
-            {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level},
-            {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level},
-            {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level},
+            {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level, c.calm},
+            {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level, c.calm},
+            {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level, c.calm},
+            {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level, c.calm},
         };
         for (const Cut& p : parts) {
             if (c.open) open.push_back(uint32_t(cuts_.size()));
@@ -467,6 +476,7 @@ private:
     const size_t budget_ = instance_.shape->stands_out() ? inside_budget_of_relief : inside_budget;
     const bool of_shares_ = kind_.channels == reach_knots;
     Pieces pieces_ = of_shares_ ? of_shares : of_numbers;
+    size_t allowed_ = 0;
     FieldSamplers samplers_, quick_samplers_;
     std::vector<V3f> world_, toward_;
     std::vector<V3f> normals_;                  ///< per vertex, of a displaced form; empty: the mesh's
@@ -493,12 +503,26 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
         field->channels = kind->channels;
         field->furthest = range_of(*kind, geometry, request.parameters);
     }
-    size_t total = 0;
+    // The budget is shared by area; what a part leaves, the later ones have.
+    std::vector<double> areas(parts, 0.);
+    double left = 0.;
+    for (size_t p = 0; kind && p < parts; ++p) {
+        const Mesh& m = geometry.shape(uint32_t(p)).faces_as_triangles();
+        for (uint32_t f = 0; wanted[p] && f < m.triangles(); ++f) {
+            const double area = double(geometry.area(uint32_t(p), f));
+            if (std::isfinite(area)) areas[p] += area;
+        }
+        left += areas[p];
+    }
+    size_t used = 0;
     for (size_t p = 0; kind && p < parts; ++p) {
         if (!wanted[p]) continue;
+        const size_t free = inside_budget - std::min(inside_budget, used);
+        const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
+        left -= areas[p];
         PartSampling sampling(geometry, uint32_t(p), *kind, request, rays, mask);
-        if (!sampling.run(field->parts[p], total, field->cut, float(p) / float(parts), float(p + 1) / float(parts),
-                          progress))
+        if (!sampling.run(field->parts[p], allowed, used, field->cut, float(p) / float(parts),
+                          float(p + 1) / float(parts), progress))
             return nullptr;
     }
     return field;
