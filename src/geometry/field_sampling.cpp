@@ -31,7 +31,7 @@ constexpr int quicker = 4;       // so many times fewer rays say on which side o
 constexpr float step = .09f;     // a middle that is so far off the mean of its ends: that is no bend any more
 constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
 constexpr Pieces of_shares{.75f, .12f, .012f};
-constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 600.f};
+constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
 
 // A stopped loop leaves early; nobody reads the half-done result.
 template <class Body>

@@ -33,10 +33,17 @@ int Resources::uv_set(const std::string& name) {
     return int(uv_sets.size()) - 1;
 }
 int Resources::border(const BorderRequest& r) {
-    const size_t before = borders.size();
-    const int at = place_of(borders, r);
-    if (borders.size() > before) order.push_back({true, before});
-    return at;
+    // One mask is computed once, as far as the farthest that is asked for.
+    const auto same = std::find_if(borders.begin(), borders.end(), [&](const BorderRequest& b) {
+        return b.hash == r.hash && b.build_up == r.build_up;
+    });
+    if (same != borders.end()) {
+        same->furthest = std::max(same->furthest, r.furthest);
+        return int(same - borders.begin());
+    }
+    order.push_back({true, borders.size()});
+    borders.push_back(r);
+    return int(borders.size()) - 1;
 }
 uint64_t Resources::hash() const {
     uint64_t h = 0;

@@ -554,8 +554,10 @@ private:
                                      .furthest = std::isfinite(within) ? std::clamp(within, 1e-9f, 1e6f) : 1e6f,
                                      .hash = known->second.hash,
                                      .needs = known->second.needs};
-        const bool fresh =
-            std::find(resources_.borders.begin(), resources_.borders.end(), request) == resources_.borders.end();
+        const auto same = [&](const nodes::BorderRequest& b) {
+            return b.hash == request.hash && b.build_up == request.build_up;
+        };
+        const bool fresh = std::none_of(resources_.borders.begin(), resources_.borders.end(), same);
         if (fresh && !own_) {
             const auto program = std::make_shared<const Program>(
                 Compiler(build_up_, scopes_, masks_, resources_, problems_).compile_mask(reader, subject));

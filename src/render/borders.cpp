@@ -82,7 +82,10 @@ private:
         }
         for (const nodes::BorderRequest& b : needs.borders) {
             const auto& all = p_.resources.borders;
-            const size_t at = size_t(std::find(all.begin(), all.end(), b) - all.begin());
+            const auto same = [&](const nodes::BorderRequest& o) {
+                return o.hash == b.hash && o.build_up == b.build_up;
+            };
+            const size_t at = size_t(std::find_if(all.begin(), all.end(), same) - all.begin());
             if (at < fields_.borders().size()) add(fields_.borders()[at][i_]);
         }
         return hash_bytes(key.data(), key.size() * sizeof key[0]);
