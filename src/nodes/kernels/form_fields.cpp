@@ -205,6 +205,41 @@ Port direction(const char* name, const char* help) {
 }
 }  // namespace
 
+/// From what the form has, and from a mask.
+template <class Number, class Node>
+static void describe_runs(std::vector<NodeDescription>& list, const Number& number, const Node& node) {
+    Port down = direction("down", "Which way it runs, in the world.");
+    down.value = V3f(0.f, -1.f, 0.f);
+    down.folded = true;
+    Port another = number("seed", "Another one, other runs.", 0.f, 0.f, 100.f);
+    another.uniform = true;
+    another.whole = true;
+    std::vector<Port> runs{number("length", "How far the longest ones run; it may be driven, up to what stands here.",
+                                  .2f, .005f, 2.f, "m"),
+                           number("width", "About how wide one is.", .012f, .001f, .2f, "m"),
+                           number("density", "How much of the spring runs: 0 nothing, 1 all of it.", .5f, 0.f, 1.f),
+                           number("meander", "How much they bend.", .3f, 0.f, 1.f),
+                           number("fade", "How they fade along their way: 1 evenly, below late.", .7f, .1f, 4.f),
+                           another,
+                           down};
+    std::vector<Port> from_mask = runs;
+    from_mask.insert(from_mask.begin(), {.name = "in",
+                                         .help = "What they run from; where it is a half or more they begin.",
+                                         .value = 0.f,
+                                         .role = Role::subject});
+    runs.insert(runs.end() - 2, choice("from", "What they run from.", {"ledges", "joints", "both"}));
+    node("streak", "Runs", "White where water or rust has run down the surface from ledges and joints.",
+         std::move(runs), VEMTRA_PAIR(streak), ask_streak);
+    list.back().uniforms = {{"from", VEMTRA_ISA::streak_from}, {"seed", VEMTRA_ISA::streak_seed}};
+    node("runfrom", "Runs from a mask",
+         "White where water or rust has run down the surface from where a mask is: from chips, bolts or what is "
+         "painted. The mask is computed over the whole part beforehand.",
+         std::move(from_mask), VEMTRA_PAIR(runfrom), ask_run_from);
+    list.back().uniforms = {{"seed", VEMTRA_ISA::run_seed}};
+    list.back().border_within = run_from_within;
+    list.back().use = Use::none;
+}
+
 void describe_form_fields(std::vector<NodeDescription>& list) {
     auto number = [](const char* name, const char* help, float value, float low, float high, const char* unit = "") {
         return Port{.name = name, .help = help, .value = value, .low = low, .high = high, .unit = unit};
@@ -246,36 +281,7 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
           number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f), angle,
           choice("which", "Which creases count.", {"convex", "concave", "both"})},
          VEMTRA_PAIR(crease), ask_crease);
-    Port down = direction("down", "Which way it runs, in the world.");
-    down.value = V3f(0.f, -1.f, 0.f);
-    down.folded = true;
-    Port another = number("seed", "Another one, other runs.", 0.f, 0.f, 100.f);
-    another.uniform = true;
-    another.whole = true;
-    std::vector<Port> runs{number("length", "How far the longest ones run; it may be driven, up to what stands here.",
-                                  .2f, .005f, 2.f, "m"),
-                           number("width", "About how wide one is.", .012f, .001f, .2f, "m"),
-                           number("density", "How much of the spring runs: 0 nothing, 1 all of it.", .5f, 0.f, 1.f),
-                           number("meander", "How much they bend.", .3f, 0.f, 1.f),
-                           number("fade", "How they fade along their way: 1 evenly, below late.", .7f, .1f, 4.f),
-                           another,
-                           down};
-    std::vector<Port> from_mask = runs;
-    from_mask.insert(from_mask.begin(), {.name = "in",
-                                         .help = "What they run from; where it is a half or more they begin.",
-                                         .value = 0.f,
-                                         .role = Role::subject});
-    runs.insert(runs.end() - 2, choice("from", "What they run from.", {"ledges", "joints", "both"}));
-    node("streak", "Runs", "White where water or rust has run down the surface from ledges and joints.",
-         std::move(runs), VEMTRA_PAIR(streak), ask_streak);
-    list.back().uniforms = {{"from", VEMTRA_ISA::streak_from}, {"seed", VEMTRA_ISA::streak_seed}};
-    node("runfrom", "Runs from a mask",
-         "White where water or rust has run down the surface from where a mask is: from chips, bolts or what is "
-         "painted. The mask is computed over the whole part beforehand.",
-         std::move(from_mask), VEMTRA_PAIR(runfrom), ask_run_from);
-    list.back().uniforms = {{"seed", VEMTRA_ISA::run_seed}};
-    list.back().border_within = run_from_within;
-    list.back().use = Use::none;
+    describe_runs(list, number, node);
     Port drift = number("drift", "How far off that direction it comes from: little for snow, much for dust.", 40.f, 0.f,
                         89.f, "deg");
     drift.uniform = true;
