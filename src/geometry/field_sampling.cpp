@@ -249,7 +249,7 @@ private:
         auto forced = [&] {
             double samples = 0;
             for (const Cut& c : cuts_) {
-                const float longest = std::max({side(c, 0), side(c, 1), side(c, 2)});
+                const float longest = longest_side(c);
                 int level = 0;
                 while (level < levels_ && longest / float(1 << level) > pieces_.longest * size_) ++level;
                 samples += .5 * (std::pow(4., level) - 1.);
@@ -299,7 +299,7 @@ private:
         if (at == middles_.end()) return -1.f;
         return apart(values_[at->second], mean(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]], .5f));
     }
-    bool forced(const Cut& c) const { return std::max({side(c, 0), side(c, 1), side(c, 2)}) > pieces_.longest * size_; }
+    bool forced(const Cut& c) const { return longest_side(c) > pieces_.longest * size_; }
     bool is_coarse() const { return rays_ < field_rays_final; }
 
     float longest_side(const Cut& c) const { return std::max({side(c, 0), side(c, 1), side(c, 2)}); }
@@ -344,7 +344,7 @@ private:
                 bool goes_on = true;
                 if (int(cuts_[k].level) >= levels_ || !is_rough(cuts_[k], goes_on)) continue;
                 if (values_.size() > budget + unique_.size()) {
-                    // All have been cut alike; the finest of steps are not missed.
+                    // All have been cut alike so far: what only the finest steps lack is not told.
                     cut |= longest_side(cuts_[k]) > 8.f * pieces_.steepest * size_;
                     full = true;
                     break;
