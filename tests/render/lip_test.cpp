@@ -146,6 +146,20 @@ TEST_CASE("a thick cover stands where its mask has grown, and the mask is comput
     CHECK(Plate::out_at(*other, .53f, .43f) == Approx(0.f).margin(1e-5));
 }
 
+TEST_CASE("lengths are the scene's, whatever the scale of a part") {
+    Plate p;
+    white_beyond(p, 0, .5f);
+    p.node(0, "grown", "grow", "float", {{"in", from("white")}, {"by", {scene::Value{.3f}, {}}}});
+    p.layer(0).surface["specular_roughness"] = from("grown");
+    p.scene.assets[0].placement.scale = V3f(3.f);
+    const auto ready = p.ready();
+    auto at = [&](float u) {
+        return values_at(*ready, p.build_up(), {"", nodes::Type::number, {scene::Value{0.f}, "grown"}}, V2f(u, .4f))[0];
+    };
+    CHECK(at(.41f) == 1.f);
+    CHECK(at(.39f) == 0.f);
+}
+
 TEST_CASE(
     "masks behind the borders of others are computed in their order, equal ones once; circles and towers are told") {
     Plate p;
