@@ -208,6 +208,7 @@ private:
             const bool moves = std::any_of(below.begin(), below.end(), [](const auto& b) { return b != nullptr; });
             fields_wait = moves && options_.field_rays < geometry::field_rays_final;
             if (moves && !fields_wait) {
+                if (!rest.resources.borders.empty() && !fields(rest, rest_, false)) return false;
                 const auto moved = displace(rest, below, shop_, paths_, true, p_->problems, options_.progress);
                 if (!moved || was_stopped()) return false;
                 field_geometry_ = shop_.geometry(moved->for_fields);
@@ -305,15 +306,22 @@ private:
         return field;
     }
 
-    /// Fields, on that geometry, and the borders of masks, on the forms at rest.
-    bool fields(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on) {
+    static bool reads_fields(const nodes::Resources& needs) {
+        return !needs.fields.empty() || std::any_of(needs.borders.begin(), needs.borders.end(),
+                                                    [](const auto& b) { return reads_fields(*b.needs); });
+    }
+    /// Fields, on that geometry, and the borders of masks, on the forms at rest. Not `all_of_them`: only the borders
+    /// that follow from no field.
+    bool fields(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on, bool all_of_them = true) {
         const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
         const auto all = std::make_shared<geometry::Fields>(
             on, std::vector<std::shared_ptr<const geometry::FormField>>(p.resources.fields.size()));
         p.fields = all;
         const scene::BuildUpReach reach(s_);
         for (const nodes::Resources::Asked& asked : p.resources.order) {
-            if (asked.border) {
+            if (!all_of_them && (!asked.border || reads_fields(*p.resources.borders[asked.index].needs))) {
+                if (asked.border) all->add_border({});
+            } else if (asked.border) {
                 auto border = find_border(p, *rest_, shop_, p.resources.borders[asked.index], first, *all,
                                           p.fields_final, options_.progress);
                 if (!border) return false;

@@ -146,6 +146,26 @@ TEST_CASE("a thick cover stands where its mask has grown, and the mask is comput
     CHECK(Plate::out_at(*other, .53f, .43f) == Approx(0.f).margin(1e-5));
 }
 
+TEST_CASE("fields see what a grown mask has moved") {
+    Plate p;
+    white_beyond(p, 0, .6f);
+    p.node(0, "grown", "grow", "float", {{"in", from("white")}, {"by", {scene::Value{.1f}, {}}}});
+    p.add_cover();
+    p.layer(1).gate.mask = from("grown");
+    p.set(1, slot::height_thickness, .08f);
+    p.add_cover();
+    p.node(2, "closed", "cavity", "float", {{"reach", {scene::Value{.2f}, {}}}});
+    p.layer(2).gate.mask = from("closed");
+    p.set(2, slot::height_thickness, .001f);
+    const auto ready = p.ready();
+    auto closed = [&](float u) {
+        return values_at(*ready, p.build_up(), {"", nodes::Type::number, {scene::Value{0.f}, "closed"}},
+                         V2f(u, .5f))[0];
+    };
+    CHECK(closed(.48f) > .1f);  // at the foot of the wall
+    CHECK(closed(.1f) < .01f);
+}
+
 TEST_CASE("lengths are the scene's, whatever the scale of a part") {
     Plate p;
     white_beyond(p, 0, .5f);
