@@ -317,13 +317,14 @@ private:
         const auto all = std::make_shared<geometry::Fields>(
             on, std::vector<std::shared_ptr<const geometry::FormField>>(p.resources.fields.size()));
         p.fields = all;
+        bool final = true;
         const scene::BuildUpReach reach(s_);
         for (const nodes::Resources::Asked& asked : p.resources.order) {
             if (!all_of_them && (!asked.border || reads_fields(*p.resources.borders[asked.index].needs))) {
                 if (asked.border) all->add_border({});
             } else if (asked.border) {
-                auto border = find_border(p, *rest_, shop_, p.resources.borders[asked.index], first, *all,
-                                          p.fields_final, options_.progress);
+                auto border = find_border(p, *rest_, shop_, p.resources.borders[asked.index], first, *all, final,
+                                          options_.progress);
                 if (!border) return false;
                 all->add_border(std::move(*border));
             } else {
@@ -332,6 +333,8 @@ private:
                 all->set_field(asked.index, std::move(field));
             }
         }
+        // Coarse for good where heights are: nothing finer will come.
+        p.fields_final &= final || options_.relief == Relief::quick;
         return true;
     }
     std::shared_ptr<const geometry::FormField> field(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on,
