@@ -145,10 +145,10 @@ TEST_CASE("computing a field can be stopped") {
 }
 
 namespace {
-struct Form {
+struct Written {
     Scratch s;
     std::shared_ptr<const geometry::Geometry> g;
-    explicit Form(const std::string& obj) : g(make(s, obj)) {}
+    explicit Written(const std::string& obj) : g(make(s, obj)) {}
     const geometry::Mesh& mesh() const { return g->shape(0).faces_as_triangles(); }
     std::vector<float> numbers(const char* kind, std::vector<float> parameters) const {
         return compute_field(*g, {1}, {"b", kind, std::move(parameters)}, 16)->parts[0].at_vertex.numbers;
@@ -178,12 +178,12 @@ const char* box_obj =
 TEST_CASE("bending of a sphere, a cylinder and a saddle is what it is") {
     const float scale = .01f;  // less than an edge: nothing is spread
     {
-        const Form sphere(sphere_obj(64));  // of radius 1/2
+        const Written sphere(sphere_obj(64));  // of radius 1/2
         const auto values = sphere.numbers("curvature", {scale});
         for (size_t v = 0; v < values.size(); ++v)
             if (std::fabs(sphere.mesh().positions[v].y) < .49f) CHECK(values[v] / scale == Approx(2.f).epsilon(.03));
     }
-    auto inner = [](const Form& f, const std::vector<float>& values, float expected) {
+    auto inner = [](const Written& f, const std::vector<float>& values, float expected) {
         for (size_t v = 0; v < values.size(); ++v) {
             const V3f& p = f.mesh().positions[v];
             if (std::fabs(p.x) > .6f || std::fabs(p.z) > .6f) continue;
@@ -191,13 +191,13 @@ TEST_CASE("bending of a sphere, a cylinder and a saddle is what it is") {
         }
     };
     {
-        const Form cylinder(grid_obj(80, [](float u, float v) {
+        const Written cylinder(grid_obj(80, [](float u, float v) {
             return V3f(std::sin(u), std::cos(u), v);  // of radius 1: its mean bending is a half
         }));
         inner(cylinder, cylinder.numbers("curvature", {scale}), .5f);
     }
     {
-        const Form saddle(
+        const Written saddle(
             grid_obj(80, [](float u, float v) { return V3f(.1f * u, .05f * (u * u - v * v) * .1f, .1f * v); }));
         const auto values = saddle.numbers("curvature", {scale});
         // At its middle both bendings cancel out.
@@ -210,7 +210,7 @@ TEST_CASE("bending of a sphere, a cylinder and a saddle is what it is") {
 
 TEST_CASE("bending of a torus changes around its tube as it should") {
     const float tube = .4f;
-    const Form torus(grid_obj(120, [&](float u, float v) {
+    const Written torus(grid_obj(120, [&](float u, float v) {
         const float out = 1.f + tube * std::cos(pi * v);
         return V3f(out * std::cos(pi * u), tube * std::sin(pi * v), out * std::sin(pi * u));
     }));
@@ -229,7 +229,7 @@ TEST_CASE("bending of a torus changes around its tube as it should") {
 }
 
 TEST_CASE("the nearest crease of a box is as far as it is, and a concave one is told apart") {
-    const Form box(box_obj);
+    const Written box(box_obj);
     for (float d : box.numbers("crease", {30.f, 1.f})) CHECK(d == Approx(0.f).margin(1e-6));  // every corner
     for (float d : box.numbers("crease", {30.f, 2.f})) CHECK(d > .2f);  // it has none that is concave
     const auto field = compute_field(*box.g, {1}, {"b", "crease", {30.f, 1.f}}, geometry::field_rays_final);
@@ -257,7 +257,7 @@ TEST_CASE("the nearest crease of a box is as far as it is, and a concave one is 
 }
 
 TEST_CASE("height and slope follow the world, islands and parts have numbers of their own") {
-    const Form two(std::string(box_obj) + "v 3 0 0\nv 4 0 0\nv 4 1 0\nf 9 10 11\n");
+    const Written two(std::string(box_obj) + "v 3 0 0\nv 4 0 0\nv 4 1 0\nf 9 10 11\n");
     const auto height = two.numbers("height", {0, 1, 0, 0});
     const auto slope = two.numbers("slope", {0, 0, 1});
     const auto islands = two.numbers("random", {2, 0});
@@ -275,7 +275,7 @@ TEST_CASE("height and slope follow the world, islands and parts have numbers of 
 
 TEST_CASE("nothing steps across edges, at seams and between large faces") {
     // A floor with a post, in large faces; one of its seams has vertices of its own.
-    const Form form(
+    const Written form(
         "v -2 0 -2\nv 2 0 -2\nv 2 0 2\nv -2 0 2\nv 0 0 -2\nv 0 0 2\nv 0 0 -2\nv 0 0 2\n"
         "f 1 4 6 5\nf 7 8 3 2\n"
         "v -.3 0 -.3\nv .3 0 -.3\nv .3 1 -.3\nv -.3 1 -.3\nf 9 10 11 12\nf 12 11 10 9\n");
@@ -314,7 +314,7 @@ TEST_CASE("nothing steps across edges, at seams and between large faces") {
 
 TEST_CASE("where one form stands on another the field is right up to the line between them, on the largest faces") {
     // A floor of two triangles, and a post that stands in it.
-    const Form form(
+    const Written form(
         "v -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nf 4 3 2 1\n"
         "v -.1 -.1 -.13\nv .12 -.1 -.1\nv .1 -.1 .13\nv -.12 -.1 .1\n"
         "v -.1 .4 -.13\nv .12 .4 -.1\nv .1 .4 .13\nv -.12 .4 .1\n"
@@ -393,7 +393,7 @@ TEST_CASE("forms that no field was meant for give finite numbers") {
     for (const char* obj : {"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 2 3\nf 3 2 1\n",           // doubled
                             "v 0 0 0\nv 0 0 0\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\nf 1 4 5\n",  // of no size
                             "v 0 0 0\nv 1e-9 0 0\nv 0 1e-9 0\nf 1 2 3\n", "v 0 0 0\nv 1e7 0 0\nv 0 1e7 0\nf 1 2 3\n"}) {
-        const Form form(obj);
+        const Written form(obj);
         INFO(obj);
         for (const geometry::FieldKind& kind : geometry::field_kinds()) {
             INFO(kind.name);

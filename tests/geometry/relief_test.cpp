@@ -108,7 +108,7 @@ struct Hit {
     float t;
     geometry::Place place;
 };
-Hit shoot(const geometry::Geometry& g, const V3f& origin, const V3f& direction) {
+Hit first_hit(const geometry::Geometry& g, const V3f& origin, const V3f& direction) {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRayHit ray = geometry::single_ray(origin, direction);
@@ -127,7 +127,7 @@ size_t leaks(const geometry::Geometry& g, size_t rays, unsigned seed) {
     std::uniform_real_distribution<float> somewhere(-.3f, .3f);
     size_t out = 0;
     for (size_t k = 0; k < rays; ++k)
-        out += !shoot(g, {somewhere(random), somewhere(random), somewhere(random)}, on_sphere(random)).any;
+        out += !first_hit(g, {somewhere(random), somewhere(random), somewhere(random)}, on_sphere(random)).any;
     return out;
 }
 
@@ -148,8 +148,8 @@ TEST_CASE("rays meet a displaced form where they meet its triangles") {
         for (int k = 0; k < 20000; ++k) {
             const V3f origin = on_sphere(random) * 2.f;
             const V3f to = on_sphere(random) * .7f;
-            const Hit a = shoot(d.direct, origin, to - origin);
-            const Hit b = shoot(d.tessellated, origin, to - origin);
+            const Hit a = first_hit(d.direct, origin, to - origin);
+            const Hit b = first_hit(d.tessellated, origin, to - origin);
             hits += b.any;
             differ += a.any != b.any || (a.any && std::fabs(a.t - b.t) > 1e-5f);
             if (a.any) {
@@ -204,8 +204,8 @@ TEST_CASE("a map's heights are met at every texel, and tiled without memory") {
     for (int k = 0; k < 20000; ++k) {
         const V3f to(x(random), 0, -x(random));
         const V3f origin = to + V3f(x(random) - 1.f, 1.f, x(random) - 1.f);
-        const Hit a = shoot(d.direct, origin, to - origin);
-        const Hit b = shoot(d.tessellated, origin, to - origin);
+        const Hit a = first_hit(d.direct, origin, to - origin);
+        const Hit b = first_hit(d.tessellated, origin, to - origin);
         differ += a.any != b.any || std::fabs(a.t - b.t) > 1e-5f;
     }
     CHECK(differ == 0);
@@ -225,8 +225,8 @@ TEST_CASE("a map's heights are met at every texel, and tiled without memory") {
         const V3f to(x(random), 0, -x(random));
         const V3f down(.1f * (x(random) - 1.f), -1.f, .1f * (x(random) - 1.f));
         const V3f corner(2.f * float(k % 97 + 1), 0.f, -2.f * float(k % 89 + 1));
-        const Hit a = shoot(d.direct, to - down * .2f, down);
-        const Hit b = shoot(copies, corner + to - down * .2f, down);
+        const Hit a = first_hit(d.direct, to - down * .2f, down);
+        const Hit b = first_hit(copies, corner + to - down * .2f, down);
         differ += a.any != b.any || std::fabs(a.t - b.t) > 2e-3f;
     }
     CHECK(differ < 25);  // the one copy ends at its rim

@@ -35,14 +35,14 @@ std::string ball_obj(int n = 40) {
     return text;
 }
 
-struct Bench {
+struct MapBench {
     Scratch s;
     scene::Scene scene;
     render::Workshop workshop;
     review::Remembered remembered;
     scene::BuildUp& b() { return scene.build_ups.front(); }
 
-    Bench() {
+    MapBench() {
         s.write("ball.obj", ball_obj());
         scene = plain_scene("ball.obj");
         scene.parts[0].source = "ball";
@@ -94,7 +94,7 @@ float speckle(int x, int y) {
 }  // namespace
 
 TEST_CASE("spaces: data decoded as colour, and colour taken raw, are told and put right") {
-    Bench t;
+    MapBench t;
     write_image(t.s.path / "rough.png", 64, 64, 3, Kept::bytes,
                 [](int x, int y, int) { return .3f + .4f * speckle(x, y); });
     write_image(t.s.path / "colour.png", 64, 64, 3, Kept::bytes,
@@ -108,7 +108,7 @@ TEST_CASE("spaces: data decoded as colour, and colour taken raw, are told and pu
 }
 
 TEST_CASE("8-bit heights are softened, and softened heights are smoother") {
-    Bench t;
+    MapBench t;
     // A slow slope in few codes: steps wide apart.
     write_image(t.s.path / "height.png", 256, 256, 1, Kept::bytes,
                 [](int x, int, int) { return std::round(float(x) / 16.f) / 255.f; });
@@ -139,7 +139,7 @@ TEST_CASE("8-bit heights are softened, and softened heights are smoother") {
 }
 
 TEST_CASE("an alpha that is all one, and a normal map of the other handedness") {
-    Bench t;
+    MapBench t;
     write_image(
         t.s.path / "card.png", 32, 32, 4, Kept::bytes, [](int x, int y, int c) { return c == 3 ? 1.f : speckle(x, y); },
         [](OIIO::ImageSpec& spec) { spec.alpha_channel = 3; });
@@ -167,7 +167,7 @@ TEST_CASE("an alpha that is all one, and a normal map of the other handedness") 
 }
 
 TEST_CASE("light in a colour map is found by the form of the asset, and taken out") {
-    Bench t;
+    MapBench t;
     const V3f sun = V3f(1.f, 2.f, .5f).normalized();
     auto shaded = [&](bool lit) {
         return [=](int x, int y, int c) {
@@ -209,7 +209,7 @@ TEST_CASE("light in a colour map is found by the form of the asset, and taken ou
 }
 
 TEST_CASE("colours that no material has, and maps too coarse or too fine for the picture") {
-    Bench t;
+    MapBench t;
     write_image(t.s.path / "white.exr", 64, 64, 3, Kept::floats,
                 [](int x, int y, int) { return .9f + .1f * speckle(x, y); });
     const std::string id = t.image("white.exr", "color3", "base_color");
