@@ -67,6 +67,7 @@ constexpr double first_picture_seconds = .045;  // what the first picture after 
 constexpr double band_seconds = .040;           // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;     // the same while one of them has a brush
 constexpr double rest_seconds = .7;             // after a stroke, until the picture is begun anew behind the mended one
+constexpr uint32_t unrefined_samples = 8;       // that a picture gets while its fields are refined beside it
 constexpr double files_seconds = .5;            // between two looks at the disk
 constexpr double early_post_seconds = .20, late_post_seconds = .5;  // between pictures, up to 32 samples and beyond
 
@@ -142,13 +143,20 @@ bool same_balance(const LiveRequest& a, const LiveRequest& b) {
 }  // namespace
 
 LiveSession::LiveSession(std::shared_ptr<Workshop> workshop)
-    : workshop_(std::move(workshop)), thread_([this] { work(); }) {
+    : workshop_(std::move(workshop)),
+      refining_(workshop_,
+                [this] {
+                    { std::lock_guard lock(mutex_); }  // as when it is told to quit
+                    wake_.notify_all();
+                }),
+      thread_([this] { work(); }) {
 }
 
 LiveSession::~LiveSession() {
     quit_ = true;
     stop_render_ = true;
     progress_.stop = true;
+    refining_.stop();
     { std::lock_guard lock(mutex_); }  // the worker is either before its check or asleep
     wake_.notify_all();
     thread_.join();
@@ -163,6 +171,7 @@ uint64_t LiveSession::request(LiveRequest request) {
     if (change == int(Change::paint)) pending_painted_.extendBy(wanted_.painted);
     pending_change_ = std::max(pending_change_.load(), change);
     if (change >= int(Change::shading)) stop_render_ = true, progress_.stop = true;
+    if (change >= int(Change::geometry)) refining_.stop();
     if (change == int(Change::paint) && in_band_) stop_render_ = true;
     wake_.notify_all();
     return wanted_edit_;
@@ -296,10 +305,10 @@ FrameSettings LiveSession::frame_of(int coarse) const {
 }
 
 /// Renders one sample of a frame; false if it was interrupted.
-bool LiveSession::rendered(const FrameSettings& frame, uint32_t sample, Film& into) {
+bool LiveSession::rendered(const Prepared& prepared, const FrameSettings& frame, uint32_t sample, Film& into) {
     const auto begin = Clock::now();
     std::atomic<uint64_t> rays{0};
-    const bool whole = render_samples(*prepared_, frame, sample, sample + 1, into, costs_.data(), &stop_render_, &rays);
+    const bool whole = render_samples(prepared, frame, sample, sample + 1, into, costs_.data(), &stop_render_, &rays);
     const double spent = seconds_since(begin);
     busy_nanoseconds_ += spent * 1e9 * double(tbb::this_task_arena::max_concurrency());
     if (whole && rays > 1000 && spent > 0) rate_ = .7 * rate_ + .3 * double(rays) / spent;
@@ -317,7 +326,7 @@ bool LiveSession::show_coarse() {
         if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
         const FrameSettings f = frame_of(coarse);
         Film quick(f.width, f.height, prepared_->rig.groups.size());
-        if (!rendered(f, 0, quick)) return false;
+        if (!rendered(*prepared_, f, 0, quick)) return false;
         post(r, quick, coarse, false, at_.edit);
     }
     return true;
@@ -367,24 +376,32 @@ void LiveSession::look_what_stands() {
     edited_ = std::move(edited);
 }
 
-/// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
-void LiveSession::restart(bool with_coarse) {
-    at_.ready = false;
-    forget_patches();
+PrepareOptions LiveSession::options_of_request() {
     PrepareOptions options;
     options.folder = at_.request.folder;
     options.blocked = at_.request.blocked;
     options.shown_build_up = at_.request.shown_build_up;
     options.shown_node = at_.request.shown_node;
     options.loud = at_.request.loud;
-    options.field_rays = at_.field_rays;
+    options.field_rays = geometry::field_rays_first;
     options.relief = at_.request.relief;
     options.progress = &progress_;
+    return options;
+}
+
+/// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
+void LiveSession::restart(bool with_coarse) {
+    at_.ready = false;
+    forget_patches();
     progress_.fraction = 0.f;
-    auto made = prepare(at_.request.scene, *workshop_, options);
+    auto made = prepare(at_.request.scene, *workshop_, options_of_request());
     set_activity("");
     if (!made || interrupted()) return;
     prepared_ = std::move(made);
+    // Work on fields goes on through edits that they do not follow from.
+    if (refining_.busy() && (prepared_->fields_final || !reads_the_same_fields(*refining_.from(), *prepared_)))
+        refining_.stop();
+    tell_refining();
     if (costs_.size() != prepared_->layers.size()) costs_ = std::vector<LayerCost>(prepared_->layers.size());
     for (LayerCost& c : costs_) {
         c.nanoseconds = 0;
@@ -408,7 +425,7 @@ bool LiveSession::take_edit() {
     if (!take_pending(at_.request, at_.edit, change, painted)) return false;
     if (change == Change::paint && at_.ready && may_mend()) return mend(painted);
     if (change >= Change::paint) {
-        at_.field_rays = geometry::field_rays_first;
+        shows_refining_ = false;
         if (change == Change::geometry) set_activity("reading assets");
         if (at_.request.scene && at_.request.width > 0 && at_.request.height > 0) restart(true);
         return true;
@@ -430,14 +447,32 @@ bool LiveSession::look_at_files() {
     return true;
 }
 
-/// Two passes stand, or all do: now the fields get all their rays. True if they were not final yet.
+void LiveSession::tell_refining() {
+    shows_refining_ = refining_.busy() && !prepared_->fields_final;
+    set_activity(shows_refining_ ? "refining fields" : "");
+}
+
+/// Two passes stand, or all do: now the fields get all their rays, beside the picture. True if it is begun anew with
+/// them, behind the one that stands.
 bool LiveSession::refine_fields() {
-    if (prepared_->fields_final) return false;
-    at_.field_rays = geometry::field_rays_final;
-    set_activity("refining fields");
-    progress_.stop = interrupted();
-    restart(false);
-    return true;
+    if (refining_.busy() && refining_.ended()) {
+        const bool stands = refining_.from() == prepared_;  // else the hands went on; what was computed is kept
+        auto refined = refining_.take();
+        tell_refining();
+        if (stands && !refined) unrefined_ = prepared_;
+        if (stands && refined) {
+            begin_fresh(std::move(refined));
+            return true;
+        }
+    }
+    const uint32_t all = uint32_t(at_.request.scene->render.samples);
+    if (refining_.busy() || fresh_.ready || prepared_->fields_final || unrefined_ == prepared_ ||
+        at_.sample < std::min(2u, all))
+        return false;
+    unrefined_ = nullptr;
+    refining_.begin(prepared_, options_of_request());
+    tell_refining();
+    return false;
 }
 
 /// One band of rows, so that what the hands want is looked at again soon.
@@ -450,7 +485,8 @@ void LiveSession::render_band(State& into) {
     FrameSettings part = frame;
     part.region = {all.x0, all.y0 + into.band, all.x1, std::min(all.y1, all.y0 + into.band + rows)};
     in_band_ = true;
-    const bool whole = rendered(part, into.sample, into.film);
+    const Prepared& prepared = &into == &fresh_ ? *fresh_prepared_ : *prepared_;
+    const bool whole = rendered(prepared, part, into.sample, into.film);
     in_band_ = false;
     if (!whole) {  // for paint the film may stay uneven: it is made anew when the hand rests
         if (interrupted()) into.ready = at_.ready = false;
@@ -472,19 +508,20 @@ void LiveSession::render_band(State& into) {
 /// The next thing that there is to do; false where there is none.
 bool LiveSession::step() {
     if (take_edit() || look_at_files()) return true;
-    const bool done = at_.ready && at_.sample >= uint32_t(at_.request.scene->render.samples);
     if (!at_.ready || at_.request.hold) return false;
     if (!patches_.empty()) {
         render_patch();
         return true;
     }
-    if (mended_) {
-        if (seconds_since(painted_at_) < rest_seconds) return false;
+    if (mended_ && seconds_since(painted_at_) < rest_seconds) return false;
+    if (mended_ || fresh_.ready) {
         catch_up();
         return true;
     }
-    if (at_.sample >= (done ? 1u : 2u) && refine_fields()) return true;
-    if (done) return false;
+    if (refine_fields()) return true;
+    uint32_t enough = uint32_t(at_.request.scene->render.samples);
+    if (refining_.busy() && !prepared_->fields_final) enough = std::min(enough, unrefined_samples);
+    if (at_.sample >= enough) return false;
     render_band(at_);
     return true;
 }
@@ -503,7 +540,8 @@ void LiveSession::work() {
             set_activity("out of memory: close other programs, or make the maps or the view smaller");
         }
         std::unique_lock lock(mutex_);
-        wake_.wait_for(lock, std::chrono::milliseconds(500), [&] { return quit_ || wanted_edit_ != taken_edit_; });
+        wake_.wait_for(lock, std::chrono::milliseconds(500),
+                       [&] { return quit_ || wanted_edit_ != taken_edit_ || (refining_.busy() && refining_.ended()); });
     }
 }
 

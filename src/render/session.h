@@ -8,6 +8,7 @@
 
 #include "render/denoise.h"
 #include "render/picture.h"
+#include "render/refining.h"
 
 namespace vemtra::render {
 
@@ -73,7 +74,9 @@ public:
     /// Empty: nothing.
     std::string activity() const;
     /// How far that activity is, 0..1.
-    float fraction() const { return progress_.fraction.load(std::memory_order_relaxed); }
+    float fraction() const {
+        return shows_refining_ ? refining_.fraction() : progress_.fraction.load(std::memory_order_relaxed);
+    }
     size_t film_bytes() const { return film_bytes_; }
     /// Called from the worker whenever there is something new to pick up.
     void on_post(std::function<void()> callback);
@@ -88,7 +91,6 @@ private:
         uint32_t sample = 0;
         int band = 0;        ///< first row that the present sample has not reached
         bool ready = false;  ///< film and frame are those of the request
-        int field_rays = geometry::field_rays_first;
     };
     /// Parts of the film that were painted on and have fewer samples than the rest.
     struct Patch {
@@ -106,7 +108,10 @@ private:
     bool take_edit();
     bool look_at_files();
     bool refine_fields();
+    void tell_refining();
+    PrepareOptions options_of_request();
     void restart(bool with_coarse);
+    void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
     void render_band(State& into);
     // Of paint (session_paint.cpp)
@@ -118,7 +123,7 @@ private:
     void catch_up();
     void forget_patches();
     FrameSettings frame_of(int coarse) const;
-    bool rendered(const FrameSettings& frame, uint32_t sample, Film& into);
+    bool rendered(const Prepared& prepared, const FrameSettings& frame, uint32_t sample, Film& into);
     void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
     bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
     bool take_pending(LiveRequest& current, uint64_t& edit, Change& change, Box3f& painted);
@@ -155,11 +160,17 @@ private:
     } standing_, last_whole_;
     std::vector<uint8_t> edited_;  ///< build-ups that were edited since `standing_`; empty: nothing stands on
     std::vector<Patch> patches_;
-    State fresh_;          ///< the picture begun anew behind the mended one, whose light is still the old one elsewhere
-    bool mended_ = false;  ///< at_.film is such a one
+    /// The picture begun anew behind the one that stands: behind a mended one, whose light is still the old one
+    /// elsewhere, or one whose fields were not final.
+    State fresh_;
+    std::shared_ptr<const Prepared> fresh_prepared_;
+    bool mended_ = false;  ///< at_.film is mended
     Clock::time_point painted_at_ = Clock::now();
     std::vector<V3f> previous_;
     int previous_width_ = 0, previous_height_ = 0;
+    std::shared_ptr<const Prepared> unrefined_;  ///< whose fields could not be made final
+    std::atomic<bool> shows_refining_{false};
+    Refining refining_;
     std::thread thread_;
 };
 

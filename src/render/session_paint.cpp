@@ -87,6 +87,7 @@ bool paint_does_more_than_show(const Prepared& p) {
 void LiveSession::forget_patches() {
     patches_.clear();
     fresh_ = State();
+    fresh_prepared_ = nullptr;
     mended_ = false;
 }
 
@@ -207,7 +208,7 @@ void LiveSession::render_patch() {
     f.region = {p.rect.x0, p.rect.y0 + p.row, p.rect.x1, std::min(p.rect.y1, p.rect.y0 + p.row + rows)};
     f.only = &p.pixels;
     f.noise = 0.f;
-    if (!rendered(f, p.sample, at_.film)) {
+    if (!rendered(*prepared_, f, p.sample, at_.film)) {
         if (interrupted()) at_.ready = false;
         return;
     }
@@ -252,7 +253,7 @@ bool LiveSession::show_coarse_patch(const Patch& patch) {
                         only[size_t(v) * size_t(f.width) + size_t(u)] = 1;
     f.only = &only;
     Film quick(f.width, f.height, prepared_->rig.groups.size());
-    if (!rendered(f, 0, quick)) return true;
+    if (!rendered(*prepared_, f, 0, quick)) return true;
     const Film part = quick.part(f.region);
     std::vector<V3f> small;
     part.resolve(group_gains(*prepared_, *prepared_->scene), small);
@@ -311,23 +312,32 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
 
 /// The picture anew, out of sight until it has enough samples.
 void LiveSession::catch_up() {
-    if (!fresh_.ready) {
-        fresh_ = State();
-        fresh_.frame = frame_of(1);
-        fresh_.film = Film(fresh_.frame.width, fresh_.frame.height, prepared_->rig.groups.size());
-        fresh_.ready = true;
-    }
-    const uint32_t all = uint32_t(at_.request.scene->render.samples);
-    const uint32_t enough = std::min({std::max(1u, at_.sample), settled_samples, std::max(1u, all)});
-    if (fresh_.sample < enough) return render_band(fresh_);
+    if (!fresh_.ready) begin_fresh(prepared_);
+    const uint32_t all = std::max(1u, uint32_t(at_.request.scene->render.samples));
+    // With other fields it differs all over, and may be a little coarser for a moment.
+    const uint32_t enough = mended_ ? std::min(at_.sample, settled_samples) : at_.sample / 2;
+    if (fresh_.sample < std::clamp(enough, 1u, all)) return render_band(fresh_);
     at_.film = std::move(fresh_.film);
     at_.frame = fresh_.frame;
     at_.sample = fresh_.sample;
     at_.band = fresh_.band;
+    prepared_ = std::move(fresh_prepared_);
     fresh_ = State();
+    film_bytes_ = at_.film.bytes();
     mended_ = false;
     post(at_.request, at_.film, 1, true, at_.edit);
     last_post_ = Clock::now();
+}
+void LiveSession::begin_fresh(std::shared_ptr<const Prepared> prepared) {
+    // What stood before edits does not know of the paint, nor of the fields as they are now.
+    edited_.clear();
+    standing_ = last_whole_ = Whole();
+    fresh_ = State();
+    fresh_.frame = frame_of(1);
+    fresh_.film = Film(fresh_.frame.width, fresh_.frame.height, prepared->rig.groups.size());
+    fresh_.ready = true;
+    fresh_prepared_ = std::move(prepared);
+    film_bytes_ = at_.film.bytes() + fresh_.film.bytes();
 }
 
 }  // namespace vemtra::render

@@ -4,7 +4,7 @@
 #include "base/text.h"
 
 using namespace vemtra;
-using Json = nlohmann::ordered_json;
+using OrderedJson = nlohmann::ordered_json;
 
 TEST_CASE("well-formed UTF-8 stays, and every other byte is replaced by one sign") {
     const std::string good = "buoy \xc3\xb8 \xe2\x82\xac \xf0\x9f\x9a\xa2 \xed\x9f\xbf \xf4\x8f\xbf\xbf";
@@ -28,25 +28,25 @@ TEST_CASE("nothing that a terminal obeys gets into a sentence") {
 }
 
 TEST_CASE("JSON from outside: its place where it breaks, and no depth, number or sign that ends the reader") {
-    CHECK((*parse_json<Json>("{\"a\": [1, 2]}"))["a"][1] == 2);
-    const auto broken = parse_json<Json>("{\n \"a\": 1,\n \"b\" 2\n}");
+    CHECK((*parse_json<OrderedJson>("{\"a\": [1, 2]}"))["a"][1] == 2);
+    const auto broken = parse_json<OrderedJson>("{\n \"a\": 1,\n \"b\" 2\n}");
     REQUIRE_FALSE(broken);
     CHECK(broken.error().place == "line 3");
-    CHECK_FALSE(parse_json<Json>(""));
-    CHECK_FALSE(parse_json<Json>("{\"a\": 1e400}"));
-    CHECK_FALSE(parse_json<Json>("\"\xff\""));
+    CHECK_FALSE(parse_json<OrderedJson>(""));
+    CHECK_FALSE(parse_json<OrderedJson>("{\"a\": 1e400}"));
+    CHECK_FALSE(parse_json<OrderedJson>("\"\xff\""));
     const auto deep = [](int depth) { return std::string(size_t(depth), '[') + std::string(size_t(depth), ']'); };
-    CHECK(parse_json<Json>(deep(deepest_json)));
-    CHECK_FALSE(parse_json<Json>(deep(deepest_json + 1)));
-    CHECK_FALSE(parse_json<Json>(std::string(1000000, '[')));
-    CHECK_FALSE(parse_json<Json>(std::string(1000000, '{')));
-    CHECK(parse_json<Json>("\"[[[ \\\" [[[\""));  // brackets in texts are no depth
+    CHECK(parse_json<OrderedJson>(deep(deepest_json)));
+    CHECK_FALSE(parse_json<OrderedJson>(deep(deepest_json + 1)));
+    CHECK_FALSE(parse_json<OrderedJson>(std::string(1000000, '[')));
+    CHECK_FALSE(parse_json<OrderedJson>(std::string(1000000, '{')));
+    CHECK(parse_json<OrderedJson>("\"[[[ \\\" [[[\""));  // brackets in texts are no depth
     CHECK(json_depth_within("\"" + std::string(1000, '[') + "\"", 1));
     CHECK_FALSE(json_depth_within("[[]]", 1));
 }
 
 TEST_CASE("JSON goes out as UTF-8, whatever bytes are in it") {
-    const std::string text = json_text(Json{{"name", "a\xff"}}, -1);
-    CHECK(parse_json<Json>(text));
+    const std::string text = json_text(OrderedJson{{"name", "a\xff"}}, -1);
+    CHECK(parse_json<OrderedJson>(text));
     CHECK(text.find('\xff') == std::string::npos);
 }

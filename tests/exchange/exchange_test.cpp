@@ -11,7 +11,7 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
-scene::Scene with_map(const std::string& file) {
+scene::Scene scene_with_map(const std::string& file) {
     scene::Scene s;
     s.assets = {{.id = "a", .file = "ball.obj"}};
     scene::BuildUp b = scene::default_build_up("b", "B");
@@ -33,7 +33,7 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
                     [](int, int, int) { return .5f; });
     write_image(s.path / "elsewhere" / "sky.exr", 2, 2, 3, Kept::floats, [](int, int, int) { return 1.f; });
     write_image(s.path / "work" / "sky.exr", 2, 2, 3, Kept::floats, [](int, int, int) { return 2.f; });
-    scene::Scene scene = with_map("maps/c.<UDIM>.png");
+    scene::Scene scene = scene_with_map("maps/c.<UDIM>.png");
     scene.rigs = {scene::default_rig(), scene::default_rig()};
     scene.rigs[0].environment.image = (s.path / "elsewhere" / "sky.exr").string();
     scene.rigs[1].environment.image = "sky.exr";
@@ -58,7 +58,7 @@ TEST_CASE("a collected project stands on its own: all tiles, and files of one na
     CHECK(loaded->scene.rigs[0].environment.image != loaded->scene.rigs[1].environment.image);
     // What is not there is told, and the rest is collected all the same.
     scene.assets[0].file = "gone.obj";
-    CHECK(exchange::collect(with_map("maps/c.<UDIM>.png"), s.path / "nowhere", s.path / "given" / "b.vemtra")
+    CHECK(exchange::collect(scene_with_map("maps/c.<UDIM>.png"), s.path / "nowhere", s.path / "given" / "b.vemtra")
               ->problems.size() == 2);
 }
 
@@ -69,13 +69,13 @@ TEST_CASE("missing files are found by name, over tiles, and by content under ano
     texture::MapCache cache(s.path / "cache");
     REQUIRE(cache.prepare_all({{s.path / "old.png", "raw"}}));
     fs::rename(s.path / "old.png", s.path / "store" / "deep" / "renamed.png");
-    auto found = exchange::find_missing(with_map("old.png"), s.path, {s.path / "store"}, cache);
+    auto found = exchange::find_missing(scene_with_map("old.png"), s.path, {s.path / "store"}, cache);
     REQUIRE(found.size() == 1);
     CHECK(found[0].by_content);
     CHECK(found[0].to == "store/deep/renamed.png");
     write_image(s.path / "store" / "T.1001.png", 2, 2, 3, Kept::bytes, [](int, int, int) { return .5f; });
     s.write("store/ball.obj", sphere_obj(8));
-    auto scene = with_map("maps/T.<UDIM>.png");
+    auto scene = scene_with_map("maps/T.<UDIM>.png");
     found = exchange::find_missing(scene, s.path, {s.path / "store"}, cache);
     REQUIRE(found.size() == 2);
     exchange::use_found(scene, found);

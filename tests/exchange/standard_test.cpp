@@ -34,7 +34,7 @@ std::vector<float> value_of(const std::string& nodes, const std::string& type) {
     for (const Error& e : d.problems) FAIL(e.line());
     return at_middle(d, "g/o");
 }
-std::string number(const std::string& kind, const std::string& inputs) {
+std::string number_node(const std::string& kind, const std::string& inputs) {
     return "<" + kind + " name=\"x\" type=\"float\">" + inputs + "</" + kind + ">";
 }
 std::string in(const std::string& name, const std::string& type, const std::string& value) {
@@ -50,7 +50,7 @@ TEST_CASE("curves by arrays of knots are read, and written as the arrays that th
     CHECK_THAT(value_of(node, "color3"), AllClose({.25f, .5f, .75f}, 1e-5f));
     const std::string bent =
         in("in", "float", "1") + in("knots", "floatarray", "0, 1") + in("knotvalues", "floatarray", ".75, .125");
-    CHECK(value_of(number("curveadjust", bent), "float")[0] == Approx(.125f));
+    CHECK(value_of(number_node("curveadjust", bent), "float")[0] == Approx(.125f));
 
     const StandardDocument d =
         parsed("<nodegraph name=\"g\">" + node + "<output name=\"o\" type=\"color3\" nodename=\"x\"/></nodegraph>");
@@ -113,25 +113,26 @@ TEST_CASE("every output of the reference documents has the values of the standar
 
 TEST_CASE("nodes of the standard have the values of its specification") {
     const std::string ab = in("in1", "float", "7.5") + in("in2", "float", "-2");
-    CHECK(value_of(number("divide", ab), "float")[0] == -3.75f);
-    CHECK(value_of(number("modulo", ab), "float")[0] == -.5f);  // 7.5 - -2 * floor(-3.75)
-    CHECK(value_of(number("safepower", in("in1", "float", "-2") + in("in2", "float", "3")), "float")[0] == -8.f);
-    CHECK(value_of(number("trianglewave", in("in", "float", "1.25")), "float")[0] == .5f);
-    CHECK(value_of(number("round", in("in", "float", "-1.4")), "float")[0] == -1.f);
-    CHECK(value_of(number("atan2", in("iny", "float", "1") + in("inx", "float", "0")), "float")[0] == Approx(pi / 2));
-    CHECK(value_of(number("ifgreater", in("value1", "float", "2") + in("value2", "float", "2") +
-                                           in("in1", "float", "5") + in("in2", "float", "6")),
+    CHECK(value_of(number_node("divide", ab), "float")[0] == -3.75f);
+    CHECK(value_of(number_node("modulo", ab), "float")[0] == -.5f);  // 7.5 - -2 * floor(-3.75)
+    CHECK(value_of(number_node("safepower", in("in1", "float", "-2") + in("in2", "float", "3")), "float")[0] == -8.f);
+    CHECK(value_of(number_node("trianglewave", in("in", "float", "1.25")), "float")[0] == .5f);
+    CHECK(value_of(number_node("round", in("in", "float", "-1.4")), "float")[0] == -1.f);
+    CHECK(value_of(number_node("atan2", in("iny", "float", "1") + in("inx", "float", "0")), "float")[0] ==
+          Approx(pi / 2));
+    CHECK(value_of(number_node("ifgreater", in("value1", "float", "2") + in("value2", "float", "2") +
+                                                in("in1", "float", "5") + in("in2", "float", "6")),
                    "float")[0] == 6.f);
-    CHECK(value_of(number("ifgreatereq", in("value1", "float", "2") + in("value2", "float", "2") +
-                                             in("in1", "float", "5") + in("in2", "float", "6")),
+    CHECK(value_of(number_node("ifgreatereq", in("value1", "float", "2") + in("value2", "float", "2") +
+                                                  in("in1", "float", "5") + in("in2", "float", "6")),
                    "float")[0] == 5.f);
-    CHECK(value_of(number("switch", in("in1", "float", "5") + in("in3", "float", "6") + in("which", "float", "2")),
+    CHECK(value_of(number_node("switch", in("in1", "float", "5") + in("in3", "float", "6") + in("which", "float", "2")),
                    "float")[0] == 6.f);
-    CHECK(value_of(number("magnitude", in("in", "vector3", "2, 3, 6")), "float")[0] == 7.f);
-    CHECK(value_of(number("dotproduct", in("in1", "vector2", "2, 3") + in("in2", "vector2", "4, 5")), "float")[0] ==
-          23.f);
-    CHECK(value_of(number("extract", in("in", "color4", "1, 2, 3, 4") + in("index", "integer", "3")), "float")[0] ==
-          4.f);
+    CHECK(value_of(number_node("magnitude", in("in", "vector3", "2, 3, 6")), "float")[0] == 7.f);
+    CHECK(value_of(number_node("dotproduct", in("in1", "vector2", "2, 3") + in("in2", "vector2", "4, 5")),
+                   "float")[0] == 23.f);
+    CHECK(value_of(number_node("extract", in("in", "color4", "1, 2, 3, 4") + in("index", "integer", "3")),
+                   "float")[0] == 4.f);
     auto near = [](const std::vector<float>& have, std::vector<float> want) {
         CHECK_THAT(have, AllClose(want, 1e-5f));
     };
@@ -169,7 +170,7 @@ TEST_CASE("nodes of the standard have the values of its specification") {
 
 TEST_CASE("blends and compositing follow the standard's formulas") {
     auto blend = [](const std::string& kind, const std::string& fg, const std::string& bg, const std::string& mix) {
-        return value_of(number(kind, in("fg", "float", fg) + in("bg", "float", bg) + in("mix", "float", mix)),
+        return value_of(number_node(kind, in("fg", "float", fg) + in("bg", "float", bg) + in("mix", "float", mix)),
                         "float")[0];
     };
     CHECK(blend("plus", ".25", ".5", "1") == .75f);
@@ -321,7 +322,7 @@ public:
 
 private:
     size_t below(size_t n) { return random_() % n; }
-    float number() { return float(int(random_() % 4001) - 2000) / 1000.f; }
+    float number_node() { return float(int(random_() % 4001) - 2000) / 1000.f; }
     scene::Node node(const std::string& id, size_t earlier) {
         const nodes::NodeDescription& d = *usable_[below(usable_.size())];
         scene::Node n;
@@ -335,11 +336,12 @@ private:
             const nodes::Type of = d.port_type(p, type);
             if (p.uniform) {
                 const float x = p.low + float(below(1000)) / 999.f * (p.high - p.low);
-                in.value = p.whole ? scene::Value(std::round(x)) : nodes::to_value(of, {x, number(), number()});
+                in.value =
+                    p.whole ? scene::Value(std::round(x)) : nodes::to_value(of, {x, number_node(), number_node()});
                 continue;
             }
-            in.value = nodes::to_value(of, {number(), number(), number()});
-            if (p.whole) in.value = std::round(number() * 3.f);
+            in.value = nodes::to_value(of, {number_node(), number_node(), number_node()});
+            if (p.whole) in.value = std::round(number_node() * 3.f);
             // Vectors of any length are told by what comes in: the standard has no such port without a wire.
             if (earlier > 0 && of != nodes::Type::place && (below(2) == 0))
                 in.from = "n" + std::to_string(below(earlier));

@@ -7,7 +7,7 @@
 
 using namespace vemtra;
 using namespace vemtra::test;
-using Json = nlohmann::json;
+using PlainJson = nlohmann::json;
 
 namespace {
 
@@ -15,7 +15,7 @@ namespace {
 struct File {
     Scratch s;
     std::string bin;
-    Json j;
+    PlainJson j;
     File() {
         const float positions[] = {0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0}, uvs[] = {0, 1, 1, 1, 1, 0, 0, 0};
         const uint16_t indices[] = {0, 1, 2, 0, 2, 3};
@@ -32,7 +32,7 @@ struct File {
                {{"bufferView", 2}, {"componentType", 5123}, {"count", 6}, {"type", "SCALAR"}}}},
              {"bufferViews", {view(0, 48), view(48, 32), view(80, 12)}}};
     }
-    static Json view(size_t offset, size_t length) {
+    static PlainJson view(size_t offset, size_t length) {
         return {{"buffer", 0}, {"byteOffset", offset}, {"byteLength", length}};
     }
     size_t add(const void* data, size_t bytes) {
@@ -138,7 +138,7 @@ TEST_CASE("views that meshopt compressed are read, their fallback buffer has no 
         }
         const size_t at = packed_bin.size();
         packed_bin.append(reinterpret_cast<const char*>(out.data()), out.size());
-        Json v = File::view(offset, count * stride);
+        PlainJson v = File::view(offset, count * stride);
         v["buffer"] = 1;
         v["extensions"]["EXT_meshopt_compression"] = {
             {"buffer", 0},          {"byteOffset", at}, {"byteLength", out.size()},
@@ -245,7 +245,7 @@ TEST_CASE("what is wrong with a glTF is told by what it is") {
         CHECK(why().find("two nodes") != std::string::npos);
     }
     SECTION("a chain of a hundred thousand nodes is followed") {
-        f.j["nodes"] = Json::array();
+        f.j["nodes"] = PlainJson::array();
         for (int i = 0; i < 100000; ++i) f.j["nodes"].push_back({{"children", {i + 1}}});
         f.j["nodes"].push_back({{"mesh", 0}, {"name", "deep"}});
         CHECK(why() == "imported");

@@ -39,11 +39,11 @@ const char* two_stamps = R"(<?xml version="1.0"?><materialx version="1.39">
     <output name="third_out" type="float" nodename="third"/><output name="noise_out" type="float" nodename="by_noise"/>
   </nodegraph></materialx>)";
 
-struct Bench {
+struct PortBench {
     Scratch s;
     fs::path file;
     exchange::StandardDocument document;
-    Bench() {
+    PortBench() {
         write_image(s.path / "white.exr", 4, 4, 1, Kept::floats, [](int, int, int) { return 1.f; });
         write_image(s.path / "half.exr", 4, 4, 1, Kept::floats, [](int, int, int) { return .5f; });
         file = s.write("stamps.mtlx", two_stamps);
@@ -59,7 +59,7 @@ struct Bench {
 };
 
 /// A build-up with an instance of the stamp, in a scene.
-scene::Scene with_instance(const Bench& t, std::string& id) {
+scene::Scene with_instance(const PortBench& t, std::string& id) {
     scene::Scene scene;
     exchange::StandardDocument document = t.document;
     exchange::take_in(std::move(document), scene, t.file, t.s.path / "p.vemtra");
@@ -86,7 +86,7 @@ std::vector<float> weight(const scene::Scene& s, const fs::path& folder) {
 }  // namespace
 
 TEST_CASE("each instance has its own file and its own count of octaves") {
-    const Bench t;
+    const PortBench t;
     CHECK(t.document.problems.empty());
     auto one = t.values("four_out").grid;
     for (float& x : one) x *= .5f;
@@ -95,7 +95,7 @@ TEST_CASE("each instance has its own file and its own count of octaves") {
 }
 
 TEST_CASE("a constant gives what is the same everywhere; what differs from point to point is refused with its place") {
-    const Bench t;
+    const PortBench t;
     const auto three = t.values("constant_out");
     CHECK(three.problems.empty());
     CHECK_THAT(three.grid, AllClose(t.values("third_out").grid, 0.f));
@@ -106,7 +106,7 @@ TEST_CASE("a constant gives what is the same everywhere; what differs from point
 }
 
 TEST_CASE("a group that takes a file lies open with it, and takes it again when it is closed") {
-    const Bench t;
+    const PortBench t;
     std::string id;
     scene::Scene s = with_instance(t, id);
     const auto before = weight(s, t.s.path);
@@ -134,7 +134,7 @@ TEST_CASE("a group that takes a file lies open with it, and takes it again when 
 }
 
 TEST_CASE("a file that an instance is given is collected, and handed over as a file") {
-    const Bench t;
+    const PortBench t;
     std::string id;
     scene::Scene s = with_instance(t, id);
     std::set<std::string> files;

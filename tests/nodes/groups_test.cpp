@@ -13,10 +13,10 @@ using nodes::Type;
 namespace {
 
 /// a = .25; sum = a + .5; twice = sum * 2; both read by slots.
-struct Bench {
+struct GroupBench {
     scene::Scene s;
     std::string a, sum, twice;
-    Bench() {
+    GroupBench() {
         s.build_ups.push_back(scene::default_build_up("b", "B"));
         a = make("constant", "A");
         sum = make("add", "Sum");
@@ -52,7 +52,7 @@ struct Bench {
 }  // namespace
 
 TEST_CASE("marked nodes become a group with the inputs and outputs that its surroundings need") {
-    Bench t;
+    GroupBench t;
     t.same();
     const auto made = nodes::make_group(t.s, "b", {t.sum, t.twice}, "Twice and sum");
     REQUIRE(made);
@@ -67,7 +67,7 @@ TEST_CASE("marked nodes become a group with the inputs and outputs that its surr
 }
 
 TEST_CASE("a group opens in place and closes again as it was; instances follow what was changed") {
-    Bench t;
+    GroupBench t;
     const std::string group = *nodes::make_group(t.s, "b", {t.sum, t.twice}, "Pair");
     const std::string network = t.node(group).network;
     scene::Node second = t.node(group);
@@ -103,7 +103,7 @@ TEST_CASE("a group opens in place and closes again as it was; instances follow w
 }
 
 TEST_CASE("an instance is made unique, or dissolved into its nodes") {
-    Bench t;
+    GroupBench t;
     const std::string group = *nodes::make_group(t.s, "b", {t.sum, t.twice}, "Pair");
     const std::string network = t.node(group).network;
     REQUIRE(nodes::make_unique(t.s, "b", group));
@@ -119,7 +119,7 @@ TEST_CASE("an instance is made unique, or dissolved into its nodes") {
 }
 
 TEST_CASE("groups hold groups, and what lies open is saved and closed after loading") {
-    Bench t;
+    GroupBench t;
     const std::string inner = *nodes::make_group(t.s, "b", {t.sum}, "Inner");
     const std::string outer = *nodes::make_group(t.s, "b", {inner, t.twice}, "Outer");
     t.same();
@@ -135,7 +135,7 @@ TEST_CASE("groups hold groups, and what lies open is saved and closed after load
 }
 
 TEST_CASE("a wire drawn into an open group from outside becomes an input of it") {
-    Bench t;
+    GroupBench t;
     const std::string group = *nodes::make_group(t.s, "b", {t.sum, t.twice}, "Pair");
     const std::string network = t.node(group).network;
     REQUIRE(nodes::lay_open(t.s, "b", group));
@@ -150,7 +150,7 @@ TEST_CASE("a wire drawn into an open group from outside becomes an input of it")
 }
 
 TEST_CASE("networks that travel keep their ids where they are there alike, and get others where not") {
-    Bench t;
+    GroupBench t;
     const std::string group = *nodes::make_group(t.s, "b", {t.sum, t.twice}, "Pair");
     std::vector<scene::Node> carried{t.node(group)};
     const auto networks = scene::networks_of(t.s.networks, carried);

@@ -18,7 +18,7 @@ using nodes::Type;
 namespace {
 
 /// A build-up with a stack, and the colour that it gives.
-struct Stack {
+struct StackOfMaps {
     scene::BuildUp b = scene::default_build_up("b", "B");
     std::string id = scene::add_node(b, "base", "mapstack", "color3", "Stack");
     scene::Node& node() { return *scene::node(b, id); }
@@ -48,7 +48,7 @@ void check(V3f got, V3f expected) {
 }  // namespace
 
 TEST_CASE("a map stack lays its entries on each other from the bottom to the top") {
-    Stack s;
+    StackOfMaps s;
     s.set(EntryPort::map, 1, V4f(.2f, .4f, .6f, 1.f));
     s.set(EntryPort::map, 2, V4f(.5f, .5f, .5f, 1.f));
     check(s.result(), V3f(.5f));
@@ -61,7 +61,7 @@ TEST_CASE("a map stack lays its entries on each other from the bottom to the top
 }
 
 TEST_CASE("adjusters act on their entry alone, an adjuster entry on all below it") {
-    Stack s;
+    StackOfMaps s;
     s.set(EntryPort::map, 1, V4f(.2f, .2f, .2f, 1.f));
     s.set(EntryPort::exposure, 1, 1.f);
     s.set(EntryPort::on, 2, 0.f);
@@ -76,7 +76,7 @@ TEST_CASE("adjusters act on their entry alone, an adjuster entry on all below it
 }
 
 TEST_CASE("a group of entries is laid on what is below as a whole") {
-    Stack s;
+    StackOfMaps s;
     s.set(EntryPort::map, 1, V4f(.1f, .1f, .1f, 1.f));
     s.set(EntryPort::map, 2, V4f(.5f, .5f, .5f, 1.f));
     const int third = nodes::add_entry(s.node(), StackEntry::Sort::map);
@@ -96,7 +96,7 @@ TEST_CASE("a group of entries is laid on what is below as a whole") {
 }
 
 TEST_CASE("a map with alpha covers by it, and by its mask") {
-    Stack s;
+    StackOfMaps s;
     s.set(EntryPort::map, 1, V4f(0.f, 0.f, 0.f, 1.f));
     const std::string sticker = s.constant("color4", V4f(1.f, .5f, 0.f, .5f));
     s.node().inputs[entry_port(EntryPort::map, 2)].from = sticker;
@@ -107,7 +107,7 @@ TEST_CASE("a map with alpha covers by it, and by its mask") {
 }
 
 TEST_CASE("every mode of a stack is the node that it stands for") {
-    Stack s;
+    StackOfMaps s;
     const auto d = nodes::describe(s.node());
     const nodes::Port* mode = d->port(entry_port(EntryPort::mode, 2));
     REQUIRE(mode);
@@ -126,7 +126,7 @@ TEST_CASE("every mode of a stack is the node that it stands for") {
 }
 
 TEST_CASE("a list that cannot be read keeps what can") {
-    Stack s;
+    StackOfMaps s;
     for (const char* text :
          {"", "((((", "1 1 1", ") 1 ( 2", "99999999999999999999 3", "1a 2( 3( 4( 5 ) ) )", "-4 x y"}) {
         s.node().inputs["entries"].value = std::string(text);
@@ -143,7 +143,7 @@ TEST_CASE("a list that cannot be read keeps what can") {
 }
 
 TEST_CASE("what an entry held goes with it") {
-    Stack s;
+    StackOfMaps s;
     s.set(EntryPort::map, 2, V4f(1.f));
     s.set(EntryPort::title, 2, std::string("Streaks"));
     CHECK(nodes::title_of(s.node(), nodes::entries_of(s.node())[1]) == "Streaks");

@@ -8,12 +8,12 @@ using nodes::Type;
 namespace {
 
 /// out = in * gain, out2 = in + 1; twice = the first of it, of itself.
-struct Scene {
+struct WiredScene {
     scene::BuildUp b = scene::default_build_up("b", "B");
     std::vector<scene::Network> networks;
     std::vector<Error> problems;
 
-    Scene() {
+    WiredScene() {
         scene::Network n;
         n.id = "gain";
         n.name = "Gain";
@@ -61,9 +61,9 @@ struct Scene {
 }  // namespace
 
 TEST_CASE("an instance of a network takes its own inputs, and the network's defaults where it has none") {
-    Scene s;
-    s.b.commons.push_back(Scene::instance("plain", "gain", {}));
-    s.b.commons.push_back(Scene::instance("own", "gain", {}));
+    WiredScene s;
+    s.b.commons.push_back(WiredScene::instance("plain", "gain", {}));
+    s.b.commons.push_back(WiredScene::instance("own", "gain", {}));
     s.b.commons.back().inputs["in"].value = 10.f;
     CHECK(s.value("plain") == 6.f);
     CHECK(s.value("own") == 20.f);
@@ -72,56 +72,56 @@ TEST_CASE("an instance of a network takes its own inputs, and the network's defa
 }
 
 TEST_CASE("networks may hold instances of others, each with a path of its own") {
-    Scene s;
-    s.b.commons.push_back(Scene::instance("deep", "twice", {}));
+    WiredScene s;
+    s.b.commons.push_back(WiredScene::instance("deep", "twice", {}));
     s.b.commons.back().inputs["x"].value = 5.f;
     CHECK(s.value("deep") == 20.f);
-    s.b.commons.push_back(Scene::node("outside", "add", {{"in1", "deep"}}));
+    s.b.commons.push_back(WiredScene::node("outside", "add", {{"in1", "deep"}}));
     s.b.commons.back().inputs["in2"].value = .5f;
-    s.b.commons.push_back(Scene::instance("over", "gain", {{"in", "outside"}}));
+    s.b.commons.push_back(WiredScene::instance("over", "gain", {{"in", "outside"}}));
     CHECK(s.value("over") == 41.f);
     CHECK(s.problems.empty());
 }
 
 TEST_CASE("an input of an instance may be a span") {
-    Scene s;
-    s.b.commons.push_back(Scene::node("driver", "constant", {}));
+    WiredScene s;
+    s.b.commons.push_back(WiredScene::node("driver", "constant", {}));
     s.b.commons.back().inputs["value"].value = .25f;
-    s.b.commons.push_back(Scene::instance("spanned", "gain", {{"in", "driver"}}));
+    s.b.commons.push_back(WiredScene::instance("spanned", "gain", {{"in", "driver"}}));
     s.b.commons.back().inputs["in"].value = 0.f;
     s.b.commons.back().inputs["in"].worn = 8.f;
     CHECK(s.value("spanned") == 4.f);
 }
 
 TEST_CASE("a network that contains itself, is missing or lacks an output is told, and the literal stands") {
-    Scene s;
+    WiredScene s;
     SECTION("itself") {
-        s.networks[0].nodes.push_back(Scene::instance("again", "gain", {}));
+        s.networks[0].nodes.push_back(WiredScene::instance("again", "gain", {}));
         s.networks[0].outputs[0].input.from = "again";
-        s.b.commons.push_back(Scene::instance("plain", "gain", {}));
+        s.b.commons.push_back(WiredScene::instance("plain", "gain", {}));
         CHECK(s.value("plain") == -1.f);
     }
     SECTION("missing") {
-        s.b.commons.push_back(Scene::instance("plain", "gone", {}));
+        s.b.commons.push_back(WiredScene::instance("plain", "gone", {}));
         CHECK(s.value("plain") == -1.f);
     }
     SECTION("no such output") {
-        s.b.commons.push_back(Scene::instance("plain", "gain", {}));
+        s.b.commons.push_back(WiredScene::instance("plain", "gain", {}));
         CHECK(s.value("plain", "quotient") == -1.f);
     }
     SECTION("a circle through the outside") {
-        s.b.commons.push_back(Scene::instance("plain", "gain", {{"in", "plain"}}));
+        s.b.commons.push_back(WiredScene::instance("plain", "gain", {{"in", "plain"}}));
         s.value("plain");
     }
     CHECK_FALSE(s.problems.empty());
 }
 
 TEST_CASE("networks are kept by the project file, with their instances") {
-    Scene s;
+    WiredScene s;
     scene::Scene scene;
     scene.networks = s.networks;
     scene.build_ups.push_back(s.b);
-    scene.build_ups[0].commons.push_back(Scene::instance("plain", "gain", {}));
+    scene.build_ups[0].commons.push_back(WiredScene::instance("plain", "gain", {}));
     scene.build_ups[0].layers[0].gate.mask.from = "plain";
     scene.build_ups[0].layers[0].gate.mask.output = "sum";
     const auto back = scene::parse(scene::to_text(scene), "p.vemtra");
@@ -132,9 +132,9 @@ TEST_CASE("networks are kept by the project file, with their instances") {
 }
 
 TEST_CASE("what two instances compute alike is done once") {
-    Scene s;
-    for (const char* id : {"a", "b"}) s.b.commons.push_back(Scene::instance(id, "gain", {{"in", "where"}}));
-    s.b.commons.push_back(Scene::node("where", "position", {}));
+    WiredScene s;
+    for (const char* id : {"a", "b"}) s.b.commons.push_back(WiredScene::instance(id, "gain", {{"in", "where"}}));
+    s.b.commons.push_back(WiredScene::node("where", "position", {}));
     s.b.commons.back().type = "vector3";
     program::Resources resources;
     std::vector<Error> problems;

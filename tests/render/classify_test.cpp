@@ -8,7 +8,7 @@ using render::Change;
 
 namespace {
 
-using Json = scene::Json;
+using scene::Json;
 
 /// What a change of the field at this path of the project file throws away. Everything that is not named here restarts
 /// shading.

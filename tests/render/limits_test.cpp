@@ -26,12 +26,12 @@ scene::Scene nested(int deep, int times) {
     return s;
 }
 
-struct Compiled {
+struct CompiledAlone {
     std::vector<std::shared_ptr<const render::PreparedBuildUp>> all;
     std::vector<Error> problems;
 };
-Compiled compiled(const scene::Scene& s) {
-    Compiled c;
+CompiledAlone compiled(const scene::Scene& s) {
+    CompiledAlone c;
     program::Resources resources;
     std::vector<int> first;
     int layers = 0;
@@ -53,7 +53,7 @@ std::vector<V3f> picture_of(const scene::Scene& s) {
 }  // namespace
 
 TEST_CASE("a build-up that many layers show is compiled once and shared") {
-    const Compiled c = compiled(nested(3, 2));
+    const CompiledAlone c = compiled(nested(3, 2));
     REQUIRE(c.problems.empty());
     const auto& layers = c.all[0]->layers;
     REQUIRE(layers.size() == 3);
@@ -67,10 +67,10 @@ TEST_CASE("a build-up that many layers show is compiled once and shared") {
 
 TEST_CASE("build-ups nest up to a bound; what is deeper is plain, and told") {
     CHECK(compiled(nested(render::most_nested, 1)).problems.empty());
-    const Compiled deep = compiled(nested(1000, 1));
+    const CompiledAlone deep = compiled(nested(1000, 1));
     CHECK_FALSE(deep.problems.empty());
     for (const auto& b : deep.all) CHECK(b->height <= render::most_nested);
-    const Compiled wide = compiled(nested(30, 2));
+    const CompiledAlone wide = compiled(nested(30, 2));
     CHECK_FALSE(wide.problems.empty());
     for (const auto& b : wide.all) CHECK(b->total_layers <= render::most_total_layers);
     for (const V3f& c : picture_of(nested(30, 2))) CHECK(finite(c));
@@ -84,7 +84,7 @@ TEST_CASE("of very many layers the outermost and the base show") {
         thin.id = "l" + std::to_string(i);
         s.build_ups[0].layers.push_back(thin);
     }
-    const Compiled c = compiled(s);
+    const CompiledAlone c = compiled(s);
     CHECK(c.problems.size() == 1);
     CHECK(c.all[0]->layers.size() <= render::most_layers + 1);
     CHECK(c.all[0]->layers.back().always);

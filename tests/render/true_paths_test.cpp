@@ -13,11 +13,11 @@ namespace {
 constexpr const char* floor_obj = "o floor\nv -9 -9 0\nv 9 -9 0\nv 9 9 0\nv -9 9 0\nf 1 2 3 4\n";
 
 /// A matt grey floor seen from the side, and whatever a case puts over it.
-struct Bench {
+struct LitBench {
     Scratch s;
     render::Workshop workshop;
     scene::Scene scene;
-    Bench() {
+    LitBench() {
         s.write("floor.obj", floor_obj);
         scene = plain_scene("floor.obj");
         scene.parts[0].source = "floor";
@@ -81,9 +81,9 @@ std::string square(float half, float height, const char* name, bool down) {
 }  // namespace
 
 TEST_CASE("lamps that are not seen hide nothing: one behind another adds its light") {
-    Bench near_one, far_one, both;
-    for (Bench* b : {&near_one, &both}) b->lamp("near", 1.f, .6f).intensity = 3.f;
-    for (Bench* b : {&far_one, &both}) b->lamp("far", 2.f, 1.2f).intensity = 5.f;
+    LitBench near_one, far_one, both;
+    for (LitBench* b : {&near_one, &both}) b->lamp("near", 1.f, .6f).intensity = 3.f;
+    for (LitBench* b : {&far_one, &both}) b->lamp("far", 2.f, 1.2f).intensity = 5.f;
     const auto by_surface = render::FrameSettings::Strategy::surface_only;
     const float sum = near_one.light(256) + far_one.light(256);
     CHECK(both.light(256) == Approx(sum).epsilon(.02));
@@ -91,7 +91,7 @@ TEST_CASE("lamps that are not seen hide nothing: one behind another adds its lig
 }
 
 TEST_CASE("a lamp that is seen stands in the way of those behind it, whichever way light is found") {
-    Bench b;
+    LitBench b;
     b.lamp("near", 1.f, .6f).intensity = 3.f;
     b.scene.rigs[0].lights.back().seen = true;
     b.lamp("far", 2.f, .4f).intensity = 40.f;
@@ -100,9 +100,9 @@ TEST_CASE("a lamp that is seen stands in the way of those behind it, whichever w
 }
 
 TEST_CASE("a surface that shines lights others as if it were found by chance, without its noise") {
-    Bench b;
+    LitBench b;
     scene::BuildUp& sign = b.part("sign", square(.15f, .8f, "sign", true));
-    Bench::matt(sign, 0.f);
+    LitBench::matt(sign, 0.f);
     sign.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
     const float aimed = b.light(64);
     const float by_chance = b.light(16384, render::FrameSettings::Strategy::surface_only);
@@ -111,18 +111,18 @@ TEST_CASE("a surface that shines lights others as if it were found by chance, wi
     CHECK(b.light(64, render::FrameSettings::Strategy::light_only) == Approx(aimed).epsilon(.02));
     // The other side is dark.
     sign = scene::default_build_up("sign", "sign");
-    Bench::matt(sign, 0.f);
+    LitBench::matt(sign, 0.f);
     b.s.write("sign.obj", square(.15f, .8f, "sign", false));
     sign.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
-    Bench turned;
+    LitBench turned;
     scene::BuildUp& other = turned.part("sign", square(.15f, .8f, "sign", false));
-    Bench::matt(other, 0.f);
+    LitBench::matt(other, 0.f);
     other.layers[0].surface["emission_luminance"] = {scene::Value{20000.f}, {}};
     CHECK(turned.light(64) < .002f * aimed);
 }
 
 TEST_CASE("faces that shine are drawn by the density that is told, and it adds up to one") {
-    Bench b;
+    LitBench b;
     b.s.write("sphere.obj", sphere_obj());
     scene::BuildUp& lantern = b.part("sphere", sphere_obj());
     lantern.layers[0].surface["emission_luminance"] = {scene::Value{1000.f}, {}};
@@ -157,7 +157,7 @@ TEST_CASE("faces that shine are drawn by the density that is told, and it adds u
 }
 
 TEST_CASE("a face that shines near by is drawn evenly over its solid angle") {
-    Bench b;
+    LitBench b;
     scene::BuildUp& sign = b.part("sign", square(.5f, .3f, "sign", true));
     sign.layers[0].surface["emission_luminance"] = {scene::Value{1000.f}, {}};
     const auto p = b.ready();
@@ -195,8 +195,8 @@ TEST_CASE("a face that shines near by is drawn evenly over its solid angle") {
 }
 
 TEST_CASE("a smooth thin pane lets shadow rays pass by what a slab lets through") {
-    Bench open, behind;
-    for (Bench* b : {&open, &behind}) b->lamp("lamp", 3.f, .01f).intensity = 90000.f;
+    LitBench open, behind;
+    for (LitBench* b : {&open, &behind}) b->lamp("lamp", 3.f, .01f).intensity = 90000.f;
     scene::BuildUp& pane = behind.part("pane", square(1.f, 1.f, "pane", false));
     pane.layers[0].surface = {{"transmission_weight", {scene::Value{1.f}, {}}},
                               {"transmission_color", {scene::Value{V3f(.8f)}, {}}},
@@ -209,7 +209,7 @@ TEST_CASE("a smooth thin pane lets shadow rays pass by what a slab lets through"
 }
 
 TEST_CASE("what is seen through a hole is told of as what it is, and a hole takes no depth") {
-    Bench b;
+    LitBench b;
     b.scene.rigs[0].environment.on = true;
     const float plain = b.light(64);
     for (int k = 0; k < 5; ++k) {
@@ -238,7 +238,7 @@ TEST_CASE("what is seen through a hole is told of as what it is, and a hole take
 }
 
 TEST_CASE("white wax gives back all light that goes into it") {
-    Bench b;
+    LitBench b;
     b.s.write("sphere.obj", sphere_obj());
     scene::BuildUp& wax = b.part("sphere", sphere_obj());
     wax.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
@@ -255,7 +255,7 @@ TEST_CASE("white wax gives back all light that goes into it") {
 
 TEST_CASE("what is set into wax is met by the light in it") {
     auto wax_with = [](float grey) {
-        Bench b;
+        LitBench b;
         scene::BuildUp& wax = b.part("sphere", sphere_obj());
         wax.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
                                  {"subsurface_color", {scene::Value{V3f(.95f)}, {}}},
@@ -267,7 +267,7 @@ TEST_CASE("what is set into wax is met by the light in it") {
             scene::BuildUp& core = b.part("core", sphere_obj());
             b.scene.parts.back().source = "sphere";
             b.scene.assets.back().scale = .8f;
-            Bench::matt(core, grey);
+            LitBench::matt(core, grey);
         }
         b.scene.rigs[0].environment.on = true;
         b.scene.cameras[0].focal_length = 300.f;
@@ -282,7 +282,7 @@ TEST_CASE("what is set into wax is met by the light in it") {
 }
 
 TEST_CASE("behind clear glass the camera sees the backdrop, where it does not see the surroundings") {
-    Bench b;
+    LitBench b;
     scene::BuildUp& glass = b.part("sphere", sphere_obj());
     glass.layers[0].surface = {{"transmission_weight", {scene::Value{1.f}, {}}},
                                {"specular_ior", {scene::Value{1.01f}, {}}},
@@ -422,7 +422,7 @@ TEST_CASE("a sun of a millionfold brightness and the sky around it are drawn as 
 }
 
 TEST_CASE("a walk by the channel that leads weighs every channel as walks of that channel alone") {
-    Bench b;
+    LitBench b;
     b.part("sphere", sphere_obj());
     b.scene.parts.erase(b.scene.parts.begin());
     const auto p = b.ready();

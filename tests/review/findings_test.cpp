@@ -11,12 +11,12 @@ using namespace vemtra::test;
 
 namespace {
 
-struct Bench {
+struct FindingBench {
     Scratch s;
     scene::Scene scene;
     render::Workshop workshop;
     review::Remembered remembered;
-    Bench() {
+    FindingBench() {
         s.write("square.obj", square_obj);
         scene = plain_scene("square.obj");
         scene.cameras[0].position = V3f(.5f, .5f, 2.f);
@@ -39,7 +39,7 @@ struct Bench {
 }  // namespace
 
 TEST_CASE("a gate that never opens, or never fully, is told by the window's list and by the command line alike") {
-    Bench b;
+    FindingBench b;
     const std::string cover = scene::add_layer(b.scene.build_ups[0], "Paint");
     auto& gate = scene::find(b.scene.build_ups[0].layers, cover)->gate;
     const std::string noise = scene::add_node(b.scene.build_ups[0], cover, "noise3d", "float", "Noise");
@@ -60,7 +60,7 @@ TEST_CASE("a gate that never opens, or never fully, is told by the window's list
 }
 
 TEST_CASE("who reads UVs on a part that has none is told, by name, and a projection is not") {
-    Bench b;
+    FindingBench b;
     b.s.write("bare.obj", "o square\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n");
     b.scene.assets[0].file = "bare.obj";
     scene::BuildUp& worn = b.scene.build_ups[0];
@@ -80,7 +80,7 @@ TEST_CASE("who reads UVs on a part that has none is told, by name, and a project
 }
 
 TEST_CASE("a map that cannot be read is told by the command line") {
-    Bench b;
+    FindingBench b;
     auto& build_up = b.scene.build_ups[0];
     const std::string image = scene::add_node(build_up, build_up.layers[0].id, "image", "color3", "Image");
     b.s.write("map.png", "this is no picture");
@@ -133,7 +133,7 @@ TEST_CASE("a colour map is called bright only where all of its channels are") {
 }
 
 TEST_CASE("a field that came to the end of its memory is told") {
-    Bench b;
+    FindingBench b;
     const std::string cover = scene::add_layer(b.scene.build_ups[0], "Grime");
     const std::string cavity = scene::add_node(b.scene.build_ups[0], cover, "cavity", "float", "Recesses");
     scene::find(b.scene.build_ups[0].layers, cover)->gate.mask.from = cavity;
@@ -155,7 +155,7 @@ TEST_CASE("a field that came to the end of its memory is told") {
 }
 
 TEST_CASE("a mask over the whole form that the camera is too near for is told") {
-    Bench b;
+    FindingBench b;
     b.s.write("square.obj", square_obj);
     b.scene = plain_scene("square.obj");
     scene::BuildUp& worn = b.scene.build_ups[0];
@@ -173,7 +173,7 @@ TEST_CASE("a mask over the whole form that the camera is too near for is told") 
 }
 
 TEST_CASE("a mask that follows the form alone is told, until something breaks it") {
-    Bench b;
+    FindingBench b;
     b.s.write("ball.obj", sphere_obj(24));
     b.scene = plain_scene("ball.obj");
     b.scene.parts[0].source = "sphere";
@@ -199,7 +199,7 @@ TEST_CASE("a mask that follows the form alone is told, until something breaks it
 }
 
 TEST_CASE("two masks that one pattern breaks are told; not where one is made from the other") {
-    Bench b;
+    FindingBench b;
     b.s.write("square.obj", square_obj);
     b.scene = plain_scene("square.obj");
     scene::BuildUp& worn = b.scene.build_ups[0];

@@ -36,12 +36,12 @@ fs::path two_sets(const Scratch& s) {
                    {"bufferView":4,"componentType":5123,"count":6,"type":"SCALAR"}]})");
 }
 
-struct Bench {
+struct SetBench {
     Scratch s;
     scene::Scene scene;
     render::Workshop workshop;
     std::string place;
-    Bench() {
+    SetBench() {
         two_sets(s);
         scene = plain_scene("square.gltf");
         scene.parts[0].source = "square";
@@ -63,7 +63,7 @@ struct Bench {
 }  // namespace
 
 TEST_CASE("a placement reads a part's further set of UVs by its name, with the footprint that goes with it") {
-    Bench t;
+    SetBench t;
     auto first = t.at(.25f, .5f);
     CHECK(first[0] == Approx(.25f));
     CHECK(first[1] == Approx(.5f));
@@ -85,7 +85,7 @@ TEST_CASE("a placement reads a part's further set of UVs by its name, with the f
 }
 
 TEST_CASE("by UV a copy of the map can be as large as it is in the world") {
-    Bench t;
+    SetBench t;
     t.node().inputs["real_size"] = {1.f, {}};
     t.node().inputs["size"] = {V2f(.25f, .5f), {}};
     // The square is 2 m by 1 m on one unit of UVs: .7071 widths per metre in the mean.

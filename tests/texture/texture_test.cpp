@@ -16,8 +16,8 @@ using texture::TextureStore;
 
 namespace {
 
-program::ImageRequest request(const std::string& file, const std::string& space = "auto", int components = 3,
-                              const std::string& channel = "r") {
+program::ImageRequest image_request(const std::string& file, const std::string& space = "auto", int components = 3,
+                                    const std::string& channel = "r") {
     program::ImageRequest r;
     r.file = file;
     r.colorspace = space;
@@ -71,11 +71,11 @@ TEST_CASE(
                 INFO(file << " " << code << " " << space);
                 auto store = store_in(s);
                 std::vector<Error> problems;
-                const Textures straight(store, {request(file, space)}, s.path, problems);
+                const Textures straight(store, {image_request(file, space)}, s.path, problems);
                 const float expected = exact(space, value);
                 for (float x : look(straight, 0, .37f, .61f, 3)) CHECK(std::fabs(x - expected) <= 1.f / 65535.f);
-                REQUIRE(store->prepare({request(file, space)}, s.path));
-                const Textures prepared(store, {request(file, space)}, s.path, problems);
+                REQUIRE(store->prepare({image_request(file, space)}, s.path));
+                const Textures prepared(store, {image_request(file, space)}, s.path, problems);
                 for (float x : look(prepared, 0, .37f, .61f, 3, .9f, .9f))
                     CHECK(std::fabs(x - expected) <= (type == Kept::bytes ? 1e-6f : 0.f) + 1.f / 65535.f);
                 CHECK(problems.empty());
@@ -90,12 +90,12 @@ TEST_CASE("colours come from their primaries into linear Rec.709") {
         return c == 0 ? .8f : c == 1 ? .3f : .1f;
     });
     // ACES TB-2014-004 and ITU-R BT.2020, adapted by Bradford where the white differs.
-    CHECK_THAT(look(s, request("c.exr", "acescg"), .5f, .5f, problems),
+    CHECK_THAT(look(s, image_request("c.exr", "acescg"), .5f, .5f, problems),
                AllClose({1.16917725f, .23697f, .0574f}, 2e-3f));
-    CHECK_THAT(look(s, request("c.exr", "lin_rec2020"), .5f, .5f, problems),
+    CHECK_THAT(look(s, image_request("c.exr", "lin_rec2020"), .5f, .5f, problems),
                AllClose({1.1448f, .2394f, .0672f}, 2e-3f));
-    CHECK_THAT(look(s, request("c.exr", "raw"), .5f, .5f, problems), AllClose({.8f, .3f, .1f}, 1e-6f));
-    look(s, request("c.exr", "a space that is none"), .5f, .5f, problems);
+    CHECK_THAT(look(s, image_request("c.exr", "raw"), .5f, .5f, problems), AllClose({.8f, .3f, .1f}, 1e-6f));
+    look(s, image_request("c.exr", "a space that is none"), .5f, .5f, problems);
     CHECK(problems.size() == 1);
 }
 
@@ -105,12 +105,13 @@ TEST_CASE("automatic: 8-bit colour is decoded, deeper files are linear, single n
     write_image(s.path / "c.png", 4, 4, 3, Kept::bytes,
                 [](int, int y, int c) { return y < 2 ? .5f : (c == 0 ? 1.f : 0.f); });
     const float decoded = srgb_to_linear(128 / 255.f);
-    CHECK_THAT(look(s, request("c.png"), .5f, .8f, problems), AllClose({decoded, decoded, decoded}, 1e-5f));
-    CHECK_THAT(look(s, request("c.png", "raw"), .5f, .8f, problems), AllClose({.50196f, .50196f, .50196f}, 1e-5f));
-    CHECK_THAT(look(s, request("c.png"), .5f, .2f, problems), AllClose({1.f, 0.f, 0.f}, 1e-5f));
-    CHECK(look(s, request("c.png", "auto", 1), .5f, .8f, problems)[0] == Approx(.50196f).margin(1e-5));
+    CHECK_THAT(look(s, image_request("c.png"), .5f, .8f, problems), AllClose({decoded, decoded, decoded}, 1e-5f));
+    CHECK_THAT(look(s, image_request("c.png", "raw"), .5f, .8f, problems),
+               AllClose({.50196f, .50196f, .50196f}, 1e-5f));
+    CHECK_THAT(look(s, image_request("c.png"), .5f, .2f, problems), AllClose({1.f, 0.f, 0.f}, 1e-5f));
+    CHECK(look(s, image_request("c.png", "auto", 1), .5f, .8f, problems)[0] == Approx(.50196f).margin(1e-5));
     write_image(s.path / "f.exr", 4, 4, 3, Kept::floats, [](int, int, int) { return .5f; });
-    CHECK_THAT(look(s, request("f.exr"), .5f, .5f, problems), AllClose({.5f, .5f, .5f}, 1e-6f));
+    CHECK_THAT(look(s, image_request("f.exr"), .5f, .5f, problems), AllClose({.5f, .5f, .5f}, 1e-6f));
     CHECK(problems.empty());
 }
 
@@ -121,13 +122,13 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
         s.path / "p.tif", 4, 4, 4, Kept::floats, [](int, int, int c) { return .125f * float(c + 1); },
         [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
     for (int c = 0; c < 4; ++c)
-        CHECK(look(s, request("p.tif", "raw", 1, std::string(1, "rgba"[c])), .5f, .5f, problems)[0] ==
+        CHECK(look(s, image_request("p.tif", "raw", 1, std::string(1, "rgba"[c])), .5f, .5f, problems)[0] ==
               Approx(.125f * float(c + 1)));
-    CHECK(look(s, request("p.tif", "raw", 1, "luminance"), .5f, .5f, problems)[0] ==
+    CHECK(look(s, image_request("p.tif", "raw", 1, "luminance"), .5f, .5f, problems)[0] ==
           Approx(luminance({.125f, .25f, .375f})));
     CHECK(problems.empty());
     write_image(s.path / "f3.exr", 4, 4, 3, Kept::halves, [](int, int, int) { return .25f; });
-    CHECK(look(s, request("f3.exr", "raw", 1, "a"), .5f, .5f, problems)[0] == .25f);
+    CHECK(look(s, image_request("f3.exr", "raw", 1, "a"), .5f, .5f, problems)[0] == .25f);
     CHECK(problems.size() == 1);
     // By the name in the file, and grey with alpha.
     write_image(
@@ -137,10 +138,10 @@ TEST_CASE("a single number is read from the channel that is named, never by acci
             spec.alpha_channel = -1;
         });
     problems.clear();
-    CHECK(look(s, request("named.exr", "raw", 1, "wear"), .5f, .5f, problems)[0] == .75f);
-    CHECK(look(s, request("named.exr", "raw", 1, "height"), .5f, .5f, problems)[0] == .25f);
+    CHECK(look(s, image_request("named.exr", "raw", 1, "wear"), .5f, .5f, problems)[0] == .75f);
+    CHECK(look(s, image_request("named.exr", "raw", 1, "height"), .5f, .5f, problems)[0] == .25f);
     write_image(s.path / "ya.png", 4, 4, 2, Kept::bytes, [](int, int, int c) { return c ? .2f : 1.f; });
-    CHECK(look(s, request("ya.png", "raw", 1), .5f, .5f, problems)[0] == 1.f);
+    CHECK(look(s, image_request("ya.png", "raw", 1), .5f, .5f, problems)[0] == 1.f);
     CHECK(problems.empty());
 }
 
@@ -148,12 +149,12 @@ TEST_CASE("colour that was multiplied by its alpha gets its own value back, stra
     Scratch s;
     std::vector<Error> problems;
     write_image(s.path / "over.exr", 4, 4, 4, Kept::floats, [](int, int, int c) { return c == 3 ? .25f : .2f; });
-    CHECK_THAT(look(s, request("over.exr", "lin_rec709"), .5f, .5f, problems), AllClose({.8f, .8f, .8f}, 1e-5f));
+    CHECK_THAT(look(s, image_request("over.exr", "lin_rec709"), .5f, .5f, problems), AllClose({.8f, .8f, .8f}, 1e-5f));
     write_image(
         s.path / "straight.png", 4, 4, 4, Kept::bytes, [](int, int, int c) { return c == 3 ? .2f : .6f; },
         [](OIIO::ImageSpec& spec) { spec.attribute("oiio:UnassociatedAlpha", 1); });
     const float value = srgb_to_linear(.6f);
-    CHECK_THAT(look(s, request("straight.png"), .5f, .5f, problems), AllClose({value, value, value}, 1e-5f));
+    CHECK_THAT(look(s, image_request("straight.png"), .5f, .5f, problems), AllClose({value, value, value}, 1e-5f));
     CHECK(problems.empty());
 }
 
@@ -163,12 +164,12 @@ TEST_CASE("UDIM tiles are found by number, missing ones are loud, and 1x1 maps a
     write_image(s.path / "t.1001.exr", 2, 2, 1, Kept::floats, [](int, int, int) { return .25f; });
     write_image(s.path / "t.1002.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return .75f; });
     write_image(s.path / "t.1012.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return 1.f; });
-    const auto r = request("t.<UDIM>.exr", "raw", 1);
+    const auto r = image_request("t.<UDIM>.exr", "raw", 1);
     CHECK(look(s, r, .5f, .5f, problems)[0] == Approx(.25f));
     CHECK(look(s, r, 1.5f, .5f, problems)[0] == Approx(.75f));
     CHECK(look(s, r, 1.999f, 1.001f, problems)[0] == Approx(1.f));
     for (const float u : {.5f, 2.5f, -.5f, 11.f}) CHECK(look(s, r, u, 1.5f, problems)[0] == texture::missing_number);
-    CHECK_THAT(look(s, request("t.<UDIM>.exr"), .5f, 1.5f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
+    CHECK_THAT(look(s, image_request("t.<UDIM>.exr"), .5f, 1.5f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
     for (const Error& e : problems) UNSCOPED_INFO(e.line());
     CHECK(problems.empty());
     write_image(s.path / "w_u2_v1.exr", 1, 1, 1, Kept::floats, [](int, int, int) { return .5f; });
@@ -206,12 +207,13 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
          {"missing.png", "cut.png", "empty.png", "text.png", "folder.png", "loop-a.png", "bomb.png", "wide.png", ""}) {
         INFO(name);
         std::vector<Error> problems;
-        CHECK_THAT(look(s, request(name), .5f, .1f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
+        CHECK_THAT(look(s, image_request(name), .5f, .1f, problems), AllClose({1.f, 0.f, 1.f}, 0.f));
         REQUIRE(problems.size() == 1);
         CHECK_FALSE(problems[0].why.empty());
         CHECK_FALSE(problems[0].remedy.empty());
         problems.clear();
-        CHECK(look(s, request(name, "raw", 1), .5f, .1f, problems)[0] == Approx(texture::missing_number).margin(.003));
+        CHECK(look(s, image_request(name, "raw", 1), .5f, .1f, problems)[0] ==
+              Approx(texture::missing_number).margin(.003));
         CHECK_FALSE(texture::read_linear_image(s.path / name));
         Status prepared = texture::prepare_map(s.path / name, s.path / "out.tif", "raw");
         CHECK_FALSE(prepared);
@@ -220,7 +222,7 @@ TEST_CASE("every broken map is reported and reads as the loud documented value")
     // The wrong extension does no harm.
     fs::copy(s.path / "whole.png", s.path / "whole.tif");
     std::vector<Error> problems;
-    look(s, request("whole.tif"), .5f, .5f, problems);
+    look(s, image_request("whole.tif"), .5f, .5f, problems);
     CHECK(problems.empty());
 }
 
@@ -231,8 +233,8 @@ TEST_CASE("numbers in a map that are none do not spread") {
         return x == 0 ? NAN : x == 1 ? INFINITY : .5f;
     });
     auto store = store_in(s);
-    REQUIRE(store->prepare({request("n.exr", "raw", 1)}, s.path));
-    const Textures t(store, {request("n.exr", "raw", 1)}, s.path, problems);
+    REQUIRE(store->prepare({image_request("n.exr", "raw", 1)}, s.path));
+    const Textures t(store, {image_request("n.exr", "raw", 1)}, s.path, problems);
     for (float u = 0.f; u < 1.f; u += .05f)
         for (float w : {0.f, .3f, 2.f}) CHECK(std::isfinite(look(t, 0, u, .5f, 1, w, w)[0]));
     for (const float bad : {NAN, INFINITY, 1e30f}) CHECK(std::isfinite(look(t, 0, bad, .5f, 1, .1f, bad)[0]));
@@ -243,7 +245,7 @@ TEST_CASE("what stands beside an image: repeated, held, mirrored or nothing, eac
     write_image(s.path / "ramp.exr", 4, 4, 1, Kept::floats,
                 [](int x, int y, int) { return float(x) + 10.f * float(3 - y); });
     auto at = [&](const std::string& u_mode, const std::string& v_mode, float u, float v) {
-        auto r = request("ramp.exr", "raw", 1);
+        auto r = image_request("ramp.exr", "raw", 1);
         r.wrap_u = u_mode;
         r.wrap_v = v_mode;
         std::vector<Error> problems;
@@ -269,7 +271,7 @@ TEST_CASE("mip levels average light, not codes, for any size") {
         INFO(w << " x " << h);
         write_image(s.path / "c.png", w, h, 3, Kept::words, [](int x, int y, int) { return (x + y) % 2 ? 1.f : 0.f; });
         auto store = store_in(s);
-        const auto r = request("c.png", "srgb_texture");
+        const auto r = image_request("c.png", "srgb_texture");
         REQUIRE(store->prepare({r}, s.path));
         std::vector<Error> problems;
         const Textures t(store, {r}, s.path, problems);
@@ -286,7 +288,7 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
                 [](int x, int, int) { return .5f + .5f * std::cos(float(x) * float(x) * pi / (2.f * size)); });
     auto store = store_in(s);
     for (const char* filter : {"smooth", "box"}) {
-        auto r = request("chirp.exr", "raw", 1);
+        auto r = image_request("chirp.exr", "raw", 1);
         r.filter = filter;
         REQUIRE(store->prepare({r}, s.path));
         std::vector<Error> problems;
@@ -307,7 +309,7 @@ TEST_CASE("footprints keep fine patterns quiet, and leave wide ones alone") {
     // An elongated footprint blurs along its length only.
     write_image(s.path / "stripes.exr", size, size, 1, Kept::floats,
                 [](int, int y, int) { return (y / 4) % 2 ? 1.f : 0.f; });
-    auto r = request("stripes.exr", "raw", 1);
+    auto r = image_request("stripes.exr", "raw", 1);
     REQUIRE(store->prepare({r}, s.path));
     std::vector<Error> problems;
     const Textures t(store, {r}, s.path, problems);
@@ -338,7 +340,7 @@ TEST_CASE("a map that is saved anew is seen, the others are left alone") {
     std::vector<Error> problems;
     for (const char* name : {"a.png", "b.png"})
         write_image(s.path / name, 8, 8, 1, Kept::bytes, [&](int, int, int) { return name[0] == 'a' ? .2f : .4f; });
-    const std::vector<program::ImageRequest> both{request("a.png", "raw", 1), request("b.png", "raw", 1)};
+    const std::vector<program::ImageRequest> both{image_request("a.png", "raw", 1), image_request("b.png", "raw", 1)};
     REQUIRE(store->prepare(both, s.path));
     const Textures before(store, both, s.path, problems);
     CHECK(look(before, 0, .5f, .5f, 1)[0] == Approx(.2f));
@@ -398,7 +400,7 @@ TEST_CASE("texels stay within their budget while several threads read at random,
         s.path / "big.exr", size, size, 1, Kept::floats, [](int x, int y, int) { return float(x) + float(y) * size; },
         [](OIIO::ImageSpec& spec) { spec.attribute("compression", "none"); });
     auto store = store_in(s, 4);  // of 22 MB that the map has
-    const auto r = request("big.exr", "raw", 1);
+    const auto r = image_request("big.exr", "raw", 1);
     REQUIRE(store->prepare({r}, s.path));
     for (const Error& e : store->problems()) WARN(e.line());
     std::vector<Error> problems;
@@ -438,7 +440,7 @@ TEST_CASE("tiling without repetition keeps the tones of the map") {
     write_image(s.path / "blots.png", 128, 128, 1, Kept::bytes, [](int x, int y, int) {
         return std::sin(float(x) * .3f) + std::sin(float(y) * .27f + float(x) * .05f) > .55f ? .85f : .15f;
     });
-    auto r = request("blots.png", "raw", 1);
+    auto r = image_request("blots.png", "raw", 1);
     auto store = store_in(s);
     REQUIRE(store->prepare({r}, s.path));
     std::vector<Error> problems;

@@ -1,0 +1,107 @@
+// Final fields are computed beside the picture.
+#include "render/refining.h"
+
+#include "plate_support.h"
+#include "render/session.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+/// A plate whose colour follows from how closed it is.
+struct ClosedPlate : Plate {
+    ClosedPlate() {
+        node(0, "closed", "cavity", "float", {{"reach", {scene::Value{.2f}, {}}}});
+        wire(0, "base_weight", "closed");
+    }
+};
+std::shared_ptr<const render::Prepared> first_of(const scene::Scene& scene, const fs::path& folder,
+                                                 render::Workshop& workshop) {
+    render::PrepareOptions options;
+    options.folder = folder;
+    options.field_rays = geometry::field_rays_first;
+    return render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+}
+std::shared_ptr<const render::Prepared> first_of(const Plate& p, render::Workshop& workshop) {
+    return first_of(p.scene, p.s.path, workshop);
+}
+/// Until it has ended.
+std::shared_ptr<const render::Prepared> result_of(render::Refining& refining) {
+    while (!refining.ended()) ::usleep(1000);
+    return refining.take();
+}
+}  // namespace
+
+TEST_CASE("what is refined shows the same scene with final fields") {
+    const ClosedPlate p;
+    const auto workshop = std::make_shared<render::Workshop>();
+    std::atomic<int> told{0};
+    render::Refining refining(workshop, [&] { ++told; });
+    CHECK_FALSE(refining.busy());
+    const auto first = first_of(p, *workshop);
+    REQUIRE_FALSE(first->fields_final);
+    refining.begin(first, {.folder = p.s.path});
+    CHECK(refining.busy());
+    CHECK(refining.from() == first);
+    const auto last = result_of(refining);
+    CHECK_FALSE(refining.busy());
+    CHECK(told == 1);
+    REQUIRE(last);
+    CHECK(last->fields_final);
+    CHECK(last->scene == first->scene);
+    CHECK(first_of(p, *workshop)->fields_final);  // they are in the workshop now
+}
+
+TEST_CASE("refining that is stopped gives nothing, can be begun again, and ends with its owner") {
+    const ClosedPlate p;
+    const auto workshop = std::make_shared<render::Workshop>();
+    render::Refining refining(workshop, [] {});
+    refining.begin(first_of(p, *workshop), {.folder = p.s.path});
+    refining.stop();
+    const auto stopped = result_of(refining);  // it may have been ready before
+    refining.begin(first_of(p, *workshop), {.folder = p.s.path});
+    CHECK(result_of(refining));
+    refining.begin(first_of(p, *workshop), {.folder = p.s.path});
+}
+
+TEST_CASE("work on fields goes on through edits that they do not follow from") {
+    ClosedPlate p;
+    render::Workshop workshop;
+    const auto before = first_of(p, workshop);
+    p.set(0, "base_metalness", .5f);
+    p.scene.cameras[0].position.x += .1f;
+    CHECK(render::reads_the_same_fields(*before, *first_of(p, workshop)));
+    p.layer(0).nodes[0].inputs["reach"].value = scene::Value{.9f};
+    CHECK_FALSE(render::reads_the_same_fields(*before, *first_of(p, workshop)));
+    scene::Scene hidden = p.scene;
+    hidden.parts[0].visible = false;
+    CHECK_FALSE(render::reads_the_same_fields(*before, *first_of(hidden, p.s.path, workshop)));
+}
+
+TEST_CASE("a picture with coarse fields is shown until the one with final fields is there, whatever the hands do") {
+    ClosedPlate p;
+    const auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    render::LiveRequest r;
+    r.folder = p.s.path;
+    r.width = r.height = 32;
+    r.denoise = false;
+    p.scene.render.samples = 12;
+    uint64_t edit = 0;
+    for (const float metal : {0.f, .25f, .5f, 1.f}) {
+        p.set(0, "base_metalness", metal);
+        r.scene = std::make_shared<const scene::Scene>(p.scene);
+        edit = session.request(r);
+        ::usleep(5000);
+    }
+    std::shared_ptr<const render::LiveImage> image;
+    while (!(image = session.latest()) || image->edit != edit || image->samples < 12 || !image->fields_final)
+        ::usleep(1000);
+    CHECK(session.activity().empty());
+    const auto whole = prepared(p.scene, p.s.path, *workshop);
+    auto film = render::render_picture(
+        *whole, {.width = 32, .height = 32, .samples = 12, .preview_clamp = true, .coverage = false});
+    std::vector<V3f> expected;
+    film->resolve(render::group_gains(*whole, p.scene), expected);
+    CHECK(image->linear == expected);
+}
