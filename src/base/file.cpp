@@ -275,6 +275,34 @@ fs::path cache_folder(const std::string& kind) {
     return folder;
 }
 
+void keep_within(const fs::path& folder, uint64_t bytes) {
+    struct Kept {
+        fs::file_time_type used;
+        fs::path path;
+        uint64_t size;
+    };
+    std::vector<Kept> all;
+    uint64_t sum = 0;
+    for (const fs::directory_entry& e : entries_of(folder)) {
+        std::error_code ec;
+        const uint64_t size = e.is_regular_file(ec) ? e.file_size(ec) : 0;
+        if (ec || size == 0) continue;
+        all.push_back({e.last_write_time(ec), e.path(), size});
+        sum += size;
+    }
+    if (sum <= bytes) return;
+    std::sort(all.begin(), all.end(), [](const Kept& a, const Kept& b) { return a.used < b.used; });
+    for (const Kept& k : all) {
+        if (sum <= bytes - bytes / 10) break;
+        std::error_code ec;
+        if (fs::remove(k.path, ec)) sum -= k.size;
+    }
+}
+void mark_used(const fs::path& file) {
+    std::error_code ec;
+    fs::last_write_time(file, fs::file_time_type::clock::now(), ec);
+}
+
 fs::path data_folder() {
     const char* data = std::getenv("XDG_DATA_HOME");
     const char* home = std::getenv("HOME");

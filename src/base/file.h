@@ -48,6 +48,10 @@ std::string path_from(const fs::path& folder, const fs::path& path);
 
 /// Where Vemtra keeps what it can make again ($XDG_CACHE_HOME/vemtra, else ~/.cache/vemtra). Created on demand.
 fs::path cache_folder(const std::string& kind);
+/// Takes files out of a folder, those that were written or marked as used longest ago, until the rest fits.
+void keep_within(const fs::path& folder, uint64_t bytes);
+/// Marks a file as used now.
+void mark_used(const fs::path& file);
 
 /// Where Vemtra keeps what the artist made or decided outside of projects ($XDG_DATA_HOME/vemtra, else
 /// ~/.local/share/vemtra). Not created.

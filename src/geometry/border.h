@@ -20,6 +20,7 @@ struct BorderGrid {
     std::vector<size_t> first;    ///< per face: its points, in the order of field_grid.h
     std::vector<uint8_t> level;   ///< per face, as ReliefLevels
     std::vector<uint16_t> codes;  ///< see share()
+    uint64_t content = 0;         ///< equal grids of any run have the same
     /// How far within the border a grid point is, in widths: 0 at the border, 1 from one width on, below 0 outside.
     float share(size_t point) const { return float(codes[point]) * (1.f / 32767.f) - 1.f; }
     /// Of the grid point nearest to a place.
@@ -39,5 +40,10 @@ enum class BorderSides : uint8_t {
 std::optional<BorderGrid> border_grid(const Mesh& mesh, const Welds& welds, const ReliefLevels& levels, float width,
                                       BorderSides sides, const std::function<HeightsAt()>& mask,
                                       Progress* progress = nullptr);
+
+/// Through the disk: what was kept of this content, over the faces of that mesh. Nothing where there is none, or it
+/// does not fit.
+std::optional<BorderGrid> kept_border(const Mesh& mesh, uint64_t content);
+void keep_border(const BorderGrid& grid);
 
 }  // namespace vemtra::geometry

@@ -1,7 +1,6 @@
 #include "geometry/field.h"
 
 #include <cstring>
-#include <unordered_map>
 
 #include "base/file.h"
 #include "base/hash.h"
@@ -10,22 +9,9 @@
 namespace vemtra::geometry {
 namespace {
 
-fs::path cache_file(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request) {
-    const FieldKind* kind = field_kind(request.field);
-    constexpr const char* layout = " 2 ";  // raised when keep_field writes otherwise
-    uint64_t h = hash_bytes(wanted.data(), wanted.size(),
-                            hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
-    std::unordered_map<const Shape*, uint64_t> contents;
-    for (const Instance& i : geometry.instances()) {
-        const auto [it, fresh] = contents.try_emplace(i.shape.get(), 0);
-        if (fresh) it->second = i.shape->content_hash();
-        h = hash_bytes(&it->second, sizeof it->second, h);
-        h = hash_bytes(&i.to_world, sizeof i.to_world, h);
-    }
-    h = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float),
-                   h + uint64_t(field_rays_final));
+fs::path cache_file(uint64_t content) {
     char name[32];
-    std::snprintf(name, sizeof name, "%016llx.field", static_cast<unsigned long long>(h));
+    std::snprintf(name, sizeof name, "%016llx.field", static_cast<unsigned long long>(content));
     return cache_folder("fields") / name;
 }
 
@@ -128,10 +114,30 @@ size_t FormField::bytes() const {
     return n;
 }
 
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
-                                              const nodes::FieldRequest& request) {
+uint64_t field_content(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
+                       int rays, const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
-    Result<std::string> bytes = read_file(cache_file(geometry, wanted, request));
+    constexpr const char* layout = " 2 ";  // raised when keep_field writes otherwise
+    uint64_t h = hash_bytes(wanted.data(), wanted.size(),
+                            hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
+    for (const Instance& i : geometry.instances()) {
+        const uint64_t content = i.shape->content();
+        h = hash_bytes(&content, sizeof content, h);
+        h = hash_bytes(&i.to_world, sizeof i.to_world, h);
+    }
+    for (const auto& border : mask) {
+        const uint64_t content = border ? border->content : 0;
+        h = hash_bytes(&content, sizeof content, h);
+    }
+    return hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), h + uint64_t(rays));
+}
+
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
+                                              const nodes::FieldRequest& request, const PartBorders& mask) {
+    const FieldKind* kind = field_kind(request.field);
+    const uint64_t content = field_content(geometry, wanted, request, field_rays_final, mask);
+    const fs::path file = cache_file(content);
+    Result<std::string> bytes = read_file(file);
     if (!bytes || !kind) return nullptr;
     // Layout: hash of the rest, then per part the sizes and arrays. Sizes must fit the meshes, else the file is not
     // used.
@@ -143,6 +149,7 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     const char* end = bytes->data() + bytes->size();
     auto field = std::make_shared<FormField>();
     field->rays = field_rays_final;
+    field->content = content;
     field->channels = kind->channels;
     field->furthest = range_of(*kind, geometry, request.parameters);
     uint32_t cut = 0;
@@ -186,11 +193,11 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
         }
         field->parts.push_back(std::move(f));
     }
+    mark_used(file);
     return field;
 }
 
-void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
-                const FormField& field) {
+void keep_field(const FormField& field) {
     std::string body;
     const uint32_t cut = field.cut;
     body.append(reinterpret_cast<const char*>(&cut), 4);
@@ -208,8 +215,9 @@ void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const
         put(f.inside.shares);
     }
     const uint64_t check = hash_bytes(body.data(), body.size());
-    write_file_atomically(cache_file(geometry, wanted, request),
-                          std::string(reinterpret_cast<const char*>(&check), 8) + body);
+    const fs::path file = cache_file(field.content);
+    write_file_atomically(file, std::string(reinterpret_cast<const char*>(&check), 8) + body);
+    keep_within(file.parent_path(), fields_on_disk);
 }
 
 void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,

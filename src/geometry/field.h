@@ -101,6 +101,7 @@ struct FormField {
     float furthest = 1.f;  ///< of shares: the distance of the last knot, metres
     int rays = 0;          ///< per sample so far
     bool cut = false;      ///< the budget ended before the detail did
+    uint64_t content = 0;  ///< equal fields of any run have the same
 
     /// Where a value stands between samples.
     struct Between {
@@ -126,11 +127,16 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
                                                const nodes::FieldRequest& request, int rays,
                                                Progress* progress = nullptr, const PartBorders& mask = {});
 
-/// The same through the disk cache (key: what stands where, and the request); only finished fields are kept there.
+/// The same through the disk cache, by field_content(); only finished fields are kept there.
 std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
-                                              const nodes::FieldRequest& request);
-void keep_field(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
-                const FormField& field);
+                                              const nodes::FieldRequest& request, const PartBorders& mask = {});
+void keep_field(const FormField& field);
+/// Of all that it follows from.
+uint64_t field_content(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
+                       int rays, const PartBorders& mask = {});
+
+/// What fields and borders may take of the disk, bytes: those that were used longest ago make room.
+inline constexpr uint64_t fields_on_disk = uint64_t(1) << 30;
 
 /// What programs read fields through.
 class Fields final : public nodes::FieldLookup {

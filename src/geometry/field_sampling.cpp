@@ -496,6 +496,7 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
                                                const PartBorders& mask) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
+    field->content = field_content(geometry, wanted, request, rays, mask);
     const size_t parts = geometry.instances().size();
     field->parts.resize(parts);
     const FieldKind* kind = field_kind(request.field);

@@ -50,6 +50,12 @@ Shape::~Shape() {
     if (scene_) rtcReleaseScene(scene_);
 }
 
+uint64_t Shape::content() const {
+    uint64_t h = content_.load(std::memory_order_relaxed);
+    if (!h) content_.store(h = content_hash() | 1, std::memory_order_relaxed);
+    return h;
+}
+
 RTCScene Shape::scene(Progress*) const {
     // It is kept, so that a stop of who asked first must not leave it half built: the build runs to its end.
     std::call_once(built_, [&] {

@@ -3,6 +3,7 @@
 #pragma once
 #include <embree3/rtcore.h>
 
+#include <atomic>
 #include <memory>
 #include <mutex>
 
@@ -37,6 +38,7 @@ public:
     virtual Box3f bounds() const = 0;
     virtual size_t bytes() const = 0;
     virtual uint64_t content_hash() const = 0;
+    uint64_t content() const;  ///< the same, computed once
     virtual SurfacePoint at(uint32_t face, float u, float v) const = 0;
     virtual float area(uint32_t face) const = 0;
     /// Sets of UVs: -1 is the first one, else an index. A name that no set has gives -1.
@@ -64,6 +66,7 @@ public:
 private:
     mutable std::once_flag built_;
     mutable RTCScene scene_ = nullptr;
+    mutable std::atomic<uint64_t> content_{0};  ///< 0: not asked for yet
 };
 
 /// The sibling for plain triangles.

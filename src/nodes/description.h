@@ -85,7 +85,8 @@ struct Port {
 
 struct KernelPair {
     Kernel avx2 = nullptr, avx512 = nullptr;
-    Kernel get() const;  ///< the best that this processor has; VEMTRA_SIMD=avx2 in the environment forces the floor
+    const char* name = "";  ///< of the function, the same in every run
+    Kernel get() const;     ///< the best that this processor has; VEMTRA_SIMD=avx2 in the environment forces the floor
 };
 bool wide_kernels_run();  ///< whether this processor runs the AVX-512 build
 

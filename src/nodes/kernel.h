@@ -124,9 +124,9 @@ inline __attribute__((always_inline)) int floor_to_int(float x) {
     namespace avx512 {              \
     void name(const KernelArgs&);   \
     }
-#define VEMTRA_PAIR(name)        \
-    KernelPair {                 \
-        avx2::name, avx512::name \
+#define VEMTRA_PAIR(name)               \
+    KernelPair {                        \
+        avx2::name, avx512::name, #name \
     }
 
 }  // namespace vemtra::nodes

@@ -163,7 +163,7 @@ private:
         std::vector<Source> in = literal(*input.worn, type).sources;
         for (const Source& s : literal(input.value, type).sources) in.push_back(s);
         in.push_back(convert(driver, Type::number)[0]);
-        static const nodes::Kernel span = nodes::span_kernel().get();
+        static const nodes::KernelPair span = nodes::span_kernel();
         return Typed{type, emit(span, std::move(in), nodes::components(type), {}, -1, false)};
     }
 
@@ -182,7 +182,7 @@ private:
         }
         if (have == 1) return std::vector<Source>(need, t.sources[0]);
         if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance)
-            return emit(nodes::luminance_kernel().get(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
+            return emit(nodes::luminance_kernel(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
         std::vector<Source> out = t.sources;
         while (out.size() < need) out.push_back(constant(type == Type::color4 && out.size() == 3 ? 1.f : 0.f));
         out.resize(need);
@@ -257,7 +257,7 @@ private:
         by[nodes::move_second] = m.second;
         by[nodes::move_u] = m.u;
         by[nodes::move_v] = m.v;
-        static const nodes::Kernel kernels[] = {nodes::moved_uv_kernel().get(), nodes::moved_position_kernel().get()};
+        static const nodes::KernelPair kernels[] = {nodes::moved_uv_kernel(), nodes::moved_position_kernel()};
         for (const Source& s : emit(kernels[position], std::move(in), count, std::move(by), -1, true)) to.push_back(s);
     }
 
@@ -265,7 +265,7 @@ private:
     void widen(std::vector<Source>& place, Aside aside) {
         const float width = moves_[size_t(aside)].width;
         if (width <= 0.f || place.size() != size_t(nodes::components(Type::place))) return;
-        static const nodes::Kernel kernel = nodes::widened_kernel().get();
+        static const nodes::KernelPair kernel = nodes::widened_kernel();
         const std::vector<Source> axes = emit(kernel, {place.begin() + 2, place.end()}, 4, {width}, -1, true);
         std::copy(axes.begin(), axes.end(), place.begin() + 2);
     }
@@ -279,14 +279,15 @@ private:
             const std::optional<Typed> moved = connected(at.scope, input, Type::vector2, at.node->id, a);
             std::vector<Source> in = moved ? convert(*moved, Type::vector2) : uv;
             in.insert(in.end(), uv.begin(), uv.end());
-            for (const Source& s : emit(nodes::difference_kernel().get(), std::move(in), 2, {}, -1, false))
+            for (const Source& s : emit(nodes::difference_kernel(), std::move(in), 2, {}, -1, false))
                 out.sources.push_back(s);
         }
         return out;
     }
 
-    std::vector<Source> emit(nodes::Kernel kernel, std::vector<Source> in, int components, std::vector<float> uniform,
-                             int resource, bool varies, int walk = -1) {
+    std::vector<Source> emit(const nodes::KernelPair& pair, std::vector<Source> in, int components,
+                             std::vector<float> uniform, int resource, bool varies, int walk = -1) {
+        const nodes::Kernel kernel = pair.get();
         const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) {
             return s.kind == Source::Kind::constant;
         });
@@ -320,7 +321,7 @@ private:
                 int(s.out.size()) == components)
                 return as_sources(s.out);
         }
-        Program::Step step{kernel, std::move(in), {}, std::move(uniform), resource, walk};
+        Program::Step step{kernel, hash_text(pair.name), std::move(in), {}, std::move(uniform), resource, walk};
         for (int c = 0; c < components; ++c) step.out.push_back(program_.registers_++);
         step_at_.emplace(key, program_.steps_.size());
         program_.steps_.push_back(step);
@@ -453,8 +454,7 @@ private:
         const int handle = request(at, n, d, components);
         const int walk = d.varies || handle >= 0 ? walk_to(at.aside) : -1;  // others read nothing of the point
         if (box.empty()) {
-            result.sources =
-                emit(d.kernel.get(), std::move(in), components, std::move(uniform), handle, d.varies, walk);
+            result.sources = emit(d.kernel, std::move(in), components, std::move(uniform), handle, d.varies, walk);
             return result;
         }
         // A map on a box is read from its three sides.
@@ -463,11 +463,11 @@ private:
         for (size_t a = 0; a < 3; ++a) {
             std::vector<Source> side = in;
             std::copy_n(box.begin() + long(one * a), one, side.begin() + long(place_at));
-            for (const Source& s : emit(d.kernel.get(), std::move(side), components, uniform, handle, true, walk))
+            for (const Source& s : emit(d.kernel, std::move(side), components, uniform, handle, true, walk))
                 sides.push_back(s);
         }
         for (size_t a = 0; a < 3; ++a) sides.push_back(box[3 * one + a]);
-        result.sources = emit(nodes::box_blend_kernel().get(), std::move(sides), components, {}, -1, false);
+        result.sources = emit(nodes::box_blend_kernel(), std::move(sides), components, {}, -1, false);
         return result;
     }
 

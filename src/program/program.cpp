@@ -140,7 +140,7 @@ uint64_t Program::hash() const {
         }
     };
     for (const Step& s : steps_) {
-        add(uint64_t(reinterpret_cast<uintptr_t>(s.kernel)));
+        add(s.kernel_hash);
         add_sources(s.in);
         for (const int r : s.out) add(uint64_t(uint32_t(r)));
         h = hash_bytes(s.uniform.data(), s.uniform.size() * sizeof(float), h);

@@ -48,7 +48,7 @@ public:
         return outputs_[output].is_constant ? &outputs_[output].value : nullptr;
     }
     size_t steps() const { return steps_.size(); }
-    /// Of all that it computes; handles of resources by their numbers. Equal within one run of the application.
+    /// Of all that it computes, in this run or another; handles of resources by their numbers.
     uint64_t hash() const;
     bool all_constant() const { return steps_.empty() && !reads_points_; }
 
@@ -63,6 +63,7 @@ private:
     };
     struct Step {
         nodes::Kernel kernel;
+        uint64_t kernel_hash;  ///< of its name
         std::vector<Source> in;
         std::vector<int> out;  ///< registers
         std::vector<float> uniform;

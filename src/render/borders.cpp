@@ -45,50 +45,68 @@ public:
         const float best =
             std::min(steady, geometry::affordable_spacing(mesh_, wanted_spacing(p_, in_), most_border_points));
         const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
-        if (!first) return found(best, reach, false);
-        if (best == steady) return found(steady, reach, false);
-        if (auto kept = found(best, reach, true)) return kept;
+        if (!first) return found(best, reach, false, true);
+        if (best == steady) return found(steady, reach, false, true);
+        if (auto kept = found(best, reach, true, true)) return kept;
         final = false;
-        return found(steady, reach, false);
+        return found(steady, reach, false, false);
     }
 
 private:
-    std::shared_ptr<const geometry::BorderGrid> found(float spacing, float furthest, bool only_kept) const {
+    std::shared_ptr<const geometry::BorderGrid> found(float spacing, float furthest, bool only_kept, bool keeps) const {
         const float reach = furthest + 2.f * spacing;  // distances end in a bend, beyond what is read
         const float numbers[] = {spacing, reach};
-        return shop_.border(in_.shape, hash_bytes(numbers, sizeof numbers, key()),
-                            [&]() -> std::shared_ptr<const geometry::BorderGrid> {
-                                if (only_kept || !(reach > 0.f)) return nullptr;
-                                const auto welds = shop_.welds(in_.shape);
-                                auto made = geometry::border_grid(
-                                    mesh_, *welds, geometry::levels_by_spacing(mesh_, *welds, spacing), reach,
-                                    geometry::BorderSides::both, [&] { return evaluator(spacing * in_.scale); },
-                                    progress_);
-                                if (!made) return nullptr;
-                                return std::make_shared<const geometry::BorderGrid>(std::move(*made));
-                            });
+        const uint64_t content = hash_bytes(numbers, sizeof numbers, key());
+        return shop_.border(in_.shape, content, [&]() -> std::shared_ptr<const geometry::BorderGrid> {
+            if (!(reach > 0.f)) return nullptr;
+            if (auto kept = geometry::kept_border(mesh_, content))
+                return std::make_shared<const geometry::BorderGrid>(std::move(*kept));
+            if (only_kept) return nullptr;
+            const auto welds = shop_.welds(in_.shape);
+            auto made = geometry::border_grid(
+                mesh_, *welds, geometry::levels_by_spacing(mesh_, *welds, spacing), reach, geometry::BorderSides::both,
+                [&] { return evaluator(spacing * in_.scale); }, progress_);
+            if (!made) return nullptr;
+            made->content = content;
+            if (keeps) geometry::keep_border(*made);
+            return std::make_shared<const geometry::BorderGrid>(std::move(*made));
+        });
     }
-    /// Of all that the mask follows from on this part.
+    /// Of all that the mask follows from on this part, in this run or another.
     uint64_t key() const {
+        constexpr uint64_t version = 1;  // raised when grids of before are of no use
         const nodes::Resources& needs = *request_.needs;
-        std::vector<uint64_t> key{request_.hash, painted(*p_.scene, needs), shop_.generation(),
-                                  __builtin_bit_cast(uint32_t, in_.scale)};
-        auto add = [&key](const auto& pointer) { key.push_back(uint64_t(reinterpret_cast<uintptr_t>(pointer.get()))); };
+        std::vector<uint64_t> key{version, hash_text(VEMTRA_VERSION), request_.hash, in_.shape->content(),
+                                  p_.resources.footprint};
+        auto place_of = [](const auto& all, const auto& same) {
+            return size_t(std::find_if(all.begin(), all.end(), same) - all.begin());
+        };
+        for (const nodes::ImageRequest& r : needs.images) {
+            const size_t at = place_of(p_.resources.images, [&](const auto& o) { return o == r; });
+            key.push_back(p_.textures->content_hash(int(at)));
+            if (const scene::Painting* own = scene::find(p_.scene->paintings, r.painting))  // how it lies on the form
+                key.push_back(__builtin_bit_cast(uint32_t, own->texel));
+        }
         for (const nodes::FieldRequest& f : needs.fields) {
-            const auto& all = p_.resources.fields;
-            const size_t at = size_t(std::find(all.begin(), all.end(), f) - all.begin());
-            if (at < fields_.all().size()) add(fields_.all()[at]);
+            const size_t at = place_of(p_.resources.fields, [&](const auto& o) { return o == f; });
+            const auto& all = fields_.all();
+            key.push_back(at < all.size() && all[at] ? all[at]->content : 0);
             key.push_back(i_);
         }
         for (const nodes::BorderRequest& b : needs.borders) {
-            const auto& all = p_.resources.borders;
-            const auto same = [&](const nodes::BorderRequest& o) {
+            const size_t at = place_of(p_.resources.borders, [&](const nodes::BorderRequest& o) {
                 return o.hash == b.hash && o.build_up == b.build_up;
-            };
-            const size_t at = size_t(std::find_if(all.begin(), all.end(), same) - all.begin());
-            if (at < fields_.borders().size()) add(fields_.borders()[at][i_]);
+            });
+            const auto& all = fields_.borders();
+            key.push_back(at < all.size() && i_ < all[at].size() && all[at][i_] ? all[at][i_]->content : 0);
         }
-        return hash_bytes(key.data(), key.size() * sizeof key[0]);
+        // Where texels lie that are painted on the form itself.
+        const size_t parts = p_.parts.size();
+        for (size_t set = 0; set < p_.resources.uv_sets.size() && (set + 1) * parts <= p_.chart_tile.size(); ++set) {
+            const V2f& tile = p_.chart_tile[set * parts + i_];
+            key.push_back(hash_bytes(&tile, sizeof tile, hash_text(p_.resources.uv_sets[set])));
+        }
+        return hash_bytes(key.data(), key.size() * sizeof key[0], hash_bytes(&in_.to_world, sizeof in_.to_world));
     }
     geometry::HeightsAt evaluator(float width) const {
         auto arrays = std::make_shared<PointArrays>();

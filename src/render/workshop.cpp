@@ -213,15 +213,13 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
         std::lock_guard lock(mutex_);
         if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
     }
-    // On disk are those that follow from the form alone.
-    auto made = request.mask ? nullptr : geometry::cached_field(*geometry, wanted, request);
+    auto made = geometry::cached_field(*geometry, wanted, request, mask);
     if (!made) {
         geometry->build(progress);  // here: its rays go out from many threads at once
         if (stopped(progress)) return nullptr;
         auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress, mask);
         if (!computed) return nullptr;
-        if (rays >= geometry::field_rays_final && !request.mask)
-            geometry::keep_field(*geometry, wanted, request, *computed);
+        if (rays >= geometry::field_rays_final) geometry::keep_field(*computed);
         made = computed;
     }
     std::lock_guard lock(mutex_);

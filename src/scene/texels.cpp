@@ -10,6 +10,8 @@
 #include <unordered_set>
 #include <utility>
 
+#include "base/hash.h"
+
 namespace vemtra::scene {
 namespace {
 
@@ -64,6 +66,22 @@ const TexelTile& Texels::tile(int level, int x, int y) const {
     const Level& l = levels_[size_t(level)];
     const auto& block = l.blocks[size_t(y / block_edge) * size_t(l.across) + size_t(x / block_edge)];
     return block ? (*block)[size_t(y % block_edge) * block_edge + size_t(x % block_edge)] : none;
+}
+
+uint64_t Texels::content_hash() const {
+    uint64_t h = content_.hash.load(std::memory_order_relaxed);
+    if (h) return h;
+    const int of[] = {size_, lanes_};
+    h = hash_bytes(of, sizeof of);
+    for (int y = 0; y < across(0); ++y)
+        for (int x = 0; x < across(0); ++x) {
+            const TexelTile& t = tile(0, x, y);
+            if (!t) continue;
+            const int where[] = {x, y};
+            h = hash_bytes(t.get(), halves() * sizeof(uint16_t), hash_bytes(where, sizeof where, h));
+        }
+    content_.hash.store(h | 1, std::memory_order_relaxed);
+    return h | 1;
 }
 
 size_t Texels::bytes() const {

@@ -3,6 +3,7 @@
 // where nothing was painted are not there.
 #pragma once
 #include <array>
+#include <atomic>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -45,6 +46,7 @@ public:
     bool empty() const { return tiles_ == 0; }
     size_t tiles() const { return tiles_; }      ///< of all levels
     uint64_t number() const { return number_; }  ///< no two sheets of one run have the same
+    uint64_t content_hash() const;               ///< equal sheets of any run have the same
     size_t bytes() const;                        ///< of tiles and page tables, those shared with others among them
 
     /// Calls f(level, x, y, tile) for every tile that is there.
@@ -65,6 +67,13 @@ private:
     int size_ = least_sheet, lanes_ = 2;
     size_t tiles_ = 0;
     uint64_t number_ = 0;
+    /// What content_hash() said; 0: it was not asked yet, as in a copy, which is about to change.
+    struct Content {
+        std::atomic<uint64_t> hash{0};
+        Content() = default;
+        Content(const Content&) {}
+    };
+    mutable Content content_;
     std::vector<Level> levels_;
 };
 

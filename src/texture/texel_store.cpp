@@ -82,6 +82,15 @@ TexelImage::~TexelImage() {
     if (store_) store_->drop(*this);
 }
 
+uint64_t TexelImage::content_hash() const {
+    if (painted_) return painted_->content_hash();
+    std::error_code ec;
+    const uint64_t numbers[] = {uint64_t(fs::last_write_time(source_.file, ec).time_since_epoch().count()),
+                                uint64_t(fs::file_size(source_.file, ec)), uint64_t(source_.first_channel),
+                                uint64_t(source_.channels)};
+    return hash_bytes(numbers, sizeof numbers, hash_text(absolute_path(source_.file).string()));
+}
+
 std::shared_ptr<const TexelImage> TexelImage::of(std::shared_ptr<const scene::Texels> painted) {
     static_assert(tile_edge == scene::texel_tile);
     alignas(64) static const std::array<uint16_t, size_t(tile_edge) * tile_edge * 4> nothing{};

@@ -53,6 +53,8 @@ public:
     bool has_alpha() const { return alpha_; }  ///< in lane 3; else 1 stands there
     bool premultiplied() const { return premultiplied_; }
     bool prepared() const { return prepared_; }  ///< read from tiled mip maps
+    /// Equal texels of any run have the same; of files by their names, times and sizes.
+    uint64_t content_hash() const;
 
 private:
     friend class TexelStore;

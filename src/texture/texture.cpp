@@ -5,6 +5,7 @@
 #include <array>
 #include <set>
 
+#include "base/hash.h"
 #include "base/text.h"
 #include "texture/channels.h"
 #include "texture/lettering.h"
@@ -239,6 +240,13 @@ std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const pro
     e.what = "A texture map cannot be read; magenta stands in its place";
     problems.push_back(e);
     return nullptr;
+}
+
+uint64_t Textures::content_hash(int handle) const {
+    if (handle < 0 || size_t(handle) >= images_.size()) return 0;
+    std::vector<uint64_t> tiles;
+    for (const auto& t : images_[size_t(handle)].tiles) tiles.push_back(t ? t->content_hash() : 0);
+    return hash_bytes(tiles.data(), tiles.size() * sizeof tiles[0]);
 }
 
 std::pair<int, int> Textures::size(int handle) const {

@@ -71,6 +71,8 @@ public:
     std::shared_ptr<const Textures> repainted(const std::vector<scene::Painting>& paintings) const;
     /// All files that were read, to be watched; folders of maps over tiles among them, where new tiles may appear.
     const std::vector<fs::path>& files() const { return files_; }
+    /// Equal texels of any run have the same: see TexelImage::content_hash().
+    uint64_t content_hash(int handle) const;
     /// Texels across and up, of the largest tile; 0 where nothing could be opened.
     std::pair<int, int> size(int handle) const;
 

@@ -170,3 +170,21 @@ TEST_CASE("paths are said from a folder, or in full where there is no way") {
     CHECK(path_from(s.path, s.path / "circle" / "x").find("circle") != std::string::npos);
     CHECK(absolute_path("x").is_absolute());
 }
+
+TEST_CASE("a folder is kept within its bytes by what was used longest ago") {
+    const Scratch s;
+    const auto now = fs::file_time_type::clock::now();
+    for (int k = 0; k < 5; ++k) {
+        const fs::path file = s.write("f" + std::to_string(k), std::string(1000, 'x'));
+        fs::last_write_time(file, now - std::chrono::hours(10 - k));
+    }
+    keep_within(s.path, 5000);
+    CHECK(entries_of(s.path).size() == 5);
+    mark_used(s.path / "f0");
+    keep_within(s.path, 3500);
+    CHECK(entries_of(s.path).size() == 3);
+    CHECK(fs::exists(s.path / "f0"));
+    CHECK_FALSE(fs::exists(s.path / "f1"));
+    CHECK_FALSE(fs::exists(s.path / "f2"));
+    keep_within(s.path / "nowhere", 1);
+}

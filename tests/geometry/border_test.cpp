@@ -196,3 +196,36 @@ TEST_CASE("spreading a border can be stopped") {
     CHECK_FALSE(
         geometry::border_grid(*form.mesh, *form.welds, form.levels, .1f, geometry::BorderSides::both, make, &progress));
 }
+
+TEST_CASE("a border that is kept on disk comes back as it was, and nothing else does") {
+    const Scratch s;
+    setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
+    const Form form(box(4), 16);
+    geometry::BorderGrid made = form.grid(
+        .1f, [](const V3f& p) { return p.x > .3f ? 1.f : 0.f; }, geometry::BorderSides::both);
+    made.content = 77;
+    geometry::keep_border(made);
+    const auto back = geometry::kept_border(*form.mesh, 77);
+    REQUIRE(back);
+    CHECK(back->content == 77);
+    CHECK(back->width == made.width);
+    CHECK(back->first == made.first);
+    CHECK(back->level == made.level);
+    CHECK(back->codes == made.codes);
+    CHECK_FALSE(geometry::kept_border(*form.mesh, 78));
+    CHECK_FALSE(geometry::kept_border(*Form(box(2), 16).mesh, 77));
+    fs::path file;
+    for (const auto& e : fs::directory_iterator(cache_folder("fields"))) file = e.path();
+    const std::string whole = *read_file(file);
+    for (const size_t size : {size_t(0), size_t(11), size_t(40), whole.size() - 1}) {
+        REQUIRE(write_file_atomically(file, whole.substr(0, size)));
+        CHECK_FALSE(geometry::kept_border(*form.mesh, 77));
+    }
+    std::string other = whole;
+    other[whole.size() / 2] = char(other[whole.size() / 2] ^ 1);
+    REQUIRE(write_file_atomically(file, other));
+    CHECK_FALSE(geometry::kept_border(*form.mesh, 77));
+    made.level[0] = 200;  // sound by its hash, and nonsense
+    geometry::keep_border(made);
+    CHECK_FALSE(geometry::kept_border(*form.mesh, 77));
+}

@@ -120,7 +120,7 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
         CHECK(alone->parts[0].pieces == a->parts[0].pieces);
     }
     CHECK_FALSE(geometry::cached_field(*g, {1}, r));
-    geometry::keep_field(*g, {1}, r, *a);
+    geometry::keep_field(*a);
     auto back = geometry::cached_field(*g, {1}, r);
     REQUIRE(back);
     CHECK(back->parts[0].at_vertex == a->parts[0].at_vertex);
@@ -378,7 +378,8 @@ TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
         f.parts[0].pieces.assign(8, {{0, 1, corner}, geometry::FormField::uncut});
         f.parts[0].pieces[1].first = inner;
         f.parts[0].inside.shares.assign(3 * geometry::reach_knots, 7);
-        geometry::keep_field(*g, {1}, request(false), f);
+        f.content = geometry::field_content(*g, {1}, request(false), geometry::field_rays_final);
+        geometry::keep_field(f);
         return geometry::cached_field(*g, {1}, request(false)) != nullptr;
     };
     CHECK(kept(0, 4, 2));
