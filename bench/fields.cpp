@@ -99,13 +99,16 @@ float brute_force(const geometry::Geometry& g, const Place& at, bool inward, flo
     return float(sum / rays);
 }
 
+nodes::FieldRequest cavity_request(float reach, bool inward) {
+    return {"b", "cavity", {inward ? 1.f : 0.f, 90.f, 0, 0, 1, 0, 0, std::exp2(std::ceil(std::log2(reach)))}};
+}
+
 void against_brute_force(const char* name, const std::shared_ptr<const geometry::Geometry>& g, float reach) {
     const std::vector<char> all(g->instances().size(), 1);
     const auto at = places(*g, 300);
     for (const bool inward : {false, true}) {
         std::shared_ptr<const geometry::FormField> field;
-        const nodes::FieldRequest request{
-            "b", "cavity", {inward ? 1.f : 0.f, 90.f, 0, 0, 1, 0, 0, std::exp2(std::ceil(std::log2(reach)))}};
+        const nodes::FieldRequest request = cavity_request(reach, inward);
         const double first = seconds([&] { geometry::compute_field(*g, all, request, geometry::field_rays_first); });
         const double time =
             seconds([&] { field = geometry::compute_field(*g, all, request, geometry::field_rays_final); });
@@ -189,6 +192,40 @@ void rays_of_fields(const std::shared_ptr<const geometry::Geometry>& g) {
          bare / field >= .75);
 }
 
+/// A ring of ten million faces with knobs.
+std::shared_ptr<const geometry::Mesh> ring(int around, int across) {
+    auto mesh = std::make_shared<geometry::Mesh>();
+    for (int i = 0; i < around; ++i)
+        for (int j = 0; j < across; ++j) {
+            const float a = 6.2831853f * float(i) / float(around);
+            const float b = 6.2831853f * float(j) / float(across);
+            const float r = .14f + .012f * std::sin(40.f * a) * std::sin(24.f * b);
+            const V3f out(std::cos(b) * std::cos(a), std::sin(b), std::cos(b) * std::sin(a));
+            mesh->positions.push_back(V3f(.4f * std::cos(a), .2f, .4f * std::sin(a)) + out * r);
+            mesh->normals.push_back(out);
+        }
+    auto vertex = [&](int i, int j) { return uint32_t((i % around) * across + j % across); };
+    for (int i = 0; i < around; ++i)
+        for (int j = 0; j < across; ++j)
+            for (const uint32_t v : {vertex(i, j), vertex(i, j + 1), vertex(i + 1, j + 1), vertex(i, j),
+                                     vertex(i + 1, j + 1), vertex(i + 1, j)})
+                mesh->indices.push_back(v);
+    return mesh;
+}
+/// What a form of many faces costs until its first coarse cavity is there.
+void many_faces() {
+    const auto mesh = ring(2500, 2000);
+    std::vector<geometry::Instance> instances{{geometry::make_shape(mesh), M44f()}};
+    const geometry::Geometry g(std::move(instances));
+    const double building = seconds([&] { g.build(nullptr); });
+    std::printf("  %zu faces: %.1f s for the accelerator\n", mesh->triangles(), building);
+    std::shared_ptr<const geometry::FormField> first;
+    const double took = seconds(
+        [&] { first = geometry::compute_field(g, {1}, cavity_request(.02f, false), geometry::field_rays_first); });
+    line("ten million faces: the first coarse cavity", took, "s", "at most 2", took <= 2.);
+    line("  its memory", double(first->bytes()) * 1e-6, "MB", "at most 256", first->bytes() < (size_t(256) << 20));
+}
+
 }  // namespace
 
 void fields() {
@@ -196,6 +233,7 @@ void fields() {
     against_brute_force("lantern", l, .02f);
     against_brute_force("plate of large faces", plate(), .05f);
     rays_of_fields(l);
+    many_faces();
 }
 
 }  // namespace vemtra::bench

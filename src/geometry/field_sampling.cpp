@@ -27,6 +27,9 @@ constexpr size_t inside_budget_of_relief = size_t(1) << 17;
 struct Pieces {
     float longest, shortest, steepest;
 };
+// A first look at forms of many vertices: those of a cell that look the same way are taken for one. Over all parts, by
+// their area, and of one part at least.
+constexpr size_t most_first_samples = 100000, first_samples_of_part = 4000;
 constexpr int quicker = 4;       // so many times fewer rays say on which side of a step a sample lies
 constexpr float step = .09f;     // a middle that is so far off the mean of its ends: that is no bend any more
 constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
@@ -72,8 +75,9 @@ public:
     }
 
     /// `allowed`: samples between vertices that there may be; `used` grows by those that there are.
-    bool run(FormField::PartField& f, size_t allowed, size_t& used, bool& cut, float from, float to,
-             Progress* progress) {
+    /// `first_samples`: vertices that a first look is taken at.
+    bool run(FormField::PartField& f, size_t first_samples, size_t allowed, size_t& used, bool& cut, float from,
+             float to, Progress* progress) {
         allowed_ = allowed;
         if (kind_.at_vertices) {
             f.at_vertex.numbers = kind_.at_vertices(geometry_, index_, request_.parameters);
@@ -81,10 +85,14 @@ public:
                 if (!std::isfinite(v)) v = 0.f;
             return !stopped(progress);
         }
-        weld();
+        gathered_ = is_coarse() && m_.positions.size() > first_samples;
+        if (gathered_)
+            gather(first_samples);
+        else
+            weld();
         const float half = lerp(from, to, kind_.adaptive ? .4f : 1.f);
         if (!sample_vertices(f, from, half, progress)) return false;
-        if (!kind_.adaptive || rays_ < field_rays_first) return true;
+        if (!kind_.adaptive || rays_ < field_rays_first || gathered_) return true;
         find_faces();
         if (cuts_.empty()) return true;
         cut |= widen();
@@ -140,20 +148,52 @@ private:
             if (fresh) unique_.push_back(v);
             unique_of_[v] = at->second;
         }
-        // Each leans to one of its faces: on that face it stays on the surface, which the mean of several would leave.
+        lean();
+    }
+    /// Each leans to one of its faces: on that face it stays on the surface, which the mean of several would leave.
+    void lean() {
         toward_.assign(unique_.size(), V3f(0.f));
         face_.assign(unique_.size(), 0);
         used_.assign(unique_.size(), 0);
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
-            const V3f centre = middle(t);
             for (int c = 0; c < 3; ++c) {
-                const uint32_t u = unique_of_[m_.indices[3 * size_t(t) + size_t(c)]];
-                if (used_[u]) continue;
-                toward_[u] = centre - world_[unique_[u]];
+                const uint32_t v = m_.indices[3 * size_t(t) + size_t(c)];
+                const uint32_t u = unique_of_[v];
+                if (used_[u] || (gathered_ && unique_[u] != v)) continue;
+                toward_[u] = middle(t) - world_[unique_[u]];
                 face_[u] = t;
                 used_[u] = 1;
             }
         }
+    }
+
+    /// As weld(), for a first look: vertices that lie in one cell and look the same way are one, the first of them, in
+    /// cells that grow until there are few enough.
+    void gather(size_t most) {
+        for (const V3f& p : m_.positions) world_.push_back(instance_.point_to_world(p));
+        if (instance_.shape->stands_out()) stand_out();
+        Box3f box;
+        for (const V3f& p : world_) box.extendBy(p);
+        unique_of_.resize(world_.size());
+        const float size = std::max(max_component(box.size()), 1e-20f);
+        for (float cells = 256.f; cells > 1.f; cells *= .5f) {
+            unique_.clear();
+            std::unordered_map<uint64_t, uint32_t> seen;
+            for (uint32_t v = 0; v < world_.size() && unique_.size() <= most; ++v) {
+                const V3f at = (world_[v] - box.min) * (cells / size);
+                const V3f n = normal(v);
+                uint64_t key = 0;
+                for (int c = 0; c < 3; ++c) {
+                    key = key << 12 | uint64_t(std::clamp(at[c], 0.f, 4095.f));
+                    key = key << 3 | uint64_t(std::clamp((n[c] + 1.f) * 2.5f, 0.f, 5.f));
+                }
+                const auto [known, fresh] = seen.try_emplace(key, uint32_t(unique_.size()));
+                if (fresh) unique_.push_back(v);
+                unique_of_[v] = known->second;
+            }
+            if (unique_.size() <= most) break;
+        }
+        lean();
     }
 
     bool sample_vertices(FormField::PartField& f, float from, float to, Progress* progress) {
@@ -168,7 +208,9 @@ private:
         });
         if (!good) return false;
         make_room(f.at_vertex, m_.positions.size());
-        for (size_t v = 0; v < m_.positions.size(); ++v) put(f.at_vertex, v, values_[unique_of_[v]]);
+        parallel_ranges(m_.positions.size(), 4096, [&](size_t first, size_t last) {
+            for (size_t v = first; v < last; ++v) put(f.at_vertex, v, values_[unique_of_[v]]);
+        });
         return true;
     }
 
@@ -483,11 +525,29 @@ private:
     std::vector<uint32_t> unique_, unique_of_;  ///< vertices that stand for their like; which one a vertex is
     std::vector<uint32_t> face_;                ///< one that each belongs to
     std::vector<char> used_;                    ///< by a face
+    bool gathered_ = false;                     ///< see gather()
     std::vector<Value> values_;
     std::vector<Cut> cuts_;                           ///< faces first, then pieces as they are made
     std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
     std::vector<Job> jobs_;
 };
+
+/// Summed in pieces of even length, so that any number of threads gives the same.
+double area_of(const Geometry& geometry, uint32_t part) {
+    constexpr size_t piece = 65536;
+    const size_t faces = geometry.shape(part).faces_as_triangles().triangles();
+    std::vector<double> sums((faces + piece - 1) / piece, 0.);
+    parallel_ranges(sums.size(), 1, [&](size_t first, size_t last) {
+        for (size_t k = first; k < last; ++k)
+            for (size_t f = k * piece; f < std::min(faces, (k + 1) * piece); ++f) {
+                const double area = double(geometry.area(part, uint32_t(f)));
+                if (std::isfinite(area)) sums[k] += area;
+            }
+    });
+    double all = 0.;
+    for (const double s : sums) all += s;
+    return all;
+}
 
 }  // namespace
 
@@ -508,22 +568,20 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
     std::vector<double> areas(parts, 0.);
     double left = 0.;
     for (size_t p = 0; kind && p < parts; ++p) {
-        const Mesh& m = geometry.shape(uint32_t(p)).faces_as_triangles();
-        for (uint32_t f = 0; wanted[p] && f < m.triangles(); ++f) {
-            const double area = double(geometry.area(uint32_t(p), f));
-            if (std::isfinite(area)) areas[p] += area;
-        }
+        if (wanted[p]) areas[p] = area_of(geometry, uint32_t(p));
         left += areas[p];
     }
+    const double whole = left;
     size_t used = 0;
     for (size_t p = 0; kind && p < parts; ++p) {
         if (!wanted[p]) continue;
+        const size_t first = size_t(double(most_first_samples) * (whole > 0. ? areas[p] / whole : 1.));
         const size_t free = inside_budget - std::min(inside_budget, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
         PartSampling sampling(geometry, uint32_t(p), *kind, request, rays, mask);
-        if (!sampling.run(field->parts[p], allowed, used, field->cut, float(p) / float(parts),
-                          float(p + 1) / float(parts), progress))
+        if (!sampling.run(field->parts[p], std::max(first, first_samples_of_part), allowed, used, field->cut,
+                          float(p) / float(parts), float(p + 1) / float(parts), progress))
             return nullptr;
     }
     return field;
