@@ -499,3 +499,39 @@ TEST_CASE("a field that looks no further than a hair on a form of many faces end
     }
     CHECK_FALSE(compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1.f, 1}}, geometry::field_rays_final)->cut);
 }
+
+TEST_CASE("a first look at a form of many vertices is near what all of them say, at few of them") {
+    const Written sphere(grid_obj(420, [](float u, float v) {  // half of one, seen from inside
+        const float a = 6.2831853f * u;
+        const float b = 1.5707963f * v;
+        return V3f(std::cos(a) * std::sin(b), std::cos(b), std::sin(a) * std::sin(b)) * .5f;
+    }));
+    REQUIRE(sphere.mesh().positions.size() > 150000);
+    float weights[geometry::reach_knots];
+    geometry::reach_weights(.5f, 1.f, weights);
+    double read = 0;
+    std::shared_ptr<const geometry::FormField> first;
+    for (const bool edges : {false, true}) {
+        first = compute_field(*sphere.g, {1}, request(edges), geometry::field_rays_first);
+        const auto last = compute_field(*sphere.g, {1}, request(edges), geometry::field_rays_final);
+        double off = 0;
+        size_t count = 0;
+        for (uint32_t f = 0; f < sphere.mesh().triangles(); f += 97, ++count) {
+            const geometry::Place place{0, f, .3f, .3f};
+            const float all = last->within(sphere.mesh(), place, weights);
+            off += double(std::fabs(first->within(sphere.mesh(), place, weights) - all));
+            read += double(all);
+        }
+        CHECK(off / double(count) < .05);
+    }
+    CHECK(read > 100.);
+    std::set<std::vector<uint8_t>> different;
+    const auto& shares = first->parts[0].at_vertex.shares;
+    for (size_t v = 0; v + 1 <= shares.size() / geometry::reach_knots; ++v)
+        different.emplace(shares.begin() + long(v * geometry::reach_knots),
+                          shares.begin() + long((v + 1) * geometry::reach_knots));
+    CHECK(different.size() <= 100000);
+    tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    const auto alone = compute_field(*sphere.g, {1}, request(true), geometry::field_rays_first);
+    CHECK(alone->parts[0].at_vertex == first->parts[0].at_vertex);
+}

@@ -8,9 +8,10 @@ using namespace vemtra;
 using namespace vemtra::test;
 
 namespace {
-/// A plate whose colour follows from how closed it is.
+/// On a disk on which no field is yet: a plate whose colour follows from how closed it is.
 struct ClosedPlate : Plate {
     ClosedPlate() {
+        setenv("XDG_CACHE_HOME", (s.path / "cache").c_str(), 1);
         node(0, "closed", "cavity", "float", {{"reach", {scene::Value{.2f}, {}}}});
         wire(0, "base_weight", "closed");
     }
