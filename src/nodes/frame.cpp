@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "scene/edits.h"
+
 namespace vemtra::nodes {
 
 std::optional<PlacedFrame> frame_of(const scene::Node& n) {
@@ -49,6 +51,29 @@ void place(scene::Node& n, const V3f& centre, const std::optional<V3f>& normal, 
     const NodeDescription* d = describe(n.kind);
     if (const Port* placed = d ? d->port(Role::placed) : nullptr; placed && by_pin)
         n.inputs[placed->name].value = float(placed->choices.size() - 1);
+}
+
+bool is_pinned_mask(const scene::Node& n) {
+    const NodeDescription* d = describe(n.kind);
+    return d && has_pin(*d) && !d->port(Role::placed) && d->output_type(n) == Type::number;
+}
+
+std::string another_pin(scene::BuildUp& b, const std::string& id) {
+    const scene::NodePlace at = scene::Graph(b).find(id);
+    if (!at.node || !is_pinned_mask(*at.node)) return {};
+    scene::Node copy = *at.node;
+    const std::string lane = at.layer ? at.layer->id : std::string();
+    const std::string type = copy.type;
+    copy.id = scene::add_node(b, lane, copy.kind, type, copy.name);
+    *scene::node(b, copy.id) = copy;
+    const std::string both = scene::add_node(b, lane, "max", type, copy.name + ", all");
+    scene::for_each_input(b, [&](scene::Input& in) {
+        if (in.from == id) in.from = both;
+    });
+    scene::Node* join = scene::node(b, both);
+    join->inputs["in1"].from = id;
+    join->inputs["in2"].from = copy.id;
+    return copy.id;
 }
 
 }  // namespace vemtra::nodes

@@ -226,3 +226,47 @@ TEST_CASE("the frame of a projection is moved, sized and rolled by its handles i
     CHECK((value("centre") - centre).length() < 1e-6f);
     bench.files().discard_autosave();
 }
+
+TEST_CASE("with the key held a pin's middle leaves another one behind, in the same mask") {
+    app::MainWindow w;
+    w.resize(1000, 700);
+    w.show();
+    REQUIRE(w.open_project(demo_project, false));
+    auto& bench = w.bench();
+    bench.select_part("body");
+    std::string pin;
+    auto enamel = [](auto& b) {
+        return std::find_if(b.layers.begin(), b.layers.end(), [](const auto& l) { return l.id == "marine-enamel"; });
+    };
+    bench.edit_build_up("Add", [&](scene::BuildUp& b) {
+        pin = scene::add_node(b, "marine-enamel", "pin", "float", "Knock");
+        scene::node(b, pin)->inputs["centre"].value = V3f(0.f, .15f, .1f);
+        enamel(b)->gate.mask.from = pin;
+    });
+    bench.select_layer("marine-enamel");
+    bench.select_node(pin);
+    picture(w, 1);
+    auto* view = w.findChild<app::RenderView*>();
+    REQUIRE(view->handles().shown());
+    auto centre = [&](const std::string& id) {
+        return scene::as_vector(scene::find_node(*bench.build_up(), id).node->inputs.at("centre").value);
+    };
+    auto gate = [&] { return enamel(*bench.build_up())->gate.mask.from; };
+    const V3f before = centre(pin);
+    const QPoint from = view->handles().position(app::FrameHandles::middle, view->size()).toPoint();
+    QTest::mousePress(view, Qt::LeftButton, Qt::ControlModifier, from);
+    CHECK(gate() == pin);  // it has not moved yet
+    for (int i = 1; i <= 4; ++i) QTest::mouseMove(view, from + QPoint(9, 4) * i);
+    QTest::mouseRelease(view, Qt::LeftButton, Qt::ControlModifier, from + QPoint(36, 16));
+    const std::string other = bench.selection().node;
+    REQUIRE(other != pin);
+    CHECK(centre(pin) == before);
+    CHECK((centre(other) - before).length() > .003f);
+    CHECK(scene::sources(scene::find_node(*bench.build_up(), gate()).node->inputs) ==
+          std::vector<std::string>{pin, other});
+    bench.undo();  // the way it went
+    bench.undo();
+    CHECK(gate() == pin);
+    CHECK_FALSE(scene::find_node(*bench.build_up(), other).node);
+    bench.files().discard_autosave();
+}

@@ -1,5 +1,7 @@
 // A mask that is stuck to a place: its shapes at worked points, its depth, what it faces, and its copies.
 #include "kernel_support.h"
+#include "nodes/frame.h"
+#include "scene/edits.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -74,4 +76,30 @@ TEST_CASE("copies of a pin lie in a row about its middle, or around a ring, and 
     ring.run.uniform("laid", {1.f});
     ring.run.uniform("apart", {.4f});
     CHECK(ring() == std::vector<float>{1, 0, 0, 1, 0, 0, 1, 0, 0, 1, 0, 0, 0, 1, 0});
+}
+
+TEST_CASE("another pin in a mask is a copy beside it, and all who read the one read both") {
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string layer = b.layers[0].id;
+    const std::string pin = scene::add_node(b, layer, "pin", "float", "Knock");
+    const std::string levels = scene::add_node(b, layer, "levels", "float", "Harder");
+    scene::node(b, pin)->inputs["size"].value = V3f(.2f);
+    scene::node(b, levels)->inputs["in"].from = pin;
+    b.layers[0].gate.mask.from = pin;
+    const std::string copy = nodes::another_pin(b, pin);
+    REQUIRE(scene::node(b, copy));
+    CHECK(scene::node(b, copy)->kind == "pin");
+    CHECK(scene::as_vector(scene::node(b, copy)->inputs["size"].value) == V3f(.2f));
+    const std::string both = b.layers[0].gate.mask.from;
+    REQUIRE(scene::node(b, both));
+    CHECK(scene::node(b, levels)->inputs["in"].from == both);
+    CHECK(scene::sources(scene::node(b, both)->inputs) == std::vector<std::string>{pin, copy});
+    // A third one: still one mask, and no circle.
+    CHECK_FALSE(nodes::another_pin(b, copy).empty());
+    CHECK(b.layers[0].gate.mask.from == both);
+    const auto upstream = scene::Graph(b).upstream({both});
+    CHECK(upstream.size() == 5);
+    const std::string grain = scene::add_node(b, layer, "grain", "vector2", "Grain");
+    CHECK(nodes::another_pin(b, grain).empty());
+    CHECK(nodes::another_pin(b, "nothing").empty());
 }

@@ -389,6 +389,22 @@ void DetailPanel::build_node(const scene::Node& node) {
                               });
                           });
                       });
+    if (nodes::is_pinned_mask(node))
+        form_->button(
+            "Another one in this mask",
+            "Click a place on the asset: a copy of this pin goes there, and the mask is where either is. In the "
+            "picture: Ctrl and drag its middle.",
+            [=, this] {
+                bench_.picking().pick_place([=, this](const SurfaceSpot& spot) {
+                    std::string another;
+                    bench_.edit_build_up("Another pin", [&](scene::BuildUp& to) {
+                        another = nodes::another_pin(to, id);
+                        if (scene::Node* n = scene::node(to, another))
+                            nodes::place(*n, spot.position, spot.normal, true);
+                    });
+                    if (!another.empty()) bench_.select_node(another);
+                });
+            });
     const Type type = d->output_type(node);
     int stops = 2;
     if (const Port* n = d->port(nodes::Role::stop_count)) stops = int(nodes::number_of(node, *n));

@@ -109,6 +109,14 @@ void FrameHandles::paint(QPainter& p, const QSize& view) const {
     p.restore();
 }
 
+void FrameHandles::take_another() {
+    const scene::Node* n = bench_.node();
+    if (!n || !nodes::is_pinned_mask(*n)) return;
+    std::string another;
+    bench_.edit_build_up("Another pin", [&, id = n->id](scene::BuildUp& b) { another = nodes::another_pin(b, id); });
+    if (!another.empty()) bench_.select_node(another);
+}
+
 void FrameHandles::drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot) {
     const auto f = frame();
     const scene::Node* n = bench_.node();

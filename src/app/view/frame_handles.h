@@ -18,6 +18,8 @@ public:
     Handle at(const QPointF& point, const QSize& view) const;
     QPointF position(Handle handle, const QSize& view) const;
     /// `spot`: what lies under the hand on the asset, if anything does.
+    /// From here on the hand has another one like it, in the same mask; where there can be none, the one there is.
+    void take_another();
     void drag(Handle handle, const QPointF& to, const QSize& view, const std::optional<SurfaceSpot>& spot);
 
 private:

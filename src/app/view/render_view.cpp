@@ -270,9 +270,10 @@ void RenderView::mousePressEvent(QMouseEvent* e) {
     if (held != PlacementHandles::none) {
         drag_ = Drag::placing;
         placing_.begin(held, e->position(), size());
-    } else if (handle_ != FrameHandles::none)
+    } else if (handle_ != FrameHandles::none) {
         drag_ = Drag::frame;
-    else if (marking_ && e->button() == Qt::LeftButton)
+        takes_another_ = handle_ == FrameHandles::middle && e->modifiers() & Qt::ControlModifier;
+    } else if (marking_ && e->button() == Qt::LeftButton)
         drag_ = Drag::region;
     else if (bench_.kept_pictures().compared() >= 0 && std::fabs(e->position().x() - width() * divider_) < 8)
         drag_ = Drag::divider;
@@ -314,6 +315,7 @@ void RenderView::mouseMoveEvent(QMouseEvent* e) {
             update();
             break;
         case Drag::frame:
+            if (std::exchange(takes_another_, false)) handles_.take_another();
             handles_.drag(handle_, e->position(), size(),
                           handle_ == FrameHandles::middle ? spot_at(e->position()) : std::nullopt);
             update();

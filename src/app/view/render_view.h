@@ -68,6 +68,7 @@ private:
     DecalHandles decal_{bench_};
     DecalHandles::Handle decal_handle_ = DecalHandles::none;
     FrameHandles::Handle handle_ = FrameHandles::none;
+    bool takes_another_ = false;  ///< once the hand moves
     QPointF last_, pressed_;
     bool moved_ = false, marking_ = false, framed_part_ = false;
     double divider_ = .5;
