@@ -192,8 +192,8 @@ void fields(const fs::path& folder, bool once) {
         field.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, uint8_t(i));
         field.parts[0].first.assign(1, geometry::FormField::uncut);
         field.parts[0].inside.shares.assign(FieldOfSquare::bytes, uint8_t(i));
-        field.content = geometry::field_content(*square.geometry, {1}, FieldOfSquare::request(i % 5),
-                                                geometry::field_rays_final);
+        field.content =
+            geometry::field_content(*square.geometry, {1}, FieldOfSquare::request(i % 5), geometry::field_rays_final);
         geometry::keep_field(field);
         if (!i) begun(folder);
     }

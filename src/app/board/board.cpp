@@ -19,7 +19,7 @@ namespace vemtra::app {
 using namespace board;
 
 namespace {
-constexpr double smallest_fit = .15;
+constexpr double smallest_fit = .1;
 }
 
 Board::Board(Workbench& bench, QWidget* parent) : QAbstractScrollArea(parent), bench_(bench) {
