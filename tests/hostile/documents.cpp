@@ -64,7 +64,7 @@ std::string nested_definitions(size_t depth) {
     return text + "<nodegraph name=\"g\">" + node("own" + std::to_string(depth - 1), "x", "") +
            "<output name=\"o\" type=\"float\" nodename=\"x\"/></nodegraph></materialx>";
 }
-std::string repeated(const std::string& text, size_t count) {
+std::string said_again(const std::string& text, size_t count) {
     std::string all;
     all.reserve(text.size() * count);
     for (size_t i = 0; i < count; ++i) all += text;
@@ -82,7 +82,7 @@ std::vector<HostileInput> hostile_documents() {
     add("nothing at all", [] { return std::string(" "); });
     add("cut in the middle", [] { return graph(node("add", "x", "")).substr(0, 90); });
     add("not this format", [] { return std::string("{\"vemtra\": 1}"); });
-    add("bytes of no text", [] { return repeated(std::string("\x00\xff\xfe<", 4), 1000); });
+    add("bytes of no text", [] { return said_again(std::string("\x00\xff\xfe<", 4), 1000); });
     add("a chain of 100 000 nodes", [] { return chain(100000); });
     add("64 nodes that each read the one before twice", [] { return doubling(64); });
     add("40 graphs of its own within one another, twice each", [] { return nested_definitions(40); });
@@ -103,13 +103,14 @@ std::vector<HostileInput> hostile_documents() {
             "interfacename=\"i\"/></nodegraph></materialx>");
     });
     add("elements 20 000 deep", [] {
-        return "<materialx>" + repeated("<nodegraph name=\"g\">", 20000) + repeated("</nodegraph>", 20000) +
+        return "<materialx>" + said_again("<nodegraph name=\"g\">", 20000) + said_again("</nodegraph>", 20000) +
                "</materialx>";
     });
     add("entities that would grow without end", [] {
         std::string text = "<!DOCTYPE x [<!ENTITY a0 \"aaaaaaaaaa\">";
         for (int i = 1; i < 30; ++i)
-            text += "<!ENTITY a" + std::to_string(i) + " \"" + repeated("&a" + std::to_string(i - 1) + ";", 10) + "\">";
+            text +=
+                "<!ENTITY a" + std::to_string(i) + " \"" + said_again("&a" + std::to_string(i - 1) + ";", 10) + "\">";
         return text + "]>" + graph(node("constant", "x", value("value", "float", "&a29;")));
     });
     add("numbers that are none", [] {
@@ -141,9 +142,9 @@ std::vector<HostileInput> hostile_documents() {
         return graph(node("add", "", "") + node("add", "&#10;&#27;[2J", "") +
                      node("add", "x", from("in1", "&#10;&#27;[2J")));
     });
-    add("the same name ten thousand times", [] { return graph(repeated(node("add", "x", ""), 10000)); });
+    add("the same name ten thousand times", [] { return graph(said_again(node("add", "x", ""), 10000)); });
     add("a hundred thousand inputs at one node",
-        [] { return graph(node("add", "x", repeated(value("in1", "float", "1"), 100000))); });
+        [] { return graph(node("add", "x", said_again(value("in1", "float", "1"), 100000))); });
     add("a word of ten million letters",
         [] { return graph(node("constant", "x", value("value", "string", std::string(10000000, 'a')))); });
     add("files that lead elsewhere", [] {

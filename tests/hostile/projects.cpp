@@ -156,7 +156,7 @@ HostileInput catalogue_input(const std::string& value_name, float value) {
     });
 }
 
-void add_numbers(std::vector<HostileInput>& all) {
+void add_odd_numbers(std::vector<HostileInput>& all) {
     for (const char* number : {"0", "-1", "1e-38", "0.5", "1e6", "1e12", "3e38", "-3e38", "1e39", "1e308", "-1e308"})
         for (const char* part : {"assets", "parts", "build_ups", "rigs", "cameras", "render", "display"})
             all.push_back(demo_input(std::string("all numbers of ") + part + " are " + number,
@@ -392,7 +392,7 @@ void add_text(std::vector<HostileInput>& all) {
 
 std::vector<HostileInput> hostile_projects() {
     std::vector<HostileInput> all;
-    add_numbers(all);
+    add_odd_numbers(all);
     add_depth(all);
     add_crowds(all);
     add_wrong_types(all);
