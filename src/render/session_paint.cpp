@@ -314,9 +314,8 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
 void LiveSession::catch_up() {
     if (!fresh_.ready) begin_fresh(prepared_);
     const uint32_t all = std::max(1u, uint32_t(at_.request.scene->render.samples));
-    // With other fields it differs all over, and may be a little coarser for a moment.
-    const uint32_t enough = mended_ ? std::min(at_.sample, settled_samples) : at_.sample / 2;
-    if (fresh_.sample < std::clamp(enough, 1u, all)) return render_band(fresh_);
+    const uint32_t enough = std::min({std::max(1u, at_.sample), settled_samples, all});
+    if (fresh_.sample < enough) return render_band(fresh_);
     at_.film = std::move(fresh_.film);
     at_.frame = fresh_.frame;
     at_.sample = fresh_.sample;
