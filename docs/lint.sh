@@ -44,7 +44,7 @@ if grep -nE '(//|///).*\b(colors|colored|coloring|gray|grey-scale|behavior|neigh
 
 if [ "${1:-}" != quick ]; then
   # Its own folder: without the precompiled headers of another compiler, which clang-tidy cannot read.
-  [ -f build/lint/compile_commands.json ] || cmake -S . -B build/lint -G Ninja -DCMAKE_CXX_COMPILER=clang++ \
+  [ -f build/lint/compile_commands.json ] || cmake -S . -B build/lint -G Ninja -DVEMTRA_TOGETHER=OFF -DCMAKE_CXX_COMPILER=clang++ \
     -DCMAKE_DISABLE_PRECOMPILE_HEADERS=ON -DCMAKE_EXPORT_COMPILE_COMMANDS=ON >/dev/null
   found=$(printf '%s\n' $(git ls-files 'src/*.cpp') | xargs -P "$(nproc)" -n 4 clang-tidy -p build/lint --quiet 2>/dev/null | grep -E 'warning:|error:' | sort -u)
   [ -z "$found" ] || { echo "$found"; fail "clang-tidy found the above"; }
