@@ -271,7 +271,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_width_ = film.width;
         previous_height_ = film.height;
         const bool all = request.region.x1 <= request.region.x0;  // outside of a region older edits may show
-        if (image->samples >= least_to_stand && lit && all)
+        if (image->samples >= least_to_stand && lit && all && prepared_->fields_final)
             last_whole_ = {{film.width, film.height, image->samples, image->linear}, request, prepared_};
     }
     std::function<void()> tell;
@@ -452,18 +452,24 @@ void LiveSession::tell_refining() {
     set_activity(shows_refining_ ? "refining fields" : "");
 }
 
+/// What was refined waits until the picture can take it; a picture that the hands have left behind does not: its fields
+/// are kept.
+void LiveSession::take_refined() {
+    if (!refining_.busy() || !refining_.ended()) return;
+    refined_from_ = refining_.from();
+    refined_ = refining_.take();
+    if (!refined_ && refined_from_ == prepared_) unrefined_ = prepared_;
+    tell_refining();
+}
+
 /// Two passes stand, or all do: now the fields get all their rays, beside the picture. True if it is begun anew with
 /// them, behind the one that stands.
 bool LiveSession::refine_fields() {
-    if (refining_.busy() && refining_.ended()) {
-        const bool stands = refining_.from() == prepared_;  // else the hands went on; what was computed is kept
-        auto refined = refining_.take();
-        tell_refining();
-        if (stands && !refined) unrefined_ = prepared_;
-        if (stands && refined) {
-            begin_fresh(std::move(refined));
-            return true;
-        }
+    const auto refined = std::exchange(refined_, nullptr);
+    const auto from = std::exchange(refined_from_, nullptr);
+    if (refined && from == prepared_) {
+        begin_fresh(refined);
+        return true;
     }
     const uint32_t all = uint32_t(at_.request.scene->render.samples);
     if (refining_.busy() || fresh_.ready || prepared_->fields_final || unrefined_ == prepared_ ||
@@ -507,6 +513,7 @@ void LiveSession::render_band(State& into) {
 
 /// The next thing that there is to do; false where there is none.
 bool LiveSession::step() {
+    take_refined();  // first: whatever else waits, the worker is not woken by it again
     if (take_edit() || look_at_files()) return true;
     if (!at_.ready || at_.request.hold) return false;
     if (!patches_.empty()) {

@@ -107,6 +107,7 @@ private:
     // Its steps
     bool take_edit();
     bool look_at_files();
+    void take_refined();
     bool refine_fields();
     void tell_refining();
     PrepareOptions options_of_request();
@@ -168,7 +169,8 @@ private:
     Clock::time_point painted_at_ = Clock::now();
     std::vector<V3f> previous_;
     int previous_width_ = 0, previous_height_ = 0;
-    std::shared_ptr<const Prepared> unrefined_;  ///< whose fields could not be made final
+    std::shared_ptr<const Prepared> refined_, refined_from_;  ///< what was made of which, until the picture takes it
+    std::shared_ptr<const Prepared> unrefined_;               ///< whose fields could not be made final
     std::atomic<bool> shows_refining_{false};
     Refining refining_;
     std::thread thread_;

@@ -328,9 +328,10 @@ void LiveSession::catch_up() {
     last_post_ = Clock::now();
 }
 void LiveSession::begin_fresh(std::shared_ptr<const Prepared> prepared) {
-    // What stood before edits does not know of the paint, nor of the fields as they are now.
-    edited_.clear();
-    standing_ = last_whole_ = Whole();
+    if (!standing_.prepared || standing_.prepared->geometry != prepared->geometry) {
+        edited_.clear();
+        standing_ = Whole();
+    }
     fresh_ = State();
     fresh_.frame = frame_of(1);
     fresh_.film = Film(fresh_.frame.width, fresh_.frame.height, prepared->rig.groups.size());

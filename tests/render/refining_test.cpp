@@ -106,3 +106,30 @@ TEST_CASE("a picture with coarse fields is shown until the one with final fields
     film->resolve(render::group_gains(*whole, p.scene), expected);
     CHECK(image->linear == expected);
 }
+
+TEST_CASE("a picture that stands on after an edit does so when its fields become final, and waits while it is held") {
+    ClosedPlate p;
+    const auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    render::LiveRequest r;
+    r.folder = p.s.path;
+    r.width = r.height = 32;
+    p.scene.render.samples = 1000000;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    auto wait = [&](uint64_t edit, uint32_t samples) {
+        std::shared_ptr<const render::LiveImage> image;
+        while (!(image = session.latest()) || image->edit != edit || image->coarse > 1 || !image->fields_final ||
+               image->samples < samples)
+            ::usleep(1000);
+        return image;
+    };
+    CHECK_FALSE(wait(session.request(r), 9)->stands_on);
+    p.layer(0).nodes[0].inputs["reach"].value = scene::Value{.9f};
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    session.request(r);
+    r.hold = true;
+    session.request(r);
+    ::usleep(50000);
+    r.hold = false;
+    CHECK(wait(session.request(r), 2)->stands_on);
+}
