@@ -30,9 +30,10 @@ struct Pieces {
 // A first look at forms of many vertices: those of a cell that look the same way are taken for one. Over all parts, by
 // their area, and of one part at least.
 constexpr size_t most_first_samples = 100000, first_samples_of_part = 4000;
-constexpr int quicker = 4;       // so many times fewer rays say on which side of a step a sample lies
-constexpr float step = .09f;     // a middle that is so far off the mean of its ends: that is no bend any more
-constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
+constexpr uint32_t look_every = 65536;  // vertices or faces, between two looks whether it is to stop
+constexpr int quicker = 4;              // so many times fewer rays say on which side of a step a sample lies
+constexpr float step = .09f;            // a middle that is so far off the mean of its ends: that is no bend any more
+constexpr float finest = 1e-4f;         // of all that stands there: below it places have no digits left to differ by
 constexpr Pieces of_shares{.75f, .12f, .012f};
 constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
 
@@ -79,6 +80,7 @@ public:
     bool run(FormField::PartField& f, size_t first_samples, size_t allowed, size_t& used, bool& cut, float from,
              float to, Progress* progress) {
         allowed_ = allowed;
+        progress_ = progress;
         if (kind_.at_vertices) {
             f.at_vertex.numbers = kind_.at_vertices(geometry_, index_, request_.parameters);
             for (float& v : f.at_vertex.numbers)
@@ -90,10 +92,12 @@ public:
             gather(first_samples);
         else
             weld();
+        if (stopped(progress)) return false;
         const float half = lerp(from, to, kind_.adaptive ? .4f : 1.f);
         if (!sample_vertices(f, from, half, progress)) return false;
         if (!kind_.adaptive || rays_ < field_rays_first || gathered_) return true;
         find_faces();
+        if (stopped(progress)) return false;
         if (cuts_.empty()) return true;
         cut |= widen();
         if (!cut_pieces(cut, half, to, progress)) return false;
@@ -141,6 +145,7 @@ private:
         seen.reserve(m_.positions.size());
         unique_of_.resize(m_.positions.size());
         for (uint32_t v = 0; v < m_.positions.size(); ++v) {
+            if (v % look_every == 0 && stopped(progress_)) return;
             const V3f& p = m_.positions[v];
             const V3f& n = m_.normals[v];
             const Key key{{p.x + 0.f, p.y + 0.f, p.z + 0.f, n.x + 0.f, n.y + 0.f, n.z + 0.f}};
@@ -156,6 +161,7 @@ private:
         face_.assign(unique_.size(), 0);
         used_.assign(unique_.size(), 0);
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
+            if (t % look_every == 0 && stopped(progress_)) return;
             for (int c = 0; c < 3; ++c) {
                 const uint32_t v = m_.indices[3 * size_t(t) + size_t(c)];
                 const uint32_t u = unique_of_[v];
@@ -277,6 +283,7 @@ private:
     /// Faces that are larger than the smallest pieces.
     void find_faces() {
         for (uint32_t t = 0; t < m_.triangles(); ++t) {
+            if (t % look_every == 0 && stopped(progress_)) return;
             const uint32_t* i = &m_.indices[3 * size_t(t)];
             float longest = 0.f;
             for (int c = 0; c < 3; ++c) longest = std::max(longest, (world_[i[c]] - world_[i[(c + 1) % 3]]).length());
@@ -519,6 +526,7 @@ private:
     const bool of_shares_ = kind_.channels == reach_knots;
     Pieces pieces_ = of_shares_ ? of_shares : of_numbers;
     size_t allowed_ = 0;
+    Progress* progress_ = nullptr;
     FieldSamplers samplers_, quick_samplers_;
     std::vector<V3f> world_, toward_;
     std::vector<V3f> normals_;                  ///< per vertex, of a displaced form; empty: the mesh's
