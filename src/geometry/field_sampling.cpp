@@ -189,9 +189,9 @@ private:
                 const V3f at = (world_[v] - box.min) * (cells / size);
                 const V3f n = normal(v);
                 uint64_t key = 0;
-                for (int c = 0; c < 3; ++c) {
-                    key = key << 12 | uint64_t(std::clamp(at[c], 0.f, 4095.f));
-                    key = key << 3 | uint64_t(std::clamp((n[c] + 1.f) * 2.5f, 0.f, 5.f));
+                for (int c = 0; c < 3; ++c) {  // what is no number goes into the first cell
+                    key = key << 12 | uint64_t(std::min(std::max(0.f, at[c]), 4095.f));
+                    key = key << 3 | uint64_t(std::min(std::max(0.f, (n[c] + 1.f) * 2.5f), 5.f));
                 }
                 const auto [known, fresh] = seen.try_emplace(key, uint32_t(unique_.size()));
                 if (fresh) unique_.push_back(v);
