@@ -151,7 +151,8 @@ void rays_of_fields(const std::shared_ptr<const geometry::Geometry>& g) {
     }
     points.resize(std::min(points.size(), size_t(20000)));
     const geometry::FieldKind kind = geometry::cavity_field();
-    const auto samplers = kind.samplers(*g, {0, 90, 0, 0, 1, 0, 0, .03125f}, geometry::field_rays_final);
+    const std::vector<float> looking{0, 90, 0, 0, 1, 0, 0, .03125f};
+    const auto samplers = kind.samplers(*g, {looking, geometry::field_rays_final});
     const float far = .03125f;
     const auto [field, bare] = side_by_side(
         3,

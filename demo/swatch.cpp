@@ -13,10 +13,11 @@ std::vector<Part> swatch_form() {
                             {.0300f, .0128f, .0004f},
                             {.0290f, .0185f, .0006f}};
     constexpr float radius = .034f, middle = .050f;
-    for (int i = 0; i <= 18; ++i) {
-        const float a = radians(-52.f + 142.f * float(i) / 18.f);
-        turns.push_back(
-            {std::max(.0001f, radius * std::cos(a)), middle + radius * std::sin(a), i == 0 ? .002f : .004f});
+    // Round by its normals: a fillet at each of its points would leave flats between them.
+    constexpr int rings = 48;
+    for (int i = 0; i <= rings; ++i) {
+        const float a = radians(-52.f + 142.f * float(i) / float(rings));
+        turns.push_back({std::max(.0001f, radius * std::cos(a)), middle + radius * std::sin(a), i == 0 ? .002f : 0.f});
     }
     return {{"form", {loft(circle(72), rounded(turns, 2), false)}}};
 }

@@ -12,6 +12,12 @@ inline std::string lower(std::string s) {
     return s;
 }
 
+/// Without blanks at both ends.
+inline std::string trimmed(const std::string& s) {
+    const size_t first = s.find_first_not_of(" \t");
+    return first == std::string::npos ? std::string() : s.substr(first, s.find_last_not_of(" \t") - first + 1);
+}
+
 /// The text with every byte replaced by '?' that is no part of well-formed UTF-8 (Unicode 15, table 3-7).
 inline std::string valid_utf8(std::string_view text) {
     std::string out;

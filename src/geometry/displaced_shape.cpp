@@ -29,6 +29,7 @@ private:
 };
 
 std::atomic<uint64_t> made{0};
+constexpr float steep_for_lift = .25f;  // slope of heights that throw shadows of their own
 
 class DisplacedShape final : public Shape {
 public:
@@ -94,13 +95,14 @@ public:
         s.position = p[0] * weight[0] + p[1] * weight[1] + p[2] * weight[2];
         s.displaced_by = s.position - rest;
         s.height = h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
-        s.lift = V3f(0.f);
         const V3f flat = (corner(f.corner[1]) - corner(f.corner[0])).cross(corner(f.corner[2]) - corner(f.corner[0]));
         const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
         const V3f small = (p[1] - p[0]).cross(p[2] - p[0]) * side;
         const float length = small.length();
         if (length > 0.f && std::isfinite(length)) s.normal_geometric = small / length;
         const V3f slope = slope_at(face, f, x, y);
+        // Where heights are steep they throw the shadows; where they are even it is the faces that must not.
+        s.lift *= clamp01(1.f - slope.length() / steep_for_lift);
         const V3f normal = s.normal - slope;
         if (const float l = normal.length(); l > 1e-12f && std::isfinite(l)) s.normal = normal / l;
         if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)

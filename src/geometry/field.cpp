@@ -114,17 +114,18 @@ size_t FormField::bytes() const {
     return n;
 }
 
-uint64_t field_content(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
-                       int rays, const PartBorders& mask) {
+uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
+                       const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
     constexpr const char* layout = " 2 ";  // raised when keep_field writes otherwise
-    uint64_t h = hash_bytes(wanted.data(), wanted.size(),
+    uint64_t h = hash_bytes(parts.wanted.data(), parts.wanted.size(),
                             hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
     for (const Instance& i : geometry.instances()) {
         const uint64_t content = i.shape->content();
         h = hash_bytes(&content, sizeof content, h);
         h = hash_bytes(&i.to_world, sizeof i.to_world, h);
     }
+    if (!parts.named.empty()) h = hash_bytes(parts.named.data(), parts.named.size(), h + 1);
     for (const auto& border : mask) {
         const uint64_t content = border ? border->content : 0;
         h = hash_bytes(&content, sizeof content, h);
@@ -132,10 +133,10 @@ uint64_t field_content(const Geometry& geometry, const std::vector<char>& wanted
     return hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), h + uint64_t(rays));
 }
 
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const FieldParts& parts,
                                               const nodes::FieldRequest& request, const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
-    const uint64_t content = field_content(geometry, wanted, request, field_rays_final, mask);
+    const uint64_t content = field_content(geometry, parts, request, field_rays_final, mask);
     const fs::path file = cache_file(content);
     Result<std::string> bytes = read_file(file);
     if (!bytes || !kind) return nullptr;
@@ -171,7 +172,7 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const st
     const size_t channels = size_t(kind->channels);
     for (const Instance& instance : geometry.instances()) {
         const Mesh& m = instance.shape->faces_as_triangles();
-        const size_t vertices = wanted[field->parts.size()] ? m.positions.size() : 0;
+        const size_t vertices = parts.wanted[field->parts.size()] ? m.positions.size() : 0;
         FormField::PartField f;
         const bool whole = take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&

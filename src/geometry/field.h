@@ -49,6 +49,26 @@ inline constexpr int most_numbers = 4;
 /// How far a mask's border is, per instance; null: the part does not wear it.
 using PartBorders = std::vector<std::shared_ptr<const BorderGrid>>;
 
+/// Which parts a field is about; one entry per instance of the Geometry.
+struct FieldParts {
+    std::vector<char> wanted;  ///< it is computed there
+    std::vector<char> named;   ///< what the request's names mean; empty: it has none
+    FieldParts(std::initializer_list<char> where) : wanted(where) {}
+    FieldParts(std::vector<char> where, std::vector<char> those = {})
+        : wanted(std::move(where)), named(std::move(those)) {}
+    bool operator==(const FieldParts&) const = default;
+};
+
+/// What samplers are made of.
+struct FieldAsked {
+    const std::vector<float>& parameters;
+    int rays = 1;
+    bool follows_mask = false;  ///< from where a mask is, in place of what the form says
+    PartBorders mask{};
+    std::vector<char> named{};  ///< as in FieldParts
+    bool is_named(uint32_t instance) const { return instance < named.size() && named[instance]; }
+};
+
 /// One row per kind.
 struct FieldKind {
     const char* name;                     ///< what FieldRequest::field says
@@ -61,10 +81,7 @@ struct FieldKind {
     /// How far it looks, metres; null: as far as all is large.
     float (*range)(const std::vector<float>& parameters) = nullptr;
     /// Called once per computing.
-    FieldSamplers (*samplers)(const Geometry& geometry, const std::vector<float>& parameters, int rays) = nullptr;
-    /// Of one that follows from where a mask is, too (FieldRequest::mask).
-    FieldSamplers (*samplers_of_mask)(const Geometry& geometry, const std::vector<float>& parameters,
-                                      const PartBorders& mask) = nullptr;
+    FieldSamplers (*samplers)(const Geometry& geometry, const FieldAsked& asked) = nullptr;
     /// Of what the mesh as a whole says: one number per vertex of the instance. Null: `samplers` does it.
     std::vector<float> (*at_vertices)(const Geometry& geometry, uint32_t instance,
                                       const std::vector<float>& parameters) = nullptr;
@@ -120,20 +137,20 @@ struct FormField {
 inline constexpr int field_rays_first = 16;   ///< enough to look right
 inline constexpr int field_rays_final = 128;  ///< what pictures are made with
 
-/// Computes a field on the instances for which `wanted` says so (one entry each); it is 0 on the others, and everywhere
-/// where no field has that name. Equal input gives equal numbers at any thread count. `mask`: what the request follows
-/// from, where it does. Null if stopped.
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
+/// Computes a field on the instances that want it; it is 0 on the others, and everywhere where no field has that name.
+/// Equal input gives equal numbers at any thread count. `mask`: what the request follows from, where it does. Null if
+/// stopped.
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const FieldParts& parts,
                                                const nodes::FieldRequest& request, int rays,
                                                Progress* progress = nullptr, const PartBorders& mask = {});
 
 /// The same through the disk cache, by field_content(); only finished fields are kept there.
-std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const std::vector<char>& wanted,
+std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const FieldParts& parts,
                                               const nodes::FieldRequest& request, const PartBorders& mask = {});
 void keep_field(const FormField& field);
 /// Of all that it follows from.
-uint64_t field_content(const Geometry& geometry, const std::vector<char>& wanted, const nodes::FieldRequest& request,
-                       int rays, const PartBorders& mask = {});
+uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
+                       const PartBorders& mask = {});
 
 /// What fields and borders may take of the disk, bytes: those that were used longest ago make room.
 inline constexpr uint64_t fields_on_disk = uint64_t(1) << 30;

@@ -57,22 +57,21 @@ struct Value {
 class PartSampling {
 public:
     PartSampling(const Geometry& geometry, uint32_t instance, const FieldKind& kind, const nodes::FieldRequest& request,
-                 int rays, const PartBorders& mask)
+                 FieldAsked asked)
         : geometry_(geometry),
           index_(instance),
           instance_(geometry.instances()[instance]),
           m_(instance_.shape->faces_as_triangles()),
           kind_(kind),
           request_(request),
-          rays_(rays),
+          rays_(asked.rays),
           size_(std::max(range_of(kind, geometry, request.parameters), finest * size_of_all(geometry))) {
         if (instance_.shape->stands_out()) pieces_.steepest = pieces_.shortest;
-        if (kind.samplers_of_mask && request.mask)
-            samplers_ = kind.samplers_of_mask(geometry, request.parameters, mask);
-        else if (kind.samplers)
-            samplers_ = kind.samplers(geometry, request.parameters, rays);
-        if (samplers_ && of_shares_ && rays >= field_rays_final)
-            quick_samplers_ = kind.samplers(geometry, request.parameters, rays / quicker);
+        if (!kind.samplers) return;
+        samplers_ = kind.samplers(geometry, asked);
+        if (!of_shares_ || rays_ < field_rays_final) return;
+        asked.rays /= quicker;
+        quick_samplers_ = kind.samplers(geometry, asked);
     }
 
     /// `allowed`: samples between vertices that there may be; `used` grows by those that there are.
@@ -559,12 +558,12 @@ double area_of(const Geometry& geometry, uint32_t part) {
 
 }  // namespace
 
-std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const std::vector<char>& wanted,
+std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const FieldParts& on,
                                                const nodes::FieldRequest& request, int rays, Progress* progress,
                                                const PartBorders& mask) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
-    field->content = field_content(geometry, wanted, request, rays, mask);
+    field->content = field_content(geometry, on, request, rays, mask);
     const size_t parts = geometry.instances().size();
     field->parts.resize(parts);
     const FieldKind* kind = field_kind(request.field);
@@ -576,18 +575,19 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const s
     std::vector<double> areas(parts, 0.);
     double left = 0.;
     for (size_t p = 0; kind && p < parts; ++p) {
-        if (wanted[p]) areas[p] = area_of(geometry, uint32_t(p));
+        if (on.wanted[p]) areas[p] = area_of(geometry, uint32_t(p));
         left += areas[p];
     }
     const double whole = left;
     size_t used = 0;
     for (size_t p = 0; kind && p < parts; ++p) {
-        if (!wanted[p]) continue;
+        if (!on.wanted[p]) continue;
         const size_t first = size_t(double(most_first_samples) * (whole > 0. ? areas[p] / whole : 1.));
         const size_t free = inside_budget - std::min(inside_budget, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
-        PartSampling sampling(geometry, uint32_t(p), *kind, request, rays, mask);
+        PartSampling sampling(geometry, uint32_t(p), *kind, request,
+                              {request.parameters, rays, request.mask != 0, mask, on.named});
         if (!sampling.run(field->parts[p], std::max(first, first_samples_of_part), allowed, used, field->cut,
                           float(p) / float(parts), float(p + 1) / float(parts), progress))
             return nullptr;

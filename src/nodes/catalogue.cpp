@@ -41,6 +41,7 @@ void describe_borders(std::vector<NodeDescription>&);
 void describe_property(std::vector<NodeDescription>&);
 void describe_triplanar(std::vector<NodeDescription>&);
 void describe_curve_lookups(std::vector<NodeDescription>&);
+void describe_together(std::vector<NodeDescription>&);
 
 const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
@@ -54,7 +55,7 @@ const std::vector<NodeDescription>& catalogue() {
               describe_choosing,    describe_compositing, describe_blend,          describe_laid_patterns,
               describe_map_stack,   describe_paint,       describe_lettering,      describe_curves,
               describe_mathematics, describe_vectors,     describe_around,         describe_borders,
-              describe_property,    describe_triplanar,   describe_curve_lookups})
+              describe_property,    describe_triplanar,   describe_curve_lookups,  describe_together})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

@@ -56,6 +56,7 @@ enum class Role : uint8_t {
     attribute,    ///< name of what the mesh brings
     painting,     ///< id of a painting of the scene
     lettering,    ///< words that are set
+    part_names,   ///< parts of the project, as scene::is_meant_by() reads them
 };
 
 struct Port {
@@ -229,6 +230,11 @@ std::string add(scene::BuildUp& build_up, const std::string& layer, Use use, Typ
 /// Puts a new node behind `node`: whatever read that reads the new one. Null where there is no such node.
 scene::Node* insert_behind(scene::BuildUp& build_up, const std::string& node, Use use, Type type,
                            const std::string& name);
+
+/// A new node of the lane (commons where empty) through which a mask is read together with another one: whatever
+/// read it reads the new one. They meet as in the one that read it, where that is such a node. Its id.
+std::string put_together(scene::BuildUp& build_up, const std::string& lane, const std::string& mask,
+                         const std::string& other, const std::string& name);
 
 /// Wires a node's output to a port of another, whose description is given; the port keeps its literal for later.
 void connect(scene::BuildUp& build_up, const std::string& from, const std::string& to, const std::string& port,

@@ -39,6 +39,7 @@ const std::string& formula(const std::string& kind) {
         {"range", "outlow + (outhigh - outlow) * sign(t) * |t| ^ (1 / gamma), t = (in - inlow) / (inhigh - inlow)"},
         {"remap", "outlow + (in - inlow) * (outhigh - outlow) / (inhigh - inlow)"},
         {"smoothstep", "t * t * (3 - 2 * t), t = clamp((in - low) / (high - low), 0, 1)"},
+        {"together", "max(in1, in2); 1 - (1 - in1) * (1 - in2); or min(in1 + in2, 1)"},
         {"threshold", "smoothstep of in from edge - soft / 2 to edge + soft / 2"},
         {"posterise", "round(in * (steps - 1)) / (steps - 1)"},
         {"contrast", "(in - pivot) * amount + pivot"},

@@ -66,13 +66,7 @@ std::string another_pin(scene::BuildUp& b, const std::string& id) {
     const std::string type = copy.type;
     copy.id = scene::add_node(b, lane, copy.kind, type, copy.name);
     *scene::node(b, copy.id) = copy;
-    const std::string both = scene::add_node(b, lane, "max", type, copy.name + ", all");
-    scene::for_each_input(b, [&](scene::Input& in) {
-        if (in.from == id) in.from = both;
-    });
-    scene::Node* join = scene::node(b, both);
-    join->inputs["in1"].from = id;
-    join->inputs["in2"].from = copy.id;
+    put_together(b, lane, id, copy.id, copy.name + ", all");
     return copy.id;
 }
 

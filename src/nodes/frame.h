@@ -26,8 +26,8 @@ void place(scene::Node& node, const V3f& centre, const std::optional<V3f>& norma
 
 /// Whether the node is a mask of its own around its pin.
 bool is_pinned_mask(const scene::Node& node);
-/// Another pin in the same mask: a copy of a node that is_pinned_mask(), beside it, and a node that takes the larger of
-/// both in its place for all that read it. The copy's id; empty where the node is no such mask.
+/// Another pin in the same mask: a copy of a node that is_pinned_mask(), beside it, and a node that puts both
+/// together in its place for all that read it. The copy's id; empty where the node is no such mask.
 std::string another_pin(scene::BuildUp& build_up, const std::string& node);
 
 }  // namespace vemtra::nodes

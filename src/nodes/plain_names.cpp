@@ -9,6 +9,8 @@ namespace {
 const std::unordered_map<std::string, std::string>& words() {
     static const std::unordered_map<std::string, std::string> all{
         {"in", "input"},
+        {"without", "parts left out"},
+        {"parts", "only these parts"},
         {"in1", "first"},
         {"in2", "second"},
         {"in3", "third"},

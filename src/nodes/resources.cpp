@@ -66,6 +66,7 @@ uint64_t Resources::hash() const {
         words(r.field);
         for (const float p : r.parameters) number(p);
         number(r.mask);
+        words(r.named);
     }
     number(fields.size());
     for (const std::string& s : uv_sets) words(s);

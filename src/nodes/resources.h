@@ -36,6 +36,7 @@ struct FieldRequest {
     std::string field;              ///< name of a row of geometry::field_kinds()
     std::vector<float> parameters;  ///< in that row's order and units
     uint64_t mask = 0;              ///< hash of a BorderRequest of the same build-up; 0: it follows from the form alone
+    std::string named{};            ///< parts that it is about, as scene::is_meant_by() reads them
     auto operator<=>(const FieldRequest&) const = default;
 };
 

@@ -144,6 +144,14 @@ void scale_lengths(std::vector<scene::Node>& nodes, float size) {
     }
 }
 
+void scale_lengths(scene::Layer& layer, float size) {
+    if (!(size > 0.f) || !std::isfinite(size)) return;
+    scale_lengths(layer.nodes, size);
+    for (const Port& p : slots_of(layer).ports)
+        if (const auto in = layer.surface.find(p.name); in != layer.surface.end() && p.unit == "m")
+            in->second.value = scene::as_number(in->second.value) * size;
+}
+
 void fit_lengths(scene::Node& n, float size) {
     const float ratio = size / .5f;
     const NodeDescription* d = describe(n.kind);

@@ -27,6 +27,8 @@ bool swap_kind(scene::BuildUp& build_up, const std::string& node, const NodeDesc
 /// Nodes that are meant for an asset of one metre, for one of `size` metres: ports in metres grow, what the position is
 /// multiplied by shrinks.
 void scale_lengths(std::vector<scene::Node>& nodes, float size);
+/// The same for a layer's nodes, and what stands at its slots in metres.
+void scale_lengths(scene::Layer& layer, float size);
 /// A new node's lengths, where the asset is much smaller or larger than what the defaults are meant for (half a metre).
 void fit_lengths(scene::Node& node, float size);
 

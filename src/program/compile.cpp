@@ -78,7 +78,7 @@ public:
             program_.component_count_ += int(output.sources.size());
             program_.outputs_.push_back(std::move(output));
         }
-        reuse_registers();
+        program_.reuse_registers();
         program_.fill_constants();
         for (const Program::Step& s : program_.steps_)
             program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
@@ -586,48 +586,6 @@ private:
             if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
                 placed_by = scopes_.resolve(at.scope, it->second, at.node->id, false).node;
         return d.ask({n, d, components, build_up_.id, placed_by, mask}, resources_);
-    }
-
-    // Registers whose value is not needed any more serve again: the working set stays in the cache.
-    void reuse_registers() {
-        std::vector<int> last(size_t(program_.registers_), -1);
-        for (size_t s = 0; s < program_.steps_.size(); ++s)
-            for (const Source& i : program_.steps_[s].in)
-                if (i.kind == Source::Kind::reg) last[size_t(i.index)] = int(s);
-        for (const auto& output : program_.outputs_)
-            for (const Source& s : output.sources)
-                if (s.kind == Source::Kind::reg) last[size_t(s.index)] = int(program_.steps_.size());
-        std::vector<int> moved(size_t(program_.registers_), -1);
-        std::vector<int> available;
-        int used = 0;
-        auto apply = [&](Source& s) {
-            if (s.kind == Source::Kind::reg) s.index = moved[size_t(s.index)];
-        };
-        for (size_t s = 0; s < program_.steps_.size(); ++s) {
-            auto& step = program_.steps_[s];
-            std::vector<int> ends;
-            for (const Source& i : step.in)
-                if (i.kind == Source::Kind::reg && last[size_t(i.index)] == int(s)) ends.push_back(i.index);
-            for (Source& i : step.in) apply(i);
-            for (int& r : step.out) {  // before the inputs are released: kernels may not work in place
-                const int original = r;
-                if (available.empty()) {
-                    r = used++;
-                } else {
-                    r = available.back();
-                    available.pop_back();
-                }
-                moved[size_t(original)] = r;
-            }
-            for (int r : ends)
-                if (last[size_t(r)] == int(s)) {
-                    available.push_back(moved[size_t(r)]);
-                    last[size_t(r)] = -2;
-                }
-        }
-        for (auto& output : program_.outputs_)
-            for (Source& s : output.sources) apply(s);
-        program_.registers_ = used;
     }
 
     const scene::BuildUp& build_up_;

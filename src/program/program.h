@@ -93,6 +93,8 @@ private:
     static constexpr size_t stride = nodes::max_batch + 16;
     static constexpr size_t most_filled = 256;  ///< a megabyte; constants beyond are filled at every run
     void fill_constants();
+    /// Registers whose value is not needed any more serve again; once, when all steps stand.
+    void reuse_registers();
 };
 
 }  // namespace vemtra::program

@@ -12,6 +12,7 @@
 #include "render/relief.h"
 #include "render/surface_walks.h"
 #include "scene/edits.h"
+#include "scene/part_names.h"
 
 namespace vemtra::render {
 namespace {
@@ -349,11 +350,25 @@ private:
         for (size_t b = 0; request.mask && b < p.fields->borders().size(); ++b)
             if (p.resources.borders[b].hash == request.mask && p.resources.borders[b].build_up == request.build_up)
                 mask = p.fields->borders()[b];
-        auto field = shop_.field(on, wanted, request, mask, options_.field_rays, options_.progress);
+        auto field = shop_.field(on, {std::move(wanted), named(p, request)}, request, mask, options_.field_rays,
+                                 options_.progress);
         if (!field) return nullptr;
         p.fields_final &=
             field->rays >= geometry::field_rays_final && (&p != p_.get() || !field_geometry_ || on == field_geometry_);
         return field;
+    }
+
+    /// Which instances are of parts that the request names; told where a name means no part of the project.
+    std::vector<char> named(Prepared& p, const nodes::FieldRequest& request) {
+        for (const std::string& name : scene::names_in(request.named)) {
+            const bool meant = std::any_of(s_.parts.begin(), s_.parts.end(),
+                                           [&](const scene::Part& part) { return scene::is_meant(name, part.name); });
+            const scene::BuildUp* b = scene::find(s_.build_ups, request.build_up);
+            if (!meant)
+                p_->problems.push_back({"A mask names a part that is not there", "", b ? b->name : request.build_up,
+                                        "no part is called '" + name + "'", "Choose it again in the mask's detail"});
+        }
+        return meant_instances(p, request);
     }
 
     bool light() {
@@ -394,6 +409,13 @@ private:
 };
 
 }  // namespace
+
+std::vector<char> meant_instances(const Prepared& p, const nodes::FieldRequest& request) {
+    if (scene::names_in(request.named).empty()) return {};
+    std::vector<char> meant;
+    for (const scene::Part* part : p.parts) meant.push_back(scene::is_meant_by(request.named, part->name));
+    return meant;
+}
 
 int Prepared::instance_of(const std::string& part) const {
     for (size_t i = 0; i < parts.size(); ++i)

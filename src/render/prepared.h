@@ -56,6 +56,9 @@ struct Prepared {
     Box3f bounds_of(int build_up) const;             ///< of all instances that wear it; empty where none does
 };
 
+/// Per instance, whether it is of a part that the request names; empty where it names none.
+std::vector<char> meant_instances(const Prepared& p, const nodes::FieldRequest& request);
+
 /// What becomes of heights: nothing moves, or computed ones stay coarse, or all is as the project says.
 enum class Relief : uint8_t { off, quick, full };
 

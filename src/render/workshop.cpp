@@ -198,26 +198,25 @@ Result<std::shared_ptr<const texture::HeightTile>> Workshop::heights(const fs::p
 }
 
 std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr<const geometry::Geometry>& geometry,
-                                                           const std::vector<char>& wanted,
+                                                           const geometry::FieldParts& parts,
                                                            const nodes::FieldRequest& request,
                                                            const geometry::PartBorders& mask, int rays,
                                                            Progress* progress) {
     auto find = [&]() -> FieldEntry* {
         std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
         for (FieldEntry& e : fields_)
-            if (e.geometry.lock() == geometry && e.request == request && e.wanted == wanted && e.mask == mask)
-                return &e;
+            if (e.geometry.lock() == geometry && e.request == request && e.parts == parts && e.mask == mask) return &e;
         return nullptr;
     };
     {
         std::lock_guard lock(mutex_);
         if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
     }
-    auto made = geometry::cached_field(*geometry, wanted, request, mask);
+    auto made = geometry::cached_field(*geometry, parts, request, mask);
     if (!made) {
         geometry->build(progress);  // here: its rays go out from many threads at once
         if (stopped(progress)) return nullptr;
-        auto computed = geometry::compute_field(*geometry, wanted, request, rays, progress, mask);
+        auto computed = geometry::compute_field(*geometry, parts, request, rays, progress, mask);
         if (!computed) return nullptr;
         if (rays >= geometry::field_rays_final) geometry::keep_field(*computed);
         made = computed;
@@ -226,7 +225,7 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
     if (FieldEntry* e = find())
         e->field = made;
     else
-        fields_.push_back({geometry, wanted, request, mask, made});
+        fields_.push_back({geometry, parts, request, mask, made});
     if (fields_.size() > most_kept_fields) fields_.erase(fields_.begin());
     return made;
 }

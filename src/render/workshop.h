@@ -52,7 +52,7 @@ public:
     /// The best state of a field so far; computes at least `rays` rays per sample. `mask`: what the request follows
     /// from, where it does. Null only if stopped.
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
-                                                     const std::vector<char>& wanted,
+                                                     const geometry::FieldParts& parts,
                                                      const nodes::FieldRequest& request,
                                                      const geometry::PartBorders& mask, int rays, Progress* progress);
     /// How a form's faces hang together by places.
@@ -122,7 +122,7 @@ private:
     std::atomic<uint64_t> generation_{0};
     struct FieldEntry {
         std::weak_ptr<const geometry::Geometry> geometry;
-        std::vector<char> wanted;
+        geometry::FieldParts parts;
         nodes::FieldRequest request;
         geometry::PartBorders mask;
         std::shared_ptr<const geometry::FormField> field;

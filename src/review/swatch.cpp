@@ -33,7 +33,7 @@ scene::Scene swatch_scene(const scene::StockItem& item, const scene::Rig* rig, c
         scene::find(b.layers, target)->surface = {{nodes::slot::base_color, {scene::Value{V3f(.75f)}, {}}},
                                                   {nodes::slot::specular_roughness, {scene::Value{.6f}, {}}}};
         scene::StockItem fitted = item;
-        nodes::scale_lengths(fitted.layer.nodes, swatch_size);
+        nodes::scale_lengths(fitted.layer, swatch_size);
         scene::apply_stock(b, target, fitted);
     } else {
         scene::apply_stock(b, target, item);
@@ -69,10 +69,14 @@ Result<fs::path> swatch_picture(const scene::StockItem& item, const scene::Rig* 
                                 const SwatchSettings& settings, render::Workshop& workshop, Progress* progress) {
     const scene::Scene s = swatch_scene(item, rig, rig_folder);
     uint64_t key = hash_text(scene::to_text(s), hash_text(VEMTRA_VERSION));
-    // The version alone does not tell an environment that was painted over.
+    // The version alone does not tell an environment that was painted over, or another form.
     std::error_code ec;
-    if (rig && !rig->environment.image.empty())
-        key ^= uint64_t(fs::last_write_time(s.rigs[0].environment.image, ec).time_since_epoch().count());
+    const bool lit_by_image = rig && !rig->environment.image.empty();
+    for (const std::string& file : {s.assets[0].file, lit_by_image ? s.rigs[0].environment.image : std::string()}) {
+        if (file.empty()) continue;
+        const int64_t time = fs::last_write_time(file, ec).time_since_epoch().count();
+        key = hash_bytes(&time, sizeof time, key);
+    }
     char name[96];
     std::snprintf(name, sizeof name, "%016llx-%d-%d.png", static_cast<unsigned long long>(key), settings.size,
                   settings.samples);

@@ -32,6 +32,9 @@ namespace vemtra::scene {
 inline constexpr const char* relief_slots[] = {VEMTRA_RELIEF_SLOTS(VEMTRA_SLOT_NAME)};
 #undef VEMTRA_SLOT_NAME
 
+/// Those that say what the edge of a thick layer looks like: they go with its mask.
+inline constexpr const char* edge_slots[] = {slot::height_thickness, slot::height_lip, slot::height_lip_width};
+
 /// How a cover's height meets what is below it.
 enum class HeightJoin : int { by_coverage, added, highest, none };
 /// How the edge of a cover that has a thickness is shaped.

@@ -8,6 +8,7 @@
 #include "scene/edits.h"
 #include "scene/networks.h"
 #include "scene/project_file.h"
+#include "scene/relief_slots.h"
 
 namespace vemtra::scene {
 namespace {
@@ -117,6 +118,10 @@ std::vector<Node> nodes_behind(const BuildUp& b, const std::vector<std::string>&
     });
     return nodes;
 }
+void take_edge(const Inputs& from, Inputs& to) {
+    for (const char* slot : edge_slots)
+        if (const auto in = from.find(slot); in != from.end()) to[slot] = {in->second.value, {}};
+}
 }  // namespace
 
 StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& name, const std::string& family) {
@@ -127,6 +132,9 @@ StockItem mask_item(const BuildUp& b, const Layer& layer, const std::string& nam
     item.layer.id = stem_of(name);
     item.layer.gate = layer.gate;
     item.layer.nodes = nodes_behind(b, {layer.gate.mask.from});
+    if (const auto thick = layer.surface.find(slot::height_thickness);
+        thick != layer.surface.end() && as_number(thick->second.value) > 0.f)
+        take_edge(layer.surface, item.layer.surface);
     return item;
 }
 
@@ -163,7 +171,9 @@ void apply_stock(BuildUp& b, const std::string& layer_id, const StockItem& item)
     if (!layer) return;
     const bool base = layer == &b.layers.front();
     if (item.mask) {
-        if (!base) exchange_gate(b, layer_id, item.layer.gate, item.layer.nodes);
+        if (base) return;
+        exchange_gate(b, layer_id, item.layer.gate, item.layer.nodes);
+        if (traits(layer->kind).may_be_base) take_edge(item.layer.surface, layer->surface);
         return;
     }
     layer->kind = base ? LayerKind::cover : item.layer.kind;

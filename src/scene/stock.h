@@ -1,6 +1,6 @@
 // The stock: ready surfaces, coats and masks that ship (assets/stock) or that the artist keeps. Each entry is a layer
-// without a place: its slots, and the nodes that feed them; of a mask, its gate and the nodes that open it. Lengths in
-// masks are meant for an asset of one metre.
+// without a place: its slots, and the nodes that feed them; of a mask, its gate, the nodes that open it and how thick
+// what it cuts lies, where that counts. Lengths in masks are meant for an asset of one metre.
 #pragma once
 #include "base/file.h"
 #include "scene/scene.h"
@@ -11,7 +11,7 @@ struct StockItem {
     std::string family, note;       ///< note: where the numbers come from, or why they are what they are
     bool own = false;               ///< the artist's: may be renamed and removed
     bool mask = false;              ///< it opens a gate, and has no surface
-    Layer layer;                    ///< id, name, kind, surface and nodes count; of a mask, gate and nodes
+    Layer layer;                    ///< id, name, kind, surface and nodes count; of a mask, gate, nodes and edge_slots
     std::vector<Network> networks;  ///< that its nodes are instances of
 };
 

@@ -7,6 +7,7 @@
 
 #include "texture/colour.h"
 #include "texture/image_header.h"
+#include "texture/tile_sums.h"
 
 namespace vemtra::texture {
 namespace {
@@ -135,7 +136,7 @@ public:
 
 private:
     OIIO::ImageSpec spec() const;
-    Status write_level(int level, OIIO::ImageOutput& out);
+    Status write_level(int level, OIIO::ImageOutput& out, TileSums& sums);
     Status read_band(int y, int rows);
     bool read_tile_rows(int y, int rows);
     void narrow_row(const float* row);
@@ -180,6 +181,7 @@ Status MapPreparer::write(const fs::path& temporary, int threads) {
     if (!out) return refused_map(from_, "prepared maps cannot be written: " + OIIO::geterror());
     out->threads(threads);
     OIIO::ImageSpec spec = this->spec();
+    TileSums sums;
     width_ = source_.width;
     height_ = source_.height;
     for (int level = 0;; ++level) {
@@ -187,18 +189,22 @@ Status MapPreparer::write(const fs::path& temporary, int threads) {
         spec.height = spec.full_height = height_;
         const auto mode = level ? OIIO::ImageOutput::AppendSubimage : OIIO::ImageOutput::Create;
         if (!out->open(temporary.string(), spec, mode)) return unwritten(out->geterror());
-        if (Status s = write_level(level, *out); !s) return s;
+        if (Status s = write_level(level, *out, sums); !s) return s;
         if (width_ == 1 && height_ == 1) break;
         fine_.swap(coarse_);
         width_ = coarse_width_;
         height_ = coarse_height_;
     }
     if (!out->close()) return unwritten(out->geterror());
-    return Done{};
+    OIIO::ImageSpec config;  // as it will be read
+    config.attribute("oiio:UnassociatedAlpha", 1);
+    const auto written = OIIO::ImageInput::open(temporary.string(), &config);
+    if (!written) return unwritten(OIIO::geterror());
+    return sums.append_to(temporary, form_of(written->spec()));
 }
 
 // Writes one level and averages it into the next.
-Status MapPreparer::write_level(int level, OIIO::ImageOutput& out) {
+Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sums) {
     const bool last = width_ == 1 && height_ == 1;
     coarse_width_ = std::max(1, width_ / 2);
     coarse_height_ = std::max(1, height_ / 2);
@@ -219,6 +225,7 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out) {
             codes_.encode(&fine_[size_t(y) * row], band_.data(), size_t(rows) * size_t(width_));
         }
         if (!out.write_tiles(0, width_, y, y + rows, 0, 1, type_, band_.data())) return unwritten(out.geterror());
+        sums.add_band(band_.data(), width_, rows, texel_, edge);
         // Level 0 is four fifths of the work, and each level a quarter of the one before it.
         report(progress_,
                level == 0 ? float(y) / float(height_) * .8f : .8f + .2f * (1.f - std::pow(.25f, float(level))));

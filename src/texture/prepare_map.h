@@ -1,4 +1,4 @@
-// One map, made ready: tiled, with all its mip levels, in a file of its own.
+// One map, made ready: tiled, with all its mip levels and its TileSums, in a file of its own.
 #pragma once
 #include <string>
 
@@ -8,7 +8,7 @@
 namespace vemtra::texture {
 
 /// Of the prepared form: part of every name.
-inline constexpr const char* prepared_version = "1";
+inline constexpr const char* prepared_version = "2";
 
 /// Makes the prepared form of one file. `space`: whose curve its colour numbers have. An Error says "stopped" where it
 /// was.

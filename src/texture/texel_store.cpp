@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "base/hash.h"
+#include "texture/tile_sums.h"
 
 namespace vemtra::texture {
 namespace {
@@ -150,6 +151,8 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     image->decode_early_ = source.decode && source.decode->has_curve &&
                            (image->format_ == TexelFormat::half || image->format_ == TexelFormat::f32);
     if (image->decode_early_) image->format_ = TexelFormat::f32;
+    const TileForm form = form_of(spec);
+    size_t tiles = 0;
     for (int level = 0; level < 20; ++level) {
         if (level && !cache->get_imagespec(name, spec, 0, level, true)) {
             cache->geterror();
@@ -160,10 +163,17 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
         l.height = spec.height;
         l.across = (l.width + tile_edge - 1) / tile_edge;
         l.down = (l.height + tile_edge - 1) / tile_edge;
+        l.tiles_before = tiles;
+        tiles += size_t(l.across) * size_t(l.down);
         l.tiles = std::make_unique<std::atomic<uintptr_t>[]>(size_t(l.across) * size_t(l.down));
         for (size_t i = 0; i < size_t(l.across) * size_t(l.down); ++i) l.tiles[i].store(0, std::memory_order_relaxed);
         image->levels_.push_back(std::move(l));
         if (spec.width <= 1 && spec.height <= 1) break;
+    }
+    if (image->prepared_) {
+        image->sums_ = TileSums::read(from);
+        if (!image->sums_ || image->sums_->count() != tiles || image->sums_->form() != form)
+            return broken("its prepared form is damaged");
     }
     opened_.push_back({image, key_of(source, from, image->decode_early_), source.file.string()});
     return std::shared_ptr<const TexelImage>(image);
@@ -198,6 +208,27 @@ std::vector<Error> TexelStore::take_problems() {
     return std::exchange(problems_, {});
 }
 
+/// Whether a tile of a prepared form is what was written. (Each has a checksum of its own as well, which does not cover
+/// where the file says that it lies.)
+bool TexelStore::is_whole(const TexelImage& image, size_t level, size_t index) const {
+    const TexelImage::Level& l = image.levels_[level];
+    const int x0 = int(index) % l.across * tile_edge;
+    const int y0 = int(index) / l.across * tile_edge;
+    const int x1 = std::min(x0 + tile_edge, l.width);
+    const int y1 = std::min(y0 + tile_edge, l.height);
+    const TileForm& form = image.sums_->form();
+    const size_t bytes = size_t(x1 - x0) * size_t(y1 - y0) * size_t(form.channels) * size_t(form.bytes);
+    const TypeDesc type = form.bytes == 1   ? TypeDesc::UINT8
+                          : form.bytes == 4 ? TypeDesc::FLOAT
+                          : form.real       ? TypeDesc::HALF
+                                            : TypeDesc::UINT16;
+    static thread_local std::vector<uint8_t> texels;
+    texels.resize(bytes);
+    return as_cache(cache_)->get_pixels(OIIO::ustring(image.read_from_), 0, int(level), x0, x1, y0, y1, 0, 1, 0,
+                                        form.channels, type, texels.data()) &&
+           image.sums_->is(l.tiles_before + index, texels.data(), bytes);
+}
+
 uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t index, uint32_t& bytes) {
     const TexelImage::Level& l = image.levels_[level];
     const int x0 = int(index) % l.across * tile_edge;
@@ -223,8 +254,8 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
                                  type_of(image.format_), texels, OIIO::stride_t(texel),
                                  OIIO::stride_t(texel * tile_edge));
     };
-    bool whole = !image.spoiled_ && read_from(image.read_from_);
-    if (!whole && image.prepared_) {  // each tile carries a checksum: what was damaged on the disk is told here
+    bool whole = !image.spoiled_ && (!image.sums_ || is_whole(image, level, index)) && read_from(image.read_from_);
+    if (!whole && image.prepared_) {  // what was damaged on the disk is told here
         cache->geterror();
         spoil(image);
         whole = read_from(image.source_.file.string());

@@ -35,12 +35,14 @@ struct TexelSource {
 };
 
 class TexelStore;
+class TileSums;
 
 /// One file ready for lookups. Its tiles live in the store.
 class TexelImage {
 public:
     struct Level {
         int width = 0, height = 0, across = 0, down = 0;  ///< texels, tiles
+        size_t tiles_before = 0;                          ///< in finer levels
         std::unique_ptr<std::atomic<uintptr_t>[]> tiles;  ///< address of the texels; the lowest bit: used lately
     };
     ~TexelImage();
@@ -60,7 +62,8 @@ private:
     friend class TexelStore;
     TexelStore* store_ = nullptr;
     TexelSource source_;
-    std::string read_from_;  // the file's prepared form, or itself
+    std::string read_from_;                 // the file's prepared form, or itself
+    std::shared_ptr<const TileSums> sums_;  // of the prepared form
     std::vector<Level> levels_;
     std::shared_ptr<const scene::Texels> painted_;
     TexelFormat format_ = TexelFormat::f32;
@@ -145,6 +148,7 @@ private:
         std::atomic<uint64_t> epoch{0};  // 0: looks at nothing
         std::atomic<bool> taken{false};
     };
+    bool is_whole(const TexelImage& image, size_t level, size_t index) const;
     uint8_t* read_tile(const TexelImage& image, size_t level, size_t index, uint32_t& bytes);
     void make_room(size_t bytes);  // residents_mutex_ is held
     void free_limbo();             // residents_mutex_ is held

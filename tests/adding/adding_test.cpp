@@ -49,7 +49,7 @@ TEST_CASE("adding: a node with a resource asks for it, and its field is computed
     auto r = geometry::import(s.write("m.obj", square_obj).string(), {});
     const geometry::Geometry g({geometry::Instance(geometry::make_shape(r->parts[0].mesh), M44f())});
     const geometry::FieldKind kind = example::over_lowest_field();
-    const geometry::FieldSampler sample = kind.samplers(g, resources.fields[0].parameters, 1)();
+    const geometry::FieldSampler sample = kind.samplers(g, {resources.fields[0].parameters})();
     float out = 0.f;
     sample({V3f(0, 1, 0), V3f(0, 0, 1), V3f(0.f)}, &out);
     CHECK(out == Approx(.5f));

@@ -11,8 +11,8 @@ geometry::FieldKind over_lowest_field() {
     return {.name = "over-lowest",
             .version = 1,
             .parameters = {"metres from 0 to 1"},
-            .samplers = [](const geometry::Geometry& g, const std::vector<float>& p, int) -> geometry::FieldSamplers {
-                return [low = g.bounds().min.y, up = p[0]]() -> geometry::FieldSampler {
+            .samplers = [](const geometry::Geometry& g, const geometry::FieldAsked& asked) -> geometry::FieldSamplers {
+                return [low = g.bounds().min.y, up = asked.parameters[0]]() -> geometry::FieldSampler {
                     return [=](const geometry::FieldPoint& at, float* out) { out[0] = (at.position.y - low) / up; };
                 };
             }};

@@ -4,6 +4,8 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QMenu>
+#include <QPushButton>
 #include <QTreeWidget>
 
 #include "app/detail/value_field.h"
@@ -69,6 +71,46 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
         t.b.edit_build_up("Delete", [&](scene::BuildUp& x) { scene::remove_node(x, id); });
     }
     CHECK(rows > 60);
+}
+
+TEST_CASE("parts that a mask leaves out are typed or chosen by name, and each choice is undone alone") {
+    Demo t;
+    t.b.showing().set_scale(25);
+    t.b.showing().set_hold(true);
+    const nodes::NodeDescription& d = nodes::description_for(nodes::Use::field);
+    const nodes::Port* port = d.port(nodes::Role::part_names);
+    REQUIRE(port);
+    std::string id;
+    t.b.edit_build_up("Add", [&](scene::BuildUp& x) {
+        id = scene::add_node(x, t.b.selection().layer, d.kind, nodes::type_name(d.types.front()), d.title);
+    });
+    t.b.select_node(id);
+    const QString label = QString::fromStdString(nodes::plain_name(*port));
+    auto* line = t.w.detail()->findChild<QLineEdit*>(label);
+    auto* choose = t.w.detail()->findChild<QPushButton*>(label + ": choose");
+    REQUIRE((line && choose && choose->menu()));
+    auto entries = [&] {
+        Q_EMIT choose->menu()->aboutToShow();
+        std::vector<QAction*> all;
+        for (QAction* a : choose->menu()->actions()) all.push_back(a);
+        return all;
+    };
+    REQUIRE(entries().size() == t.b.scene().parts.size());
+    entries()[0]->trigger();
+    entries()[3]->trigger();
+    const std::string names = t.b.scene().parts[0].name + "; " + t.b.scene().parts[3].name;
+    CHECK(nodes::word_of(*t.b.node(), *port) == names);
+    CHECK(line->text().toStdString() == names);
+    CHECK(entries()[0]->isChecked());
+    CHECK_FALSE(entries()[1]->isChecked());
+    entries()[0]->trigger();
+    CHECK(nodes::word_of(*t.b.node(), *port) == t.b.scene().parts[3].name);
+    t.b.undo();
+    CHECK(nodes::word_of(*t.b.node(), *port) == names);
+    line->setText("b*");
+    Q_EMIT line->editingFinished();
+    CHECK(nodes::word_of(*t.b.node(), *port) == "b*");
+    CHECK(entries()[0]->isChecked() == (t.b.scene().parts[0].name[0] == 'B'));
 }
 
 TEST_CASE("what is chosen on the rigs page is edited in detail, and a light's rows follow its kind") {

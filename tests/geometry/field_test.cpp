@@ -535,3 +535,33 @@ TEST_CASE("a first look at a form of many vertices is near what all of them say,
     const auto alone = compute_field(*sphere.g, {1}, request(true), geometry::field_rays_first);
     CHECK(alone->parts[0].at_vertex == first->parts[0].at_vertex);
 }
+
+TEST_CASE("parts that are named count alone for what is near, and not at all for what is enclosed") {
+    const Scratch s;
+    // Above a floor a plate, and above that another.
+    const auto g = make(s, level("floor", 0, 0, 0, .1f, 1, true) + level("low", 0, .1f, 0, 4.f, 5, false) +
+                               level("high", 0, .4f, 0, 4.f, 9, false));
+    auto near = [&](std::vector<char> named) {
+        const auto f = compute_field(*g, {{1, 0, 0}, std::move(named)}, {"b", "nearest", {0}, 0, "x"}, 16);
+        return f->parts[0].at_vertex.numbers[0];
+    };
+    CHECK(near({}) == Approx(.1f).margin(1e-5));
+    CHECK(near({0, 1, 0}) == Approx(.1f).margin(1e-5));
+    CHECK(near({0, 0, 1}) == Approx(.4f).margin(1e-5));
+    CHECK(near({0, 1, 1}) == Approx(.1f).margin(1e-5));
+    CHECK(near({1, 0, 0}) == geometry::size_of_all(*g));  // itself is no other
+    auto enclosed = [&](std::vector<char> named, float reach) {
+        const geometry::FieldParts parts({1, 0, 0}, std::move(named));
+        const auto f = compute_field(*g, parts, request(false), geometry::field_rays_final);
+        geometry::keep_field(*f);
+        REQUIRE(geometry::cached_field(*g, parts, request(false)));
+        return at_vertex(*f, 0, reach, .1f);
+    };
+    const float all = enclosed({}, .2f);
+    CHECK(all > .3f);
+    CHECK(enclosed({0, 0, 1}, .2f) == all);  // it is hidden behind the lower one
+    CHECK(enclosed({0, 1, 0}, .2f) == 0.f);  // past that, the higher one is out of reach
+    CHECK(enclosed({0, 1, 0}, 2.f) > .3f);   // and within it, is met
+    CHECK(enclosed({0, 1, 1}, 2.f) == 0.f);  // nothing is left
+    CHECK(enclosed({1, 0, 0}, .2f) == all);  // its own part counts, named or not
+}

@@ -163,6 +163,28 @@ TEST_CASE("rays meet a displaced form where they meet its triangles") {
     }
 }
 
+TEST_CASE("where heights are even a coarse round form throws no shadows of its faces, where they are steep they do") {
+    // A square whose normals lean outwards, as a facet of a ball.
+    auto m = square(1.f);
+    for (uint32_t v = 0; v < 4; ++v)
+        m->normals[v] = (V3f(0, 1, 0) + (m->positions[v] - V3f(.5f, 0.f, -.5f)) * .3f).normalized();
+    const auto welds = geometry::weld(*m);
+    auto lift = [&](float slope) {
+        const Displaced d(
+            m, welds,
+            frozen(
+                m, *welds, [](uint32_t) { return 16.f; }, [&](V3f p, V2f) { return .01f + slope * p.x; }, 1.f));
+        return d.direct.at({0, 0, .3f, .3f}).lift.length();
+    };
+    const geometry::Geometry flat({geometry::Instance(geometry::make_shape(m), M44f())});
+    const float whole = flat.at({0, 0, .3f, .3f}).lift.length();
+    CHECK(whole > .01f);
+    CHECK(lift(0.f) == Approx(whole).epsilon(.1));
+    CHECK(lift(.05f) < whole);
+    CHECK(lift(.05f) > .3f * whole);
+    CHECK(lift(.5f) == 0.f);
+}
+
 TEST_CASE("nothing leaks through displaced forms at seams, hard edges and where fineness changes") {
     const auto m = cube(4);
     const auto w = geometry::weld(*m);

@@ -99,6 +99,12 @@ TEST_CASE("another pin in a mask is a copy beside it, and all who read the one r
     CHECK(b.layers[0].gate.mask.from == both);
     const auto upstream = scene::Graph(b).upstream({both});
     CHECK(upstream.size() == 5);
+    // They meet as those do that were there.
+    scene::node(b, both)->inputs["how"].value = 2.f;
+    const std::string fourth = nodes::another_pin(b, pin);
+    for (const scene::Node& n : b.layers[0].nodes)
+        if (n.kind == "together" && n.inputs.at("in2").from == fourth)
+            CHECK(scene::as_number(n.inputs.at("how").value) == 2.f);
     const std::string grain = scene::add_node(b, layer, "grain", "vector2", "Grain");
     CHECK(nodes::another_pin(b, grain).empty());
     CHECK(nodes::another_pin(b, "nothing").empty());

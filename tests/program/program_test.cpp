@@ -46,6 +46,22 @@ TEST_CASE("a network of constants folds to a constant") {
     CHECK(p.constant(0)->x == 20.f);
 }
 
+TEST_CASE("masks put together are the larger, the union or the sum of both") {
+    Compiled c;
+    const auto both = c.add("together");
+    c.inputs(both)["in1"].value = .5f;
+    c.inputs(both)["in2"].value = .75f;
+    for (const auto& [how, expected] : {std::pair{0.f, .75f}, {1.f, .875f}, {2.f, 1.f}}) {
+        c.inputs(both)["how"].value = how;
+        const auto p = c.compile(both);
+        REQUIRE(p.constant(0));
+        CHECK(p.constant(0)->x == expected);
+    }
+    c.inputs(both)["in2"].value = .25f;
+    CHECK(c.compile(both).constant(0)->x == .75f);  // a sum below white
+    CHECK(c.problems.empty());
+}
+
 TEST_CASE("equal work is done once") {
     Compiled c;
     const auto n1 = c.add("fractal3d"), n2 = c.add("fractal3d"), s = c.add("add");

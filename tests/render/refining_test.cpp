@@ -133,3 +133,26 @@ TEST_CASE("a picture that stands on after an edit does so when its fields become
     r.hold = false;
     CHECK(wait(session.request(r), 2)->stands_on);
 }
+
+TEST_CASE("a mask that names parts follows their names, and what it names in vain is told") {
+    Plate p;
+    p.node(0, "near", "nearby", "float", {{"parts", {scene::Value{std::string("Oth*")}, {}}}});
+    p.wire(0, "base_weight", "near");
+    render::Workshop workshop;
+    auto told = [&](const render::Prepared& prepared) {
+        return std::any_of(prepared.problems.begin(), prepared.problems.end(), [](const Error& e) {
+            return e.what == "A mask names a part that is not there" && e.why.find("'Oth*'") != std::string::npos;
+        });
+    };
+    const auto first = first_of(p, workshop);
+    CHECK(told(*first));
+    scene::Scene renamed = p.scene;
+    renamed.parts[0].name = "Other";
+    const auto second = first_of(renamed, p.s.path, workshop);
+    CHECK_FALSE(told(*second));
+    CHECK_FALSE(render::reads_the_same_fields(*first, *second));
+    renamed.parts[0].name = "Others";  // is meant as well
+    CHECK(render::reads_the_same_fields(*second, *first_of(renamed, p.s.path, workshop)));
+    scene::node(p.scene.build_ups[0], "near")->inputs["parts"].value = std::string();
+    CHECK_FALSE(told(*first_of(p, workshop)));
+}

@@ -1,9 +1,10 @@
 #include "scene/stock.h"
 
-#include "nodes/description.h"
+#include "nodes/wiring.h"
 #include "program/compile.h"
 #include "review/findings/plausible.h"
 #include "scene/edits.h"
+#include "scene/relief_slots.h"
 #include "support.h"
 #include "surface/slots.h"
 
@@ -29,6 +30,12 @@ TEST_CASE("the stock that ships has over seventy entries, each with a reason, kn
             INFO(slot);
             const nodes::Port* port = d.port(slot);
             REQUIRE(port);
+            if (item.mask) {  // how thick what it cuts lies
+                CHECK(std::count(std::begin(scene::edge_slots), std::end(scene::edge_slots), slot) == 1);
+                const float edge = scene::as_number(input.value);
+                CHECK((edge >= port->low && edge <= port->high));
+                continue;
+            }
             const surface::SlotField* f = surface::slot_field(slot.c_str());
             REQUIRE(f);
             const V3f v = std::holds_alternative<float>(input.value) ? V3f(scene::as_number(input.value))
@@ -156,7 +163,13 @@ TEST_CASE("every shipped mask opens a gate with numbers that are there on any as
         const auto before = scene::find(b.layers, cover)->surface;
         scene::apply_stock(b, cover, i);
         const scene::Layer& layer = *scene::find(b.layers, cover);
-        CHECK(layer.surface == before);
+        // Nothing of the surface but, of a thick layer's mask, its edge.
+        scene::Inputs apart = layer.surface;
+        for (const char* slot : scene::edge_slots) {
+            CHECK(apart.contains(slot) == i.layer.surface.contains(slot));
+            apart.erase(slot);
+        }
+        CHECK(apart == before);
         REQUIRE_FALSE(layer.gate.mask.from.empty());
         REQUIRE(scene::find_node(b, layer.gate.mask.from).node);
         program::Resources resources;
@@ -172,6 +185,34 @@ TEST_CASE("every shipped mask opens a gate with numbers that are there on any as
         CHECK(scene::find(b.layers, cover)->nodes.size() == nodes_then);
     }
     CHECK(masks >= 30);
+}
+
+TEST_CASE("a thick layer's mask brings its edge, as large as the asset asks, and is kept with it") {
+    const scene::Stock stock = scene::load_stock(root / "assets" / "stock", root / "none.json");
+    const scene::StockItem* chipped = stock.find("mask-chipped-paint");
+    REQUIRE(chipped);
+    scene::StockItem fitted = *chipped;
+    nodes::scale_lengths(fitted.layer, .5f);
+    auto thickness = [](const scene::Inputs& surface) {
+        return scene::as_number(surface.at(scene::slot::height_thickness).value);
+    };
+    CHECK(thickness(fitted.layer.surface) == .5f * thickness(chipped->layer.surface));
+    CHECK(fitted.layer.surface.at(scene::slot::height_lip) == chipped->layer.surface.at(scene::slot::height_lip));
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string cover = scene::add_layer(b, "Paint");
+    scene::apply_stock(b, cover, fitted);
+    const scene::Layer& paint = *scene::find(b.layers, cover);
+    CHECK(thickness(paint.surface) == thickness(fitted.layer.surface));
+    CHECK(scene::mask_item(b, paint, "Mine", "My own masks").layer.surface == fitted.layer.surface);
+    // What is no thicker than light has no edge to keep, and a coat has none at all.
+    const std::string thin = scene::add_layer(b, "Thin");
+    scene::apply_stock(b, thin, *stock.find("mask-clouds"));
+    CHECK(scene::mask_item(b, *scene::find(b.layers, thin), "Thin", "My own masks").layer.surface.empty());
+    const std::string coat = scene::add_layer(b, "Coat", {}, scene::LayerKind::coat);
+    const auto before = scene::find(b.layers, coat)->surface;
+    scene::apply_stock(b, coat, fitted);
+    CHECK(scene::find(b.layers, coat)->surface == before);
+    CHECK_FALSE(scene::find(b.layers, coat)->gate.mask.from.empty());
 }
 
 TEST_CASE("every entry that ships has a picture that ships") {

@@ -54,7 +54,7 @@ void Stockroom::add_stock_layer(const std::string& id) {
 /// Masks are meant for an asset of one metre: their lengths follow the selected part's build-up.
 scene::StockItem Stockroom::fitted_stock(const scene::StockItem& item) const {
     scene::StockItem fitted = item;
-    if (item.mask) nodes::scale_lengths(fitted.layer.nodes, size_of_asset());
+    if (item.mask) nodes::scale_lengths(fitted.layer, size_of_asset());
     return fitted;
 }
 float Stockroom::size_of_asset() const {
@@ -121,7 +121,7 @@ void Stockroom::keep_own_mask(const std::string& name) {
     }
     scene::StockItem item = scene::mask_item(*b, *l, name, "My own masks");
     item.networks = scene::networks_of(bench_.scene().networks, item.layer.nodes);
-    nodes::scale_lengths(item.layer.nodes, 1.f / size_of_asset());
+    nodes::scale_lengths(item.layer, 1.f / size_of_asset());
     keep(std::move(item), "own-mask-");
 }
 void Stockroom::rename_own_stock(const std::string& id, const std::string& family, const std::string& name) {

@@ -4,12 +4,14 @@
 #include <QComboBox>
 #include <QFileDialog>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 #include <QToolButton>
 #include <set>
 
 #include "app/detail/color_editor.h"
 #include "app/theme/theme.h"
+#include "scene/part_names.h"
 
 namespace vemtra::app {
 
@@ -202,6 +204,31 @@ void Form::file(const QString& label, const QString& help, const QString& filter
         const std::string v =
             bench_.files().file() ? path_from(bench_.files().folder(), f.toStdString()) : f.toStdString();
         bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
+    });
+}
+
+void Form::names(const QString& label, const QString& help,
+                 std::function<std::vector<std::string>(const Scene&)> that_there_are, Read<std::string> read,
+                 Write<std::string> write) {
+    text(label, help, read, write);
+    auto* choose = new QPushButton("Choose");
+    choose->setObjectName(label + ": choose");
+    choose->setToolTip("Choose names from the project");
+    last_->layout()->addWidget(choose);
+    auto* menu = new QMenu(choose);
+    choose->setMenu(menu);
+    connect(menu, &QMenu::aboutToShow, this, [=, this] {
+        menu->clear();
+        const std::string list = read(bench_.scene()).value_or("");
+        for (const std::string& name : that_there_are(bench_.scene())) {
+            QAction* entry = menu->addAction(QString::fromStdString(name).replace('&', "&&"));
+            entry->setCheckable(true);
+            entry->setChecked(scene::is_meant_by(list, name));
+            connect(entry, &QAction::triggered, this, [=, this](bool on) {
+                const std::string v = scene::with_name(list, name, on);
+                bench_.edit("Set " + label.toStdString(), [&](Scene& s) { write(s, v); });
+            });
+        }
     });
 }
 

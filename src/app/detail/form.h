@@ -31,6 +31,10 @@ public:
     void text(const QString& label, const QString& help, Read<std::string> read, Write<std::string> write);
     void file(const QString& label, const QString& help, const QString& filter, Read<std::string> read,
               Write<std::string> write);
+    /// A list of names, typed or chosen from those that there are.
+    void names(const QString& label, const QString& help,
+               std::function<std::vector<std::string>(const Scene&)> that_there_are, Read<std::string> read,
+               Write<std::string> write);
     void toggle(const QString& label, const QString& help, Read<bool> read, Write<bool> write);
     void button(const QString& label, const QString& help, std::function<void()> press);
     /// Puts a small connect button at the end of the row that was added last.

@@ -152,6 +152,15 @@ void PortRows::add() {
     if (port_.role == nodes::Role::attribute) return add_name("none yet", true);
     if (port_.role == nodes::Role::file) return add_file();
     if (port_.role == nodes::Role::painting) return add_painting();
+    if (port_.role == nodes::Role::part_names)
+        return form_.names(
+            label_, help_,
+            [](const Scene& s) {
+                std::vector<std::string> names;
+                for (const scene::Part& p : s.parts) names.push_back(p.name);
+                return names;
+            },
+            text(), [write = write()](Scene& s, const std::string& v) { write(s, v); });
     if (port_.role == nodes::Role::lettering)
         return form_.text(label_, help_, text(), [write = write()](Scene& s, const std::string& v) { write(s, v); });
     if (!port_.choices.empty()) return add_choice();

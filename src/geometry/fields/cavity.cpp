@@ -36,8 +36,8 @@ struct Looking {
 
 class Sampler {
 public:
-    Sampler(const Geometry& geometry, const std::vector<float>& p, int rays)
-        : scene_(geometry.scene()), look_(p), rays_(rays), furthest_(p[7]) {
+    Sampler(const Geometry& geometry, const std::vector<float>& p, int rays, std::vector<char> passed)
+        : scene_(geometry.scene()), look_(p), rays_(rays), furthest_(p[7]), passed_(std::move(passed)) {
         rtcInitIntersectContext(&context_);
         for (int k = 0; k < reach_knots; ++k)
             middles_[k] = .5f * furthest_ * (knot_at(k) + (k > 0 ? knot_at(k - 1) : 0.f));
@@ -67,7 +67,7 @@ public:
             rtcIntersect1(scene_, &context_, &ray);
             float t = ray.ray.tfar;
             Place at = place_of(ray.hit);
-            if (look_.own && hit_something(at) && at.instance != p.instance)
+            if (hit_something(at) && is_passed(at.instance, p.instance))
                 t = past_others(p.instance, origin, direction, t, at);
             if (!hit_something(at)) continue;
             // A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
@@ -87,7 +87,10 @@ public:
     }
 
 private:
-    /// Where the ray meets its own part, past what others it meets.
+    bool is_passed(uint32_t instance, uint32_t own) const {
+        return instance != own && (look_.own || (instance < passed_.size() && passed_[instance]));
+    }
+    /// Where the ray meets what counts, past what else it meets.
     float past_others(uint32_t own, const V3f& origin, const V3f& direction, float t, Place& at) {
         for (int others = 0; others < 16; ++others) {
             RTCRayHit ray = single_ray(origin, direction, furthest_);
@@ -95,7 +98,7 @@ private:
             if (!(ray.ray.tnear < furthest_)) break;
             rtcIntersect1(scene_, &context_, &ray);
             at = place_of(ray.hit);
-            if (!hit_something(at) || at.instance == own) return ray.ray.tfar;
+            if (!hit_something(at) || !is_passed(at.instance, own)) return ray.ray.tfar;
             t = ray.ray.tfar;
         }
         at = {};
@@ -107,6 +110,7 @@ private:
     int rays_;
     float furthest_;
     float middles_[reach_knots];  ///< of the pieces between knots
+    std::vector<char> passed_;    ///< per instance: it does not count, unless it is the point's own
     RTCIntersectContext context_;
 };
 
@@ -122,8 +126,10 @@ FieldKind cavity_field() {
             .adaptive = true,
             .tolerance = .03f,
             .range = [](const std::vector<float>& p) { return p[7]; },
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSamplers {
-                return [&geometry, p, rays] { return Sampler(geometry, p, rays); };
+            .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
+                return [&geometry, p = asked.parameters, rays = asked.rays, passed = asked.named] {
+                    return Sampler(geometry, p, rays, passed);
+                };
             }};
 }
 

@@ -134,7 +134,8 @@ FieldKind crease_field() {
             .parameters = {"least angle between two faces, degrees", "1 convex, 2 concave, 3 both"},
             .adaptive = true,
             .tolerance = .001f,
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+            .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
+                const std::vector<float>& p = asked.parameters;
                 const float furthest = size_of_all(geometry) / 8.f;
                 auto near = std::make_shared<std::vector<Near>>();
                 for (uint32_t i = 0; i < geometry.instances().size(); ++i) {

@@ -8,7 +8,8 @@ FieldKind height_field() {
     return {.name = "height",
             .version = 1,
             .parameters = {"x of the axis", "y", "z", "1 within its part alone"},
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+            .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
+                const std::vector<float>& p = asked.parameters;
                 V3f axis(p[0], p[1], p[2]);
                 axis = axis.length() > 1e-6f ? axis.normalized() : V3f(0.f, 1.f, 0.f);
                 auto ends = [axis](const Box3f& box) {  // of a box along the axis
@@ -35,7 +36,8 @@ FieldKind slope_field() {
     return {.name = "slope",
             .version = 1,
             .parameters = {"x of the direction", "y", "z"},
-            .samplers = [](const Geometry&, const std::vector<float>& p, int) -> FieldSamplers {
+            .samplers = [](const Geometry&, const FieldAsked& asked) -> FieldSamplers {
+                const std::vector<float>& p = asked.parameters;
                 V3f axis(p[0], p[1], p[2]);
                 axis = axis.length() > 1e-6f ? axis.normalized() : V3f(0.f, 1.f, 0.f);
                 return [axis]() -> FieldSampler {

@@ -1,5 +1,5 @@
-// How far the nearest other part is through the air, or the ground: the level of the lowest place of all. Metres; as
-// far as all is large where there is none.
+// How far the nearest other part is through the air, any or only those that are named, or the ground: the level of the
+// lowest place of all. Metres; as far as all is large where there is none.
 #include "geometry/nearest.h"
 
 #include "geometry/fields/kinds.h"
@@ -12,7 +12,8 @@ FieldKind nearest_field() {
             .parameters = {"0 the other parts, 1 the ground"},
             .adaptive = true,
             .tolerance = .001f,
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int) -> FieldSamplers {
+            .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
+                const std::vector<float>& p = asked.parameters;
                 const float furthest = size_of_all(geometry);
                 if (p[0] > .5f) {
                     const float low = geometry.bounds().min.y;
@@ -22,8 +23,9 @@ FieldKind nearest_field() {
                         };
                     };
                 }
-                std::vector<uint32_t> all(geometry.instances().size());
-                for (uint32_t i = 0; i < all.size(); ++i) all[i] = i;
+                std::vector<uint32_t> all;
+                for (uint32_t i = 0; i < geometry.instances().size(); ++i)
+                    if (asked.named.empty() || asked.is_named(i)) all.push_back(i);
                 auto nearest = std::make_shared<const Nearest>(geometry, all);
                 return [nearest, furthest]() -> FieldSampler {
                     return [=](const FieldPoint& at, float* out) {

@@ -369,10 +369,11 @@ FieldKind runoff_field() {
             .tolerance = .01f,
             // Both grow evenly down a face: samples go where springs differ, and need not be close.
             .range = [](const std::vector<float>& p) { return 4.f * p[3]; },
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p,
-                           int) { return climbing(geometry, p, int(p[4]), {}); },
-            .samplers_of_mask = [](const Geometry& geometry, const std::vector<float>& p,
-                                   const PartBorders& mask) { return climbing(geometry, p, 0, mask); }};
+            .samplers =
+                [](const Geometry& geometry, const FieldAsked& asked) {
+                    const std::vector<float>& p = asked.parameters;
+                    return climbing(geometry, p, asked.follows_mask ? 0 : int(p[4]), asked.mask);
+                }};
 }
 
 }  // namespace vemtra::geometry

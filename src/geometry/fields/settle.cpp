@@ -63,8 +63,9 @@ FieldKind settle_field() {
             .adaptive = true,
             .tolerance = .03f,
             .spread = 1.f,
-            .samplers = [](const Geometry& geometry, const std::vector<float>& p, int rays) -> FieldSamplers {
-                return [&geometry, p, rays] { return Falling(geometry, p, rays); };
+            .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
+                const std::vector<float>& p = asked.parameters;
+                return [&geometry, p, rays = asked.rays] { return Falling(geometry, p, rays); };
             }};
 }
 

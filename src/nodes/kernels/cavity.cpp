@@ -41,7 +41,9 @@ static int ask_cavity(const Asking& a, Resources& resources) {
         {a.build_up,
          "cavity",
          {a.word("where") == "edges" ? 1.f : 0.f, std::clamp(a.number("angle"), 5.f, 90.f), yes(a, "own"), towards.x,
-          towards.y, towards.z, std::clamp(a.number("bias"), 0.f, 1.f), range(a)}});
+          towards.y, towards.z, std::clamp(a.number("bias"), 0.f, 1.f), range(a)},
+         0,
+         a.word("without")});
 }
 static int ask_thickness(const Asking& a, Resources& resources) {
     return resources.field(
@@ -91,6 +93,13 @@ void describe_cavity(std::vector<NodeDescription>& list) {
                     .uniform = true,
                     .whole = true,
                     .choices = {"no", "yes"}},
+                   {.name = "without",
+                    .help = "Parts that do not count, by their names: \"Lens; Bolts*\".",
+                    .value = std::string(),
+                    .uniform = true,
+                    .text = true,
+                    .folded = true,
+                    .role = Role::part_names},
                    {.name = "towards",
                     .help = "A direction that counts more: up gathers what falls, down what splashes.",
                     .type = Type::vector3,

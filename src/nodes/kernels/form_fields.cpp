@@ -63,7 +63,7 @@ void settle(const KernelArgs& k) {
 enum StreakUniform : int { streak_from, streak_seed };
 /// Ports: length, width, density, meander, fade. The field tells where what runs here sprang from, in the form's own
 /// space, and how far up that is. Noise along the springs says where runs begin, how far each comes and how it bends;
-/// towards its end a run gets thinner.
+/// towards its end a run gets thinner, and within a width or so of the spring it begins raggedly.
 static void runs(const KernelArgs& k, float seed) {
     const PointBatch& p = *k.points;
     float rows[4][max_batch];
@@ -95,7 +95,13 @@ static void runs(const KernelArgs& k, float seed) {
         const float comes = clamp(.6f + .8f * noise_at<0>(px * .45f + 31.f, y * .45f, pz * .45f), .15f, 1.f);
         const float left = 1.f - run / max_of(k.in[0][i] * comes, 1e-9f);  // 1 at the spring, 0 at the end
         const float wanted = 1.f - k.in[2][i] * (.35f + .65f * clamp(left, 0.f, 1.f));
-        const float t = clamp((begins - wanted) * 2.5f + .5f, 0.f, 1.f);
+        float t = clamp((begins - wanted) * 2.5f + .5f, 0.f, 1.f);
+        // Ledges are straight; what runs from them gathers sooner here and later there.
+        const float since = run * per_width;
+        if (since < 2.f) {
+            const float ragged = .25f + noise_at<0>(px * 1.7f + 13.f, y * 1.7f, pz * 1.7f);
+            t *= clamp((since - ragged) * 1.5f, 0.f, 1.f);
+        }
         k.out[0][i] =
             left > 0.f ? t * t * (3.f - 2.f * t) * __builtin_powf(clamp(left, 0.f, 1.f), clamp(k.in[4][i], .05f, 20.f))
                        : 0.f;
@@ -156,7 +162,7 @@ int ask_settle(const Asking& a, Resources& r) {
     return r.field({a.build_up, "settle", {from.x, from.y, from.z, std::clamp(a.number("drift"), 0.f, 89.f)}});
 }
 int ask_nearby(const Asking& a, Resources& r) {
-    return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}});
+    return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}, 0, a.word("parts")});
 }
 /// A little longer or shorter needs no other field.
 float longest_run(const scene::Node& node) {
@@ -293,7 +299,13 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
     node("nearby", "Near others", "White where another part, or the ground, is near.",
          {number("width", "How far from it it reaches; it may be driven.", .02f, .001f, .5f, "m"),
           number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f),
-          choice("of", "What it is near to.", {"other parts", "the ground"})},
+          choice("of", "What it is near to.", {"other parts", "the ground"}),
+          {.name = "parts",
+           .help = "Only these other parts, by their names: \"Rope*; Handle\". Empty: all of them.",
+           .value = std::string(),
+           .uniform = true,
+           .text = true,
+           .role = Role::part_names}},
          VEMTRA_PAIR(crease), ask_nearby);
     Port seed = number("seed", "Another one, other numbers.", 0.f, 0.f, 100.f);
     seed.uniform = true;
