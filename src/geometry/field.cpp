@@ -65,6 +65,72 @@ void reach_weights(float reach, float falloff, float* weights) {
     weights[reach_knots - 1] += float(at_last);  // further than the furthest knot nothing more is met
 }
 
+namespace {
+
+/// A corner of what a step cuts a piece into: a sample, and where in the piece it is.
+struct StepCorner {
+    uint32_t sample;
+    V2f at;
+};
+/// The samples of the triangle, by their weights at a place.
+FormField::Between inside_of(const FormField::Samples& of, const StepCorner& a, const StepCorner& b,
+                             const StepCorner& c, const V2f& at) {
+    const V2f ab = b.at - a.at;
+    const V2f ac = c.at - a.at;
+    const V2f to = at - a.at;
+    const float area = ab.x * ac.y - ab.y * ac.x;
+    const float per_area = std::fabs(area) > 1e-12f ? 1.f / area : 0.f;
+    const float y = clamp01((to.x * ac.y - to.y * ac.x) * per_area);
+    const float z = std::min(clamp01((ab.x * to.y - ab.y * to.x) * per_area), 1.f - y);
+    return {&of, {a.sample, b.sample, c.sample}, {1.f - y - z, y, z}};
+}
+
+/// In a piece on some of whose sides values step: it is cut from step to step, and what lies on one side follows from
+/// the samples there alone. On a side that two pieces share both say the same.
+FormField::Between beside_step(const FormField::Samples& of, const FormField::Piece& piece, const FormField::Step& step,
+                               const float* x) {
+    static const V2f corner[] = {V2f(0, 0), V2f(1, 0), V2f(0, 1)};
+    const V2f at(x[1], x[2]);
+    StepCorner c[3];
+    StepCorner before[3];
+    StepCorner after[3];
+    int stepped = 0;
+    for (int s = 0; s < 3; ++s) {
+        const V2f on = corner[s] + (corner[(s + 1) % 3] - corner[s]) * (float(step.at[s]) / 256.f);
+        c[s] = {piece.corner[s], corner[s]};
+        before[s] = {step.before[s], on};
+        after[s] = {step.after[s], on};
+        stepped += step.at[s] > 0;
+    }
+    /// Whether the place lies on the side of the line from p to q on which r does.
+    auto with = [&](const V2f& p, const V2f& q, const V2f& r) {
+        const V2f d = q - p;
+        return (d.x * (at.y - p.y) - d.y * (at.x - p.x)) * (d.x * (r.y - p.y) - d.y * (r.x - p.x)) >= 0.f;
+    };
+    if (stepped == 1) {  // the step fades towards the corner across
+        const int s = step.at[0] ? 0 : step.at[1] ? 1 : 2;
+        const int b = (s + 1) % 3;
+        const int across = (s + 2) % 3;
+        return with(before[s].at, c[across].at, c[s].at) ? inside_of(of, c[s], before[s], c[across], at)
+                                                         : inside_of(of, after[s], c[b], c[across], at);
+    }
+    // A corner beside which both sides step lies on a side of its own.
+    for (int k = 0; k < 3; ++k) {
+        const int last = (k + 2) % 3;
+        if (step.at[k] && step.at[last] && with(before[k].at, after[last].at, c[k].at))
+            return inside_of(of, c[k], before[k], after[last], at);
+    }
+    if (stepped == 3) return inside_of(of, after[0], after[1], after[2], at);  // small, and between all
+    const int lone = !step.at[0] ? 2 : !step.at[1] ? 0 : 1;
+    const int p = (lone + 1) % 3;
+    const int q = (lone + 2) % 3;
+    const StepCorner& to_p = after[lone];
+    const StepCorner& to_q = before[q];
+    return with(to_p.at, c[q].at, c[p].at) ? inside_of(of, to_p, c[p], c[q], at) : inside_of(of, to_p, c[q], to_q, at);
+}
+
+}  // namespace
+
 FormField::Between FormField::between(const Mesh& mesh, const Place& place) const {
     const PartField& f = parts[place.instance];
     if (f.at_vertex.empty()) return {};
@@ -73,15 +139,16 @@ FormField::Between FormField::between(const Mesh& mesh, const Place& place) cons
     const float u = place.u;
     const float v = place.v;
     uint32_t first = f.first.empty() ? uncut : f.first[triangle];
-    if (first == uncut) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
+    if (is_whole(first)) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
     float x[] = {1.f - u - v, u, v};
     const Piece* piece = nullptr;
-    while (first != uncut) {
+    while (!is_whole(first)) {
         const size_t part = x[0] >= .5f ? 0 : x[1] >= .5f ? 1 : x[2] >= .5f ? 2 : 3;
         piece = &f.pieces[first + part];
         for (size_t c = 0; c < 3; ++c) x[c] = part == 3 ? 1.f - 2.f * x[c] : 2.f * x[c] - (c == part ? 1.f : 0.f);
         first = piece->first;
     }
+    if (first != uncut) return beside_step(f.inside, *piece, f.steps[first & ~stepped], x);
     return {&f.inside, {piece->corner[0], piece->corner[1], piece->corner[2]}, {x[0], x[1], x[2]}};
 }
 
@@ -110,14 +177,14 @@ size_t FormField::bytes() const {
     size_t n = 0;
     for (const PartField& p : parts)
         n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
-             p.inside.shares.size() + p.pieces.size() * sizeof(Piece);
+             p.inside.shares.size() + p.pieces.size() * sizeof(Piece) + p.steps.size() * sizeof(Step);
     return n;
 }
 
 uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
                        const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
-    constexpr const char* layout = " 2 ";  // raised when keep_field writes otherwise
+    constexpr const char* layout = " 3 ";  // raised when keep_field writes otherwise
     uint64_t h = hash_bytes(parts.wanted.data(), parts.wanted.size(),
                             hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
     for (const Instance& i : geometry.instances()) {
@@ -176,22 +243,27 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         FormField::PartField f;
         const bool whole = take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
-                           take(f.pieces, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
+                           take(f.pieces, SIZE_MAX) && take(f.steps, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
                            take(f.inside.shares, SIZE_MAX);
         if (!whole) return nullptr;
         if ((shares ? f.at_vertex.shares.size() : f.at_vertex.numbers.size()) != vertices * channels) return nullptr;
         const size_t inside = (shares ? f.inside.shares.size() : f.inside.numbers.size()) / channels;
         // Pieces lie behind those that they are cut from, so that every way through them ends.
         auto follows = [&](uint32_t first, size_t from) {
-            return first == FormField::uncut || (first >= from && size_t(first) + 4 <= f.pieces.size());
+            return first == FormField::uncut ||
+                   (FormField::is_whole(first) ? (first & ~FormField::stepped) < f.steps.size()
+                                               : first >= from && size_t(first) + 4 <= f.pieces.size());
         };
         for (const uint32_t first : f.first)
-            if (!follows(first, 0)) return nullptr;
+            if (!follows(first, 0) || (FormField::is_whole(first) && first != FormField::uncut)) return nullptr;
         for (size_t k = 0; k < f.pieces.size(); ++k) {
             if (!follows(f.pieces[k].first, k + 1)) return nullptr;
             for (const uint32_t c : f.pieces[k].corner)
                 if (c >= inside) return nullptr;
         }
+        for (const FormField::Step& step : f.steps)
+            for (int side = 0; side < 3; ++side)
+                if (step.before[side] >= inside || step.after[side] >= inside) return nullptr;
         field->parts.push_back(std::move(f));
     }
     mark_used(file);
@@ -212,6 +284,7 @@ void keep_field(const FormField& field) {
         put(f.at_vertex.shares);
         put(f.first);
         put(f.pieces);
+        put(f.steps);
         put(f.inside.numbers);
         put(f.inside.shares);
     }

@@ -5,7 +5,8 @@
 // Samples stand at the vertices, and where what is between them differs from their mean: faces are cut into quarters,
 // and those again, as deep as it takes and only there. Faces that share an edge share its samples, and where one is cut
 // finer than the other, what lies on the edge is drawn to its ends (field_sampling.cpp): nothing steps there, and
-// neither UVs nor a fine mesh are needed.
+// neither UVs nor a fine mesh are needed. Where what is met changes at once, as where parts touch, the finest pieces
+// know at which place of their sides it does.
 #pragma once
 #include <functional>
 #include <memory>
@@ -103,14 +104,24 @@ struct FormField {
     /// whose corners are the middles of the sides across from those.
     struct Piece {
         uint32_t corner[3];  ///< samples in `inside`
-        uint32_t first;      ///< the first of the four that it is cut into, which follow it; uncut: it is not
+        /// The first of the four that it is cut into, which follow it; uncut: it is not; with the mark `stepped`: it
+        /// is not, and the number of its Step.
+        uint32_t first;
         bool operator==(const Piece&) const = default;
     };
-    static constexpr uint32_t uncut = UINT32_MAX;
+    static constexpr uint32_t uncut = UINT32_MAX, stepped = uint32_t(1) << 31;
+    static bool is_whole(uint32_t first) { return first & stepped; }
+    /// Where values change at once on a piece's sides, from its first corner to its second, and so on.
+    struct Step {
+        uint32_t before[3], after[3];  ///< samples in `inside` on both sides of it
+        uint8_t at[3];                 ///< in 256ths of the way; 0: they do not
+        bool operator==(const Step&) const = default;
+    };
     struct PartField {
         Samples at_vertex;
         std::vector<uint32_t> first;  ///< per face, as in a piece; empty: none is cut
         std::vector<Piece> pieces;
+        std::vector<Step> steps;
         Samples inside;
     };
     std::vector<PartField> parts;  ///< per instance

@@ -33,8 +33,9 @@ constexpr size_t most_first_samples = 100000, first_samples_of_part = 4000;
 constexpr uint32_t look_every = 65536;  // vertices or faces, between two looks whether it is to stop
 constexpr int quicker = 4;              // so many times fewer rays say on which side of a step a sample lies
 constexpr float step = .09f;            // a middle that is so far off the mean of its ends: that is no bend any more
+constexpr int halvings = 4;             // until a step's place on a side is known
 constexpr float finest = 1e-4f;         // of all that stands there: below it places have no digits left to differ by
-constexpr Pieces of_shares{.75f, .12f, .012f};
+constexpr Pieces of_shares{.75f, .05f, .024f};
 constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
 
 // A stopped loop leaves early; nobody reads the half-done result.
@@ -101,6 +102,7 @@ public:
         cut |= widen();
         if (!cut_pieces(cut, half, to, progress)) return false;
         close_seams();
+        if (of_shares_ && !is_coarse() && !instance_.shape->stands_out() && !find_steps()) return false;
         write(f);
         used += values_.size() - unique_.size();
         return true;
@@ -485,6 +487,87 @@ private:
         draw_to_ends(at->second, b);
     }
 
+    /// A side of the finest pieces between whose ends values change at once.
+    struct Stepping {
+        uint32_t a, b, face;
+        V2f at_a, at_b;
+        float from = 0.f, to = 1.f;  ///< it lies between, from a
+        bool slope = false;          ///< it is none
+        uint32_t before = 0;         ///< the sample on the side of a; that on the side of b follows it
+    };
+    /// Finds where, by halving; sides with samples of their own are as fine as they are.
+    bool find_steps() {
+        for (const Cut& c : cuts_) {
+            if (c.first != FormField::uncut || c.level == 0) continue;
+            if (longest_side(c) > 4.f * pieces_.steepest * size_) continue;
+            for (int s = 0; s < 3; ++s) {
+                const uint32_t a = c.corner[s];
+                const uint32_t b = c.corner[(s + 1) % 3];
+                if (middles_.contains(edge(c, s)) || !(apart(values_[a], values_[b]) > 2.f * step)) continue;
+                const bool turned = b < a;
+                if (!steps_.try_emplace(edge(c, s), uint32_t(stepping_.size())).second) continue;
+                stepping_.push_back({std::min(a, b), std::max(a, b), c.face, c.uv[turned ? (s + 1) % 3 : s],
+                                     c.uv[turned ? s : (s + 1) % 3]});
+            }
+        }
+        for (Stepping& s : stepping_) {
+            s.before = uint32_t(values_.size());
+            values_.resize(values_.size() + 2);
+        }
+        return for_all(stepping_.size(), 64, 1.f, 1.f, progress_, [&](size_t first, size_t last) {
+            const FieldSampler exact = samplers_();
+            const FieldSampler quick = quick_samplers_ ? quick_samplers_() : exact;
+            for (size_t k = first; k < last; ++k) {
+                Value on[2];
+                halve(stepping_[k], quick, on);
+                if (!stepping_[k].slope) sample_both(stepping_[k], exact, on);
+            }
+        });
+    }
+    Value at_side(const Stepping& s, float t, const FieldSampler& sample) const {
+        const V2f uv = s.at_a + (s.at_b - s.at_a) * t;
+        const SurfacePoint p = geometry_.at({index_, s.face, uv.x, uv.y});
+        Value v;
+        sample({p.position, p.normal, middle(s.face) - p.position, index_, s.face}, v.v);
+        return v;
+    }
+    /// `on`: what was found on both sides.
+    void halve(Stepping& s, const FieldSampler& quick, Value* on) const {
+        Value& a = on[0] = values_[s.a];
+        Value& b = on[1] = values_[s.b];
+        for (int k = 0; k < halvings; ++k) {
+            const float t = .5f * (s.from + s.to);
+            const Value v = at_side(s, t, quick);
+            const float from_a = apart(a, v);
+            const float from_b = apart(b, v);
+            s.slope = std::min(from_a, from_b) > .35f * apart(a, b);
+            if (s.slope) return;
+            (from_a < from_b ? s.from : s.to) = t;
+            (from_a < from_b ? a : b) = v;
+        }
+    }
+    void sample_both(const Stepping& s, const FieldSampler& exact, const Value* on) {
+        values_[s.before] = s.from > 0.f ? at_side(s, s.from, exact) : on[0];
+        values_[s.before + 1] = s.to < 1.f ? at_side(s, s.to, exact) : on[1];
+    }
+    /// Of a piece; none of its sides steps: false. Samples are numbered by `numbered`.
+    bool steps_of(const Cut& c, FormField::Step& step, const std::function<uint32_t(uint32_t)>& numbered) const {
+        bool any = false;
+        step = {};
+        for (int s = 0; s < 3; ++s) {
+            const auto at = steps_.find(edge(c, s));
+            if (at == steps_.end() || stepping_[at->second].slope) continue;
+            const Stepping& found = stepping_[at->second];
+            const bool turned = c.corner[(s + 1) % 3] < c.corner[s];
+            const int share = std::clamp(int(128.f * (found.from + found.to) + .5f), 1, 255);
+            step.at[s] = uint8_t(turned ? 256 - share : share);
+            step.before[s] = numbered(found.before + (turned ? 1 : 0));
+            step.after[s] = numbered(found.before + (turned ? 0 : 1));
+            any = true;
+        }
+        return any;
+    }
+
     void write(FormField::PartField& f) const {
         std::vector<uint32_t> number(values_.size(), UINT32_MAX);
         std::vector<uint32_t> used;
@@ -492,19 +575,25 @@ private:
         size_t faces = 0;
         while (faces < cuts_.size() && cuts_[faces].level == 0) ++faces;
         if (faces == cuts_.size()) return;
+        const auto numbered = [&](uint32_t sample) {
+            uint32_t& n = number[sample];
+            if (n == UINT32_MAX) {
+                n = uint32_t(used.size());
+                used.push_back(sample);
+            }
+            return n;
+        };
         auto piece_at = [&](uint32_t first) { return first == FormField::uncut ? first : uint32_t(first - faces); };
         f.first.assign(m_.triangles(), FormField::uncut);
         for (size_t k = 0; k < faces; ++k) f.first[cuts_[k].face] = piece_at(cuts_[k].first);
         f.pieces.reserve(cuts_.size() - faces);
         for (size_t k = faces; k < cuts_.size(); ++k) {
             FormField::Piece p{{}, piece_at(cuts_[k].first)};
-            for (int c = 0; c < 3; ++c) {
-                uint32_t& n = number[cuts_[k].corner[c]];
-                if (n == UINT32_MAX) {
-                    n = uint32_t(used.size());
-                    used.push_back(cuts_[k].corner[c]);
-                }
-                p.corner[c] = n;
+            for (int c = 0; c < 3; ++c) p.corner[c] = numbered(cuts_[k].corner[c]);
+            FormField::Step step;
+            if (p.first == FormField::uncut && !steps_.empty() && steps_of(cuts_[k], step, numbered)) {
+                p.first = FormField::stepped | uint32_t(f.steps.size());
+                f.steps.push_back(step);
             }
             f.pieces.push_back(p);
         }
@@ -536,6 +625,8 @@ private:
     std::vector<Value> values_;
     std::vector<Cut> cuts_;                           ///< faces first, then pieces as they are made
     std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
+    std::unordered_map<uint64_t, uint32_t> steps_;    ///< by edge: which of the next
+    std::vector<Stepping> stepping_;
     std::vector<Job> jobs_;
 };
 

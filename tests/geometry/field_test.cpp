@@ -565,3 +565,55 @@ TEST_CASE("parts that are named count alone for what is near, and not at all for
     CHECK(enclosed({0, 1, 1}, 2.f) == 0.f);  // nothing is left
     CHECK(enclosed({1, 0, 0}, .2f) == all);  // its own part counts, named or not
 }
+
+TEST_CASE("where parts touch a field steps at the line of contact, however coarse the faces are") {
+    const Scratch s;
+    // A thin box sticks in a floor of two triangles, turned.
+    std::string box = "o box\n";
+    const float c = .05f * std::cos(.4f);
+    const float n = .05f * std::sin(.4f);
+    for (const float y : {-.001f, .001f})
+        for (const auto& [x, z] : {std::pair{c, n}, {-n, c}, {-c, -n}, {n, -c}})
+            box += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
+    for (const auto& f :
+         {std::array{5, 6, 7, 8}, {4, 3, 2, 1}, {1, 2, 6, 5}, {2, 3, 7, 6}, {3, 4, 8, 7}, {4, 1, 5, 8}}) {
+        box += "f";
+        for (const int v : f) box += " " + std::to_string(v + 4);
+        box += "\n";
+    }
+    const auto g = make(s, level("floor", 0, 0, 0, .2f, 1, true) + box);
+    const auto field = compute_field(*g, {1, 0}, request(false, .0625f), geometry::field_rays_final);
+    REQUIRE_FALSE(field->parts[0].steps.empty());
+    const geometry::Mesh& m = g->shape(0).faces_as_triangles();
+    float w[geometry::reach_knots];
+    geometry::reach_weights(.04f / field->furthest, 1.f, w);
+    // Inside of the box all is met at once; beside it little is.
+    size_t wrong = 0;
+    size_t all = 0;
+    float worst = 0.f;
+    for (float x = -.06f; x < .06f; x += .0007f)
+        for (float z = -.06f; z < .06f; z += .0007f) {
+            const float along = std::fabs(x * c + z * n) / .05f + std::fabs(z * c - x * n) / .05f;
+            if (std::fabs(along - .05f) < 2e-4f) continue;  // on the line itself
+            const geometry::Place at = [&] {
+                for (uint32_t face = 0; face < 2; ++face) {
+                    const V3f* p[3];
+                    for (size_t k = 0; k < 3; ++k) p[k] = &m.positions[m.indices[3 * size_t(face) + k]];
+                    const V3f u = *p[1] - *p[0];
+                    const V3f v = *p[2] - *p[0];
+                    const V3f d = V3f(x, 0.f, z) - *p[0];
+                    const float area = u.x * v.z - u.z * v.x;
+                    const geometry::Place place{0, face, (d.x * v.z - d.z * v.x) / area,
+                                                (u.x * d.z - u.z * d.x) / area};
+                    if (place.u >= 0.f && place.v >= 0.f && place.u + place.v <= 1.f) return place;
+                }
+                return geometry::Place{0, 0, 0.f, 0.f};
+            }();
+            const float value = field->within(m, at, w);
+            ++all;
+            wrong += (value > .5f) != (along < .05f);
+            worst = std::max(worst, value);
+        }
+    CHECK(worst > .9f);
+    CHECK(double(wrong) / double(all) < .004);
+}
