@@ -36,6 +36,7 @@ constexpr float step = .09f;            // a middle that is so far off the mean 
 constexpr int halvings = 4;             // until a step's place on a side is known
 constexpr float finest = 1e-4f;         // of all that stands there: below it places have no digits left to differ by
 constexpr Pieces of_shares{.75f, .05f, .024f};
+constexpr float even_enough = .24f;  // of the range: shorter pieces whose corners agree are taken as even
 constexpr Pieces of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
 
 // A stopped loop leaves early; nobody reads the half-done result.
@@ -353,11 +354,19 @@ private:
     bool is_coarse() const { return rays_ < field_rays_final; }
 
     float longest_side(const Cut& c) const { return std::max({side(c, 0), side(c, 1), side(c, 2)}); }
+    /// How far apart its corners' values are.
+    float spread(const Cut& c) const {
+        float most = 0.f;
+        for (int s = 0; s < 3; ++s) most = std::max(most, apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]));
+        return most;
+    }
     bool small(const Cut& c) const { return longest_side(c) < 2.f * pieces_.shortest * size_; }
 
     /// Asks for the middles of a piece's sides where they can lead to a cut.
     void look_at(const Cut& c) {
         if (is_coarse() || forced(c) || small(c)) return;  // it is not cut, or whatever they are
+        const bool even = spread(c) < .25f * kind_.tolerance;
+        if (of_shares_ && even && longest_side(c) < even_enough * size_) return;
         for (int s = 0; s < 3; ++s) ask(c, s);
     }
     /// Whether a piece that was looked at is to be cut; `goes_on`: its parts are to be looked at, too.
@@ -368,9 +377,7 @@ private:
         if (c.overtaken) return true;
         float most = -1.f;
         if (small(c)) {  // between its corners lies a step, or nothing
-            for (int s = 0; s < 3; ++s)
-                most = std::max(most, apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]));
-            return most > 2.f * step;
+            return spread(c) > 2.f * step;
         }
         for (int s = 0; s < 3; ++s) most = std::max(most, bend(c, s));
         goes_on = most >= 2.f * kind_.tolerance ||
@@ -515,13 +522,8 @@ private:
             values_.resize(values_.size() + 2);
         }
         return for_all(stepping_.size(), 64, 1.f, 1.f, progress_, [&](size_t first, size_t last) {
-            const FieldSampler exact = samplers_();
-            const FieldSampler quick = quick_samplers_ ? quick_samplers_() : exact;
-            for (size_t k = first; k < last; ++k) {
-                Value on[2];
-                halve(stepping_[k], quick, on);
-                if (!stepping_[k].slope) sample_both(stepping_[k], exact, on);
-            }
+            const FieldSampler quick = quick_samplers_ ? quick_samplers_() : samplers_();
+            for (size_t k = first; k < last; ++k) halve(stepping_[k], quick);
         });
     }
     Value at_side(const Stepping& s, float t, const FieldSampler& sample) const {
@@ -531,10 +533,9 @@ private:
         sample({p.position, p.normal, middle(s.face) - p.position, index_, s.face}, v.v);
         return v;
     }
-    /// `on`: what was found on both sides.
-    void halve(Stepping& s, const FieldSampler& quick, Value* on) const {
-        Value& a = on[0] = values_[s.a];
-        Value& b = on[1] = values_[s.b];
+    void halve(Stepping& s, const FieldSampler& quick) {
+        Value& a = values_[s.before] = values_[s.a];
+        Value& b = values_[s.before + 1] = values_[s.b];
         for (int k = 0; k < halvings; ++k) {
             const float t = .5f * (s.from + s.to);
             const Value v = at_side(s, t, quick);
@@ -545,10 +546,6 @@ private:
             (from_a < from_b ? s.from : s.to) = t;
             (from_a < from_b ? a : b) = v;
         }
-    }
-    void sample_both(const Stepping& s, const FieldSampler& exact, const Value* on) {
-        values_[s.before] = s.from > 0.f ? at_side(s, s.from, exact) : on[0];
-        values_[s.before + 1] = s.to < 1.f ? at_side(s, s.to, exact) : on[1];
     }
     /// Of a piece; none of its sides steps: false. Samples are numbered by `numbered`.
     bool steps_of(const Cut& c, FormField::Step& step, const std::function<uint32_t(uint32_t)>& numbered) const {
