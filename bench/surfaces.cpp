@@ -118,6 +118,8 @@ double variance(const render::Prepared& p, const scene::Scene& s, render::FrameS
     std::vector<double> sum(width * height), squares(width * height);
     auto frame = render::frame_settings(s, {.width = width, .height = height, .samples = 1});
     frame.strategy = strategy;
+    frame.softening = 0.f;  // what vanishes with the samples would hide what one way alone cannot do
+    frame.reweighs = false;
     frame.depth = 16;  // so deep that what the last bounce alone leaves to the lights does not count
     for (int k = 0; k < rounds; ++k) {
         frame.seed = uint32_t(1000 + k);
