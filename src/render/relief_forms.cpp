@@ -206,10 +206,10 @@ private:
     uint64_t hash_of(uint32_t i, const BuildUpRelief& relief, uint64_t programs) const {
         std::vector<uint64_t> key{programs, rest_.resources.hash(), painted(*rest_.scene, rest_.resources),
                                   shop_.generation(), __builtin_bit_cast(uint32_t, instance(i).scale)};
-        auto add = [&key](const auto& pointer) { key.push_back(uint64_t(reinterpret_cast<uintptr_t>(pointer.get()))); };
+        // By what is in them: grids that made room for others and are read again from the disk say the same.
+        auto add = [&key](const auto& made) { key.push_back(made ? made->content : 0); };
         if (relief.reads_fields && rest_.fields) {
             for (const auto& field : rest_.fields->all()) add(field);
-            add(rest_.geometry);
             key.push_back(i);
             key.push_back(rest_.fields_final);
         }
