@@ -360,12 +360,18 @@ private:
 
     /// Which instances are of parts that the request names; told where a name means no part of the project.
     std::vector<char> named(Prepared& p, const nodes::FieldRequest& request) {
-        for (const std::string& name : scene::names_in(request.named)) {
+        const scene::BuildUp* b = scene::find(s_.build_ups, request.build_up);
+        const std::string place = b ? b->name : request.build_up;
+        const std::vector<std::string> names = scene::names_in(request.named);
+        if (names.size() > scene::most_names)
+            p_->problems.push_back({"A mask names too many parts", "", place,
+                                    "it reads the first " + std::to_string(scene::most_names) + " names",
+                                    "Say several at once by a star, as in \"Bolt*\""});
+        for (const std::string& name : names) {
             const bool meant = std::any_of(s_.parts.begin(), s_.parts.end(),
                                            [&](const scene::Part& part) { return scene::is_meant(name, part.name); });
-            const scene::BuildUp* b = scene::find(s_.build_ups, request.build_up);
             if (!meant)
-                p_->problems.push_back({"A mask names a part that is not there", "", b ? b->name : request.build_up,
+                p_->problems.push_back({"A mask names a part that is not there", "", place,
                                         "no part is called '" + name + "'", "Choose it again in the mask's detail"});
         }
         return meant_instances(p, request);
@@ -411,9 +417,10 @@ private:
 }  // namespace
 
 std::vector<char> meant_instances(const Prepared& p, const nodes::FieldRequest& request) {
-    if (scene::names_in(request.named).empty()) return {};
+    const std::vector<std::string> names = scene::names_in(request.named);
+    if (names.empty()) return {};
     std::vector<char> meant;
-    for (const scene::Part* part : p.parts) meant.push_back(scene::is_meant_by(request.named, part->name));
+    for (const scene::Part* part : p.parts) meant.push_back(scene::is_meant_by(names, part->name));
     return meant;
 }
 

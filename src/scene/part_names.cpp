@@ -8,7 +8,7 @@ namespace vemtra::scene {
 
 std::vector<std::string> names_in(const std::string& list) {
     std::vector<std::string> names;
-    for (size_t begin = 0; begin <= list.size();) {
+    for (size_t begin = 0; begin <= list.size() && names.size() <= most_names;) {
         const size_t end = std::min(list.find(';', begin), list.size());
         if (std::string name = trimmed(list.substr(begin, end - begin)); !name.empty())
             names.push_back(std::move(name));
@@ -32,6 +32,7 @@ std::string with_name(const std::string& list, const std::string& name, bool wit
 bool is_meant(const std::string& pattern, const std::string& name) {
     const std::string p = lower(pattern);
     const std::string n = lower(trimmed(name));
+    if (p.size() > longest_pattern || n.size() > longest_pattern) return p == n;
     // Only the last star that was passed needs to be tried again with a letter more.
     size_t at = 0;
     size_t star = std::string::npos;
@@ -54,9 +55,12 @@ bool is_meant(const std::string& pattern, const std::string& name) {
     return at == p.size();
 }
 
+bool is_meant_by(const std::vector<std::string>& names, const std::string& name) {
+    const auto last = names.begin() + long(std::min(names.size(), most_names));
+    return std::any_of(names.begin(), last, [&](const std::string& p) { return is_meant(p, name); });
+}
 bool is_meant_by(const std::string& list, const std::string& name) {
-    const auto names = names_in(list);
-    return std::any_of(names.begin(), names.end(), [&](const std::string& p) { return is_meant(p, name); });
+    return is_meant_by(names_in(list), name);
 }
 
 }  // namespace vemtra::scene

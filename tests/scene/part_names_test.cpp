@@ -18,8 +18,15 @@ TEST_CASE("parts are meant by name, with stars, whatever the capitals and blanks
     CHECK(is_meant("*ab", "aab"));
     CHECK(is_meant_by("rope; bolt*", " Bolts"));
     CHECK_FALSE(is_meant_by("rope; bolt", "Bolts"));
-    const std::string many(5000, '*');  // no star costs more than a walk over the name
-    CHECK_FALSE(is_meant(many + "b", std::string(5000, 'a')));
+    CHECK_FALSE(is_meant(std::string(60, '*') + "b", std::string(60, 'a')));
+    const std::string odd(longest_pattern + 1, '*');  // too long for a pattern
+    CHECK_FALSE(is_meant(odd, "a"));
+    CHECK(is_meant(odd, odd));
+    std::string many;
+    for (int i = 0; i < 100; ++i) many += "n" + std::to_string(i) + ";";
+    CHECK(names_in(many).size() == most_names + 1);
+    CHECK(is_meant_by(many, "n31"));
+    CHECK_FALSE(is_meant_by(many, "n32"));
 }
 
 TEST_CASE("a name is put into a list and taken out of it") {
