@@ -4,7 +4,7 @@
 //
 // Samples stand at the vertices, and where what is between them differs from their mean: faces are cut into quarters,
 // and those again, as deep as it takes and only there. Faces that share an edge share its samples, and where one is cut
-// finer than the other, what lies on the edge is drawn to its ends (field_sampling.cpp): nothing steps there, and
+// finer than the other, what lies on the edge is drawn to its ends (field_pieces.cpp): nothing steps there, and
 // neither UVs nor a fine mesh are needed. Where what is met changes at once, as where parts touch, the finest pieces
 // know at which place of their sides it does.
 #pragma once

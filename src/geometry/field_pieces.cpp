@@ -1,0 +1,253 @@
+#include "geometry/field_pieces.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace vemtra::geometry {
+namespace {
+
+constexpr int most_levels = 14;           // a face is cut so deep at most
+constexpr int balancings = 4;             // rounds for pieces that were left behind
+constexpr int most_levels_of_relief = 4;  // see most_inside_of_relief
+constexpr float even_enough = .24f;       // of the range: shorter pieces whose corners agree are taken as even
+
+}  // namespace
+
+FieldPieces::FieldPieces(const FieldVertices& at, FieldValues& values, Progress* progress)
+    : at_(at),
+      values_(values),
+      progress_(progress),
+      of_relief_(at.geometry().shape(at.instance()).stands_out()),
+      levels_(of_relief_ ? most_levels_of_relief : most_levels),
+      budget_(of_relief_ ? most_inside_of_relief : most_inside),
+      pieces_(values.of_shares() ? of_shares : of_numbers) {
+    if (of_relief_) pieces_.steepest = pieces_.shortest;
+}
+
+bool FieldPieces::run(size_t allowed, bool& cut, float from, float to) {
+    find_faces();
+    if (stopped(progress_)) return false;
+    if (cuts_.empty()) return true;
+    cut |= widen();
+    if (!cut_pieces(std::min(allowed, budget_), cut, from, to)) return false;
+    close_seams();
+    return true;
+}
+
+/// Faces that are larger than the smallest pieces.
+void FieldPieces::find_faces() {
+    for (uint32_t t = 0; t < at_.mesh().triangles(); ++t) {
+        if (t % look_every == 0 && stopped(progress_)) return;
+        const uint32_t* i = &at_.mesh().indices[3 * size_t(t)];
+        float longest = 0.f;
+        for (int c = 0; c < 3; ++c)
+            longest = std::max(longest, (at_.position(i[c]) - at_.position(i[(c + 1) % 3])).length());
+        if (!(longest > pieces_.steepest * values_.size()) || !std::isfinite(longest)) continue;
+        cuts_.push_back(
+            {{at_.sample_of(i[0]), at_.sample_of(i[1]), at_.sample_of(i[2])}, {V2f(0, 0), V2f(1, 0), V2f(0, 1)}, t});
+    }
+}
+
+/// Where a field looks so little far that pieces would have to be smaller than there is memory and time for, longer
+/// ones will do. Whether that is so.
+bool FieldPieces::widen() {
+    auto forced = [&] {
+        double samples = 0;
+        for (const FieldCut& c : cuts_) {
+            const float longest = longest_side(c);
+            int level = 0;
+            while (level < levels_ && longest / float(1 << level) > pieces_.longest * values_.size()) ++level;
+            samples += .5 * (std::pow(4., level) - 1.);
+        }
+        return samples;
+    };
+    bool widened = false;
+    for (; forced() > double(budget_ / 8); pieces_.longest *= 2.f) widened = true;
+    return widened;
+}
+
+V3f FieldPieces::place(const FieldCut& c, int corner) const {
+    const uint32_t* i = &at_.mesh().indices[3 * size_t(c.face)];
+    const V2f& uv = c.uv[corner];
+    return at_.position(i[0]) * (1.f - uv.x - uv.y) + at_.position(i[1]) * uv.x + at_.position(i[2]) * uv.y;
+}
+
+float FieldPieces::longest_side(const FieldCut& c) const {
+    return std::max({side(c, 0), side(c, 1), side(c, 2)});
+}
+
+/// The sample in the middle of a side; made where there is none, and computed with the next jobs.
+uint32_t FieldPieces::ask(const FieldCut& c, int s) {
+    const auto [at, fresh] = middles_.try_emplace(edge(c, s), uint32_t(values_.count()));
+    if (fresh) {
+        values_.add();
+        jobs_.push_back({at->second, c.face, middle_of(c, s), side(c, s) < pieces_.shortest * values_.size()});
+    }
+    return at->second;
+}
+
+bool FieldPieces::run_jobs(float from, float to) {
+    const bool good = for_all(jobs_.size(), 64, from, to, progress_, [&](size_t first, size_t last) {
+        const FieldSampler exact = values_.exact();
+        const FieldSampler quick = values_.quick();
+        for (size_t k = first; k < last; ++k) {
+            const Job& j = jobs_[k];
+            values_.sample(j.quick ? quick : exact, j.face, j.uv, values_[j.sample]);
+        }
+    });
+    jobs_.clear();
+    return good;
+}
+
+/// How far the middle of a side is from the mean of its ends; below 0 where it is not known.
+float FieldPieces::bend(const FieldCut& c, int s) const {
+    const auto at = middles_.find(edge(c, s));
+    if (at == middles_.end()) return -1.f;
+    return values_.apart(values_[at->second], mean(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]], .5f));
+}
+
+/// How far apart its corners' values are.
+float FieldPieces::spread(const FieldCut& c) const {
+    float most = 0.f;
+    for (int s = 0; s < 3; ++s)
+        most = std::max(most, values_.apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]));
+    return most;
+}
+
+/// Asks for the middles of a piece's sides where they can lead to a cut.
+void FieldPieces::look_at(const FieldCut& c) {
+    if (values_.is_coarse() || forced(c) || small(c)) return;  // it is not cut, or whatever they are
+    const bool even = spread(c) < .25f * values_.kind().tolerance;
+    if (values_.of_shares() && even && longest_side(c) < even_enough * values_.size()) return;
+    for (int s = 0; s < 3; ++s) ask(c, s);
+}
+
+/// Whether a piece that was looked at is to be cut; `goes_on`: its parts are to be looked at, too.
+bool FieldPieces::is_rough(const FieldCut& c, bool& goes_on) const {
+    goes_on = true;
+    if (forced(c)) return !values_.is_coarse() || c.level < 2;
+    if (values_.is_coarse() || longest_side(c) < 2.f * pieces_.steepest * values_.size()) return false;
+    if (c.overtaken) return true;
+    float most = -1.f;
+    if (small(c)) {  // between its corners lies a step, or nothing
+        return spread(c) > 2.f * field_step;
+    }
+    for (int s = 0; s < 3; ++s) most = std::max(most, bend(c, s));
+    goes_on = most >= 2.f * values_.kind().tolerance ||
+              4.f * pieces_.shortest * values_.size() > longest_side(c);  // else it would be within when cut again
+    return most >= values_.kind().tolerance;
+}
+
+/// Cuts pieces as deep as what they hold asks for.
+bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
+    bool full = false;
+    std::vector<uint32_t> open(cuts_.size());
+    for (uint32_t k = 0; k < open.size(); ++k) open[k] = k;
+    for (int round = 0; !open.empty() && round < levels_ + balancings; ++round) {
+        const float a = lerp(from, to, 1.f - std::exp2(-.5f * float(round)));
+        const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
+        for (const uint32_t k : open) look_at(cuts_[k]);
+        if (!run_jobs(a, lerp(a, b, .7f))) return false;
+        std::vector<uint32_t> parted;
+        for (const uint32_t k : open) {
+            bool goes_on = true;
+            if (int(cuts_[k].level) >= levels_ || !is_rough(cuts_[k], goes_on)) continue;
+            if (values_.count() > budget + at_.samples()) {
+                // All have been cut alike so far: what only the finest steps lack is not told.
+                cut |= longest_side(cuts_[k]) > 8.f * pieces_.steepest * values_.size();
+                full = true;
+                break;
+            }
+            for (int s = 0; s < 3; ++s) ask(cuts_[k], s);
+            cuts_[k].open = goes_on;
+            parted.push_back(k);
+        }
+        if (!run_jobs(lerp(a, b, .7f), b)) return false;
+        open.clear();
+        for (const uint32_t k : parted) {
+            FieldCut& c = cuts_[k];
+            if (small(c) && !forced(c)) {  // a slope is cut in vain; twice, as a middle may lie on a step
+                c.calm = std::max({bend(c, 0), bend(c, 1), bend(c, 2)}) > field_step ? 0 : uint8_t(c.calm + 1);
+                c.open = c.calm < 2;
+            }
+            part(k, open);
+        }
+        if (open.empty() && !values_.is_coarse() && !full) {
+            open = overtaken();
+            for (const uint32_t k : open) cuts_[k].overtaken = true;
+        }
+    }
+    return true;
+}
+
+void FieldPieces::part(uint32_t k, std::vector<uint32_t>& open) {
+    const FieldCut c = cuts_[k];
+    uint32_t m[3];
+    V2f uv[3];
+    for (int s = 0; s < 3; ++s) {
+        m[s] = middles_.at(edge(c, s));
+        uv[s] = middle_of(c, s);
+    }
+    cuts_[k].first = uint32_t(cuts_.size());
+    const uint8_t level = uint8_t(c.level + 1);
+    const FieldCut parts[] = {
+        {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level, c.calm},
+        {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level, c.calm},
+        {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level, c.calm},
+        {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level, c.calm},
+    };
+    for (const FieldCut& p : parts) {
+        if (c.open) open.push_back(uint32_t(cuts_.size()));
+        cuts_.push_back(p);
+    }
+}
+
+/// Pieces that are left whole though what was found on their sides since, as those beyond were cut finer, is not
+/// between their corners.
+std::vector<uint32_t> FieldPieces::overtaken() const {
+    std::vector<uint32_t> out;
+    for (uint32_t k = 0; k < cuts_.size(); ++k) {
+        const FieldCut& c = cuts_[k];
+        if (!c.is_whole()) continue;
+        bool off = false;
+        for (int s = 0; s < 3 && !off; ++s) {
+            const uint32_t a = c.corner[s];
+            const uint32_t b = c.corner[(s + 1) % 3];
+            off = leaves_side(a, b, values_[a], values_[b], 0);
+        }
+        if (off) out.push_back(k);
+    }
+    return out;
+}
+
+/// Whether samples between a and b are off the straight from one value to the other.
+bool FieldPieces::leaves_side(uint32_t a, uint32_t b, const FieldValue& at_a, const FieldValue& at_b, int depth) const {
+    const auto at = middles_.find(edge(a, b));
+    if (at == middles_.end() || depth >= levels_) return false;
+    const FieldValue straight = mean(at_a, at_b, .5f);
+    if (depth > 0 && values_.apart(values_[at->second], straight) > field_step) return true;
+    return leaves_side(a, at->second, at_a, straight, depth + 1) ||
+           leaves_side(at->second, b, straight, at_b, depth + 1);
+}
+
+/// What lies on the side of a piece that is not cut there is drawn to the side's ends: coarse ones first, as theirs
+/// are ends of finer ones.
+void FieldPieces::close_seams() {
+    std::vector<uint32_t> leaves;
+    for (uint32_t k = 0; k < cuts_.size(); ++k)
+        if (cuts_[k].is_whole()) leaves.push_back(k);
+    std::stable_sort(leaves.begin(), leaves.end(),
+                     [&](uint32_t a, uint32_t b) { return cuts_[a].level < cuts_[b].level; });
+    for (const uint32_t k : leaves)
+        for (int s = 0; s < 3; ++s) draw_to_ends(cuts_[k].corner[s], cuts_[k].corner[(s + 1) % 3]);
+}
+
+void FieldPieces::draw_to_ends(uint32_t a, uint32_t b) {
+    const auto at = middles_.find(edge(a, b));
+    if (at == middles_.end()) return;
+    values_[at->second] = mean(values_[a], values_[b], .5f);
+    draw_to_ends(a, at->second);
+    draw_to_ends(at->second, b);
+}
+
+}  // namespace vemtra::geometry

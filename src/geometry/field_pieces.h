@@ -1,0 +1,95 @@
+// Faces cut into quarters where the middle of a side differs from the mean of its ends, and so are those ("red"
+// refinement: Bank, Sherman, Weiser 1983); each middle is sampled once for all pieces that share the side. All of it is
+// decided by the form and the values alone, so that any number of threads gives the same.
+#pragma once
+#include <unordered_map>
+#include <vector>
+
+#include "geometry/field_values.h"
+
+namespace vemtra::geometry {
+
+/// A difference between neighbours at which something else is met: that is no bend any more.
+inline constexpr float field_step = .09f;
+/// Samples between vertices: over all parts (24 MB of shares), and of a displaced part, whose relief differs from its
+/// means everywhere and whose rays cost several times as much: there, they go where coarse faces leave large gaps.
+inline constexpr size_t most_inside = size_t(3) << 19, most_inside_of_relief = size_t(1) << 17;
+
+/// A face, or a piece of one.
+struct FieldCut {
+    uint32_t corner[3];  ///< samples
+    V2f uv[3];           ///< in the face
+    uint32_t face;
+    uint32_t first = FormField::uncut;  ///< of the four that it is cut into
+    uint8_t level = 0;
+    uint8_t calm = 0;        ///< it and so many of those that it is a part of were cut in vain
+    bool open = true;        ///< its parts are looked at
+    bool overtaken = false;  ///< it is cut since those beside it are
+
+    bool is_whole() const { return first == FormField::uncut; }
+};
+
+class FieldPieces {
+public:
+    FieldPieces(const FieldVertices& at, FieldValues& values, Progress* progress);
+    /// Cuts as deep as what is found asks for, with `allowed` samples between vertices at most; `cut` is set where that
+    /// was not enough. False if stopped.
+    bool run(size_t allowed, bool& cut, float from, float to);
+
+    /// Faces first, then pieces as they were made.
+    const std::vector<FieldCut>& cuts() const { return cuts_; }
+    /// The same from either end.
+    static uint64_t edge(const FieldCut& c, int side) { return edge(c.corner[side], c.corner[(side + 1) % 3]); }
+    bool is_cut(uint64_t edge) const { return middles_.contains(edge); }
+    float longest_side(const FieldCut& c) const;  ///< metres
+    float steepest() const { return pieces_.steepest * values_.size(); }
+
+private:
+    // Pieces that are longer than the first are always cut, and those that are shorter than the second only where what
+    // is met changes at once, as where parts touch, down to the third; as parts of the range. What is met within a
+    // reach changes over about a reach; distances change over all that stands there.
+    struct Lengths {
+        float longest, shortest, steepest;
+    };
+    static constexpr Lengths of_shares{.75f, .05f, .024f};
+    static constexpr Lengths of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
+    struct Job {
+        uint32_t sample, face;
+        V2f uv;
+        bool quick;  ///< on which side of a step it lies is all that matters
+    };
+
+    void find_faces();
+    bool widen();
+    bool cut_pieces(size_t budget, bool& cut, float from, float to);
+    void part(uint32_t k, std::vector<uint32_t>& open);
+    std::vector<uint32_t> overtaken() const;
+    void close_seams();
+    void draw_to_ends(uint32_t a, uint32_t b);
+    void look_at(const FieldCut& c);
+    bool is_rough(const FieldCut& c, bool& goes_on) const;
+    uint32_t ask(const FieldCut& c, int s);
+    bool run_jobs(float from, float to);
+    bool leaves_side(uint32_t a, uint32_t b, const FieldValue& at_a, const FieldValue& at_b, int depth) const;
+    float bend(const FieldCut& c, int s) const;
+    float spread(const FieldCut& c) const;
+    V3f place(const FieldCut& c, int corner) const;
+    float side(const FieldCut& c, int s) const { return (place(c, s) - place(c, (s + 1) % 3)).length(); }
+    static uint64_t edge(uint32_t a, uint32_t b) { return uint64_t(std::min(a, b)) << 32 | std::max(a, b); }
+    static V2f middle_of(const FieldCut& c, int s) { return (c.uv[s] + c.uv[(s + 1) % 3]) * .5f; }
+    bool forced(const FieldCut& c) const { return longest_side(c) > pieces_.longest * values_.size(); }
+    bool small(const FieldCut& c) const { return longest_side(c) < 2.f * pieces_.shortest * values_.size(); }
+
+    const FieldVertices& at_;
+    FieldValues& values_;
+    Progress* progress_;
+    bool of_relief_;
+    int levels_;
+    size_t budget_;
+    Lengths pieces_;
+    std::vector<FieldCut> cuts_;
+    std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
+    std::vector<Job> jobs_;
+};
+
+}  // namespace vemtra::geometry

@@ -1,0 +1,68 @@
+#include "geometry/field_steps.h"
+
+#include <algorithm>
+
+namespace vemtra::geometry {
+namespace {
+
+constexpr int halvings = 4;  // until a step's place on a side is known
+
+}  // namespace
+
+// Sides with samples of their own are as fine as they are.
+bool FieldSteps::find(Progress* progress) {
+    for (const FieldCut& c : pieces_.cuts()) {
+        if (!c.is_whole() || c.level == 0) continue;
+        if (pieces_.longest_side(c) > 4.f * pieces_.steepest()) continue;
+        for (int s = 0; s < 3; ++s) {
+            const uint64_t edge = FieldPieces::edge(c, s);
+            const uint32_t a = c.corner[s];
+            const uint32_t b = c.corner[(s + 1) % 3];
+            if (pieces_.is_cut(edge) || !(values_.apart(values_[a], values_[b]) > 2.f * field_step)) continue;
+            const bool turned = b < a;
+            if (!by_edge_.try_emplace(edge, uint32_t(stepping_.size())).second) continue;
+            stepping_.push_back({std::min(a, b), std::max(a, b), c.face, c.uv[turned ? (s + 1) % 3 : s],
+                                 c.uv[turned ? s : (s + 1) % 3]});
+        }
+    }
+    for (Stepping& s : stepping_) s.before = values_.add(2);
+    return for_all(stepping_.size(), 64, 1.f, 1.f, progress, [&](size_t first, size_t last) {
+        const FieldSampler quick = values_.quick();
+        for (size_t k = first; k < last; ++k) halve(stepping_[k], quick);
+    });
+}
+
+void FieldSteps::halve(Stepping& s, const FieldSampler& quick) {
+    FieldValue& a = values_[s.before] = values_[s.a];
+    FieldValue& b = values_[s.before + 1] = values_[s.b];
+    for (int k = 0; k < halvings; ++k) {
+        const float t = .5f * (s.from + s.to);
+        FieldValue v;
+        values_.sample(quick, s.face, s.at_a + (s.at_b - s.at_a) * t, v);
+        const float from_a = values_.apart(a, v);
+        const float from_b = values_.apart(b, v);
+        s.slope = std::min(from_a, from_b) > .35f * values_.apart(a, b);
+        if (s.slope) return;
+        (from_a < from_b ? s.from : s.to) = t;
+        (from_a < from_b ? a : b) = v;
+    }
+}
+
+bool FieldSteps::of(const FieldCut& c, FormField::Step& step, const std::function<uint32_t(uint32_t)>& numbered) const {
+    bool any = false;
+    step = {};
+    for (int s = 0; s < 3; ++s) {
+        const auto at = by_edge_.find(FieldPieces::edge(c, s));
+        if (at == by_edge_.end() || stepping_[at->second].slope) continue;
+        const Stepping& found = stepping_[at->second];
+        const bool turned = c.corner[(s + 1) % 3] < c.corner[s];
+        const int share = std::clamp(int(128.f * (found.from + found.to) + .5f), 1, 255);
+        step.at[s] = uint8_t(turned ? 256 - share : share);
+        step.before[s] = numbered(found.before + (turned ? 1 : 0));
+        step.after[s] = numbered(found.before + (turned ? 0 : 1));
+        any = true;
+    }
+    return any;
+}
+
+}  // namespace vemtra::geometry
