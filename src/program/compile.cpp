@@ -8,6 +8,7 @@
 #include "base/hash.h"
 #include "nodes/as_computed.h"
 #include "program/scopes.h"
+#include "program/writer.h"
 #include "scene/graph.h"
 
 namespace vemtra::program {
@@ -49,7 +50,13 @@ public:
     /// `own`: only what is asked for matters, in handles of its own.
     Compiler(const scene::BuildUp& build_up, Scopes& scopes, Masks& masks, Resources& resources,
              std::vector<Error>& problems, bool own = false)
-        : build_up_(build_up), scopes_(scopes), masks_(masks), resources_(resources), problems_(problems), own_(own) {}
+        : build_up_(build_up),
+          scopes_(scopes),
+          masks_(masks),
+          resources_(resources),
+          problems_(problems),
+          own_(own),
+          writer_(resources) {}
 
     /// What comes into a port of a node, as a number.
     Program compile_mask(const MaskReader& reader, const nodes::Port& port) {
@@ -61,36 +68,14 @@ public:
     }
 
     Program compile(const std::vector<Wanted>& wanted, int scope = 0) {
-        for (const Wanted& w : wanted) {
-            Program::Output output;
-            output.sources = convert(read(scope, w.input, w.type, w.name, here), w.type);
-            output.first = program_.component_count_;
-            output.is_constant = true;
-            for (size_t c = 0; c < output.sources.size(); ++c) {
-                const Source& s = output.sources[c];
-                if (s.kind != Source::Kind::constant)
-                    output.is_constant = false;
-                else if (c < 3)
-                    (&output.value.x)[c] = program_.constants_[size_t(s.index)];
-                program_.reads_points_ |= s.kind == Source::Kind::points;
-            }
-            if (output.is_constant && output.sources.size() == 1) output.value = V3f(output.value.x);
-            program_.component_count_ += int(output.sources.size());
-            program_.outputs_.push_back(std::move(output));
-        }
-        program_.reuse_registers();
-        program_.fill_constants();
-        for (const Program::Step& s : program_.steps_)
-            program_.most_inputs_ = std::max(program_.most_inputs_, s.in.size());
-        return std::move(program_);
+        for (const Wanted& w : wanted)
+            writer_.output(writer_.convert(read(scope, w.input, w.type, w.name, here), w.type));
+        return writer_.finish();
     }
 
 private:
-    using Source = Program::Source;
-    struct Typed {
-        Type type = Type::number;
-        std::vector<Source> sources;
-    };
+    using Source = Writer::Source;
+    using Typed = Writer::Typed;
     /// Where beside the point: so far along the surface, then so much of the footprint's two axes away, then (u, v) in
     /// the UVs, over such a width.
     struct Move {
@@ -120,24 +105,9 @@ private:
         tell(problems_, build_up_, node, why, remedy);
     }
 
-    Source constant(float v) {
-        if (!std::isfinite(v)) v = 0.f;
-        const auto [it, fresh] =
-            constant_at_.try_emplace(v == 0.f ? 0u : __builtin_bit_cast(uint32_t, v), int(program_.constants_.size()));
-        if (fresh) program_.constants_.push_back(v == 0.f ? 0.f : v);
-        return {Source::Kind::constant, it->second};
-    }
-
-    Typed literal(const scene::Value& value, Type type) {
-        Typed t{type, {}};
-        const auto floats = nodes::literal(value, type);
-        for (int c = 0; c < nodes::components(type); ++c) t.sources.push_back(constant(floats[size_t(c)]));
-        return t;
-    }
-
     Typed read(int scope, const scene::Input& input, Type type, const std::string& place, Aside aside) {
         std::optional<Typed> driven = connected(scope, input, type, place, aside);
-        return driven ? std::move(*driven) : literal(input.shown(), type);
+        return driven ? std::move(*driven) : writer_.literal(input.shown(), type);
     }
 
     /// What a connected input brings, in its own type; nothing where it is not connected or its source cannot be
@@ -160,51 +130,20 @@ private:
         if (!input.worn) return driver;
         // A span: the node drives the way from one end to the other. Ends of a place have no footprint: they are read
         // over no width.
-        std::vector<Source> in = literal(*input.worn, type).sources;
-        for (const Source& s : literal(input.value, type).sources) in.push_back(s);
-        in.push_back(convert(driver, Type::number)[0]);
+        std::vector<Source> in = writer_.literal(*input.worn, type).sources;
+        for (const Source& s : writer_.literal(input.value, type).sources) in.push_back(s);
+        in.push_back(writer_.convert(driver, Type::number)[0]);
         static const nodes::KernelPair span = nodes::span_kernel();
-        return Typed{type, emit(span, std::move(in), nodes::components(type), {}, -1, false)};
+        return Typed{type, writer_.emit(span, std::move(in), nodes::components(type), {}, -1, false)};
     }
 
-    // One number fills all components; several become a number by the type's own rule; fewer drop the last, more are
-    // filled with 0, an alpha with 1.
-    std::vector<Source> convert(const Typed& t, Type type) {
-        const size_t have = t.sources.size();
-        const size_t need = size_t(nodes::components(type));
-        if (have == need) return t.sources;
-        if (type == Type::place && t.type == Type::place)
-            return {t.sources.begin(), t.sources.begin() + long(need)};  // the first side of a box
-        if (type == Type::place) {  // any other (u, v) is taken to move as the UVs do
-            std::vector<Source> out = convert(t, Type::vector2);
-            append_rows(out, nodes::row_uv_axes, 4);
-            return out;
-        }
-        if (have == 1) return std::vector<Source>(need, t.sources[0]);
-        if (need == 1 && nodes::info(t.type).to_number == nodes::ToNumber::luminance)
-            return emit(nodes::luminance_kernel(), {t.sources[0], t.sources[1], t.sources[2]}, 1, {}, -1, false);
-        std::vector<Source> out = t.sources;
-        while (out.size() < need) out.push_back(constant(type == Type::color4 && out.size() == 3 ? 1.f : 0.f));
-        out.resize(need);
-        return out;
-    }
-
-    void append_rows(std::vector<Source>& to, int first, int count, int walk = -1) {
-        resources_.footprint |= first >= nodes::rows_without_footprint;
-        if (first >= nodes::rows_walked) walk = -1;
-        for (int c = 0; c < count; ++c) to.push_back({Source::Kind::points, first + c, walk});
-    }
     /// The way along the surface to there; -1: it is the point itself.
     int walk_to(Aside aside) {
         const Move& m = moves_[size_t(aside)];
         if (!m.on_surface()) return -1;
-        const Program::Walk wanted{m.along, m.across};
-        const auto it = std::find(program_.walks_.begin(), program_.walks_.end(), wanted);
-        if (it != program_.walks_.end()) return int(it - program_.walks_.begin());
         resources_.walk(build_up_.id);
         resources_.footprint = true;  // where nothing is known of the surface, UVs go on as the footprint says
-        program_.walks_.push_back(wanted);
-        return int(program_.walks_.size()) - 1;
+        return writer_.walk(m.along, m.across);
     }
 
     /// One move after another; where there are too many, the first alone.
@@ -246,11 +185,11 @@ private:
         const bool position = reads == Reads::position_object;
         const int walk = walk_to(aside);
         if (moves_[size_t(aside)].only_on_surface() || (reads != Reads::uv && !position))
-            return append_rows(to, row, count, walk);
+            return writer_.append_rows(to, row, count, walk);
         std::vector<Source> in;
-        append_rows(in, row, position ? 3 : 2, walk);
-        if (position) append_rows(in, nodes::row_position_axes, 6);
-        append_rows(in, nodes::row_uv_axes, 4);
+        writer_.append_rows(in, row, position ? 3 : 2, walk);
+        if (position) writer_.append_rows(in, nodes::row_position_axes, 6);
+        writer_.append_rows(in, nodes::row_uv_axes, 4);
         const Move& m = moves_[size_t(aside)];
         std::vector<float> by(nodes::move_uniforms);
         by[nodes::move_first] = m.first;
@@ -258,7 +197,8 @@ private:
         by[nodes::move_u] = m.u;
         by[nodes::move_v] = m.v;
         static const nodes::KernelPair kernels[] = {nodes::moved_uv_kernel(), nodes::moved_position_kernel()};
-        for (const Source& s : emit(kernels[position], std::move(in), count, std::move(by), -1, true)) to.push_back(s);
+        for (const Source& s : writer_.emit(kernels[position], std::move(in), count, std::move(by), -1, true))
+            to.push_back(s);
     }
 
     /// A map that is read for a mean covers as much as the tap stands for.
@@ -266,71 +206,22 @@ private:
         const float width = moves_[size_t(aside)].width;
         if (width <= 0.f || place.size() != size_t(nodes::components(Type::place))) return;
         static const nodes::KernelPair kernel = nodes::widened_kernel();
-        const std::vector<Source> axes = emit(kernel, {place.begin() + 2, place.end()}, 4, {width}, -1, true);
+        const std::vector<Source> axes = writer_.emit(kernel, {place.begin() + 2, place.end()}, 4, {width}, -1, true);
         std::copy(axes.begin(), axes.end(), place.begin() + 2);
     }
 
     /// A place that a network works out: its footprint is how far it moves along each axis of the point's.
     Typed with_footprint(const Typed& here, const At& at, const scene::Input& input) {
-        Typed out{Type::place, convert(here, Type::vector2)};
+        Typed out{Type::place, writer_.convert(here, Type::vector2)};
         const std::vector<Source> uv = out.sources;
         for (const Aside axis : {first_axis, second_axis}) {
             const Aside a = compose(at.aside, moves_[size_t(axis)]);
             const std::optional<Typed> moved = connected(at.scope, input, Type::vector2, at.node->id, a);
-            std::vector<Source> in = moved ? convert(*moved, Type::vector2) : uv;
+            std::vector<Source> in = moved ? writer_.convert(*moved, Type::vector2) : uv;
             in.insert(in.end(), uv.begin(), uv.end());
-            for (const Source& s : emit(nodes::difference_kernel(), std::move(in), 2, {}, -1, false))
+            for (const Source& s : writer_.emit(nodes::difference_kernel(), std::move(in), 2, {}, -1, false))
                 out.sources.push_back(s);
         }
-        return out;
-    }
-
-    std::vector<Source> emit(const nodes::KernelPair& pair, std::vector<Source> in, int components,
-                             std::vector<float> uniform, int resource, bool varies, int walk = -1) {
-        const nodes::Kernel kernel = pair.get();
-        const bool all_constant = !varies && std::all_of(in.begin(), in.end(), [](const Source& s) {
-            return s.kind == Source::Kind::constant;
-        });
-        if (all_constant) {  // folded: run it once on one point
-            std::vector<float> values(in.size());
-            std::vector<const float*> from(in.size());
-            for (size_t i = 0; i < in.size(); ++i) {
-                values[i] = program_.constants_[size_t(in[i].index)];
-                from[i] = &values[i];
-            }
-            std::vector<float> result(size_t(components), 0.f);
-            std::vector<float*> to;
-            for (float& r : result) to.push_back(&r);
-            nodes::PointBatch one;
-            one.n = 1;
-            kernel({1, components, from.data(), to.data(), uniform.data(), resource, &one});
-            std::vector<Source> out;
-            for (float r : result) out.push_back(constant(r));
-            return out;
-        }
-        // Equal work is done once.
-        size_t key = std::hash<const void*>()(reinterpret_cast<const void*>(kernel)) ^
-                     size_t(resource + 1) * 0x9e3779b9u ^ size_t(components);
-        for (const Source& s : in)
-            key = key * 1099511628211u + size_t(s.kind) * 65537u + size_t(s.index) + size_t(s.walk + 1) * 8209u;
-        key += size_t(walk + 1) * 769u;
-        const auto [first, last] = step_at_.equal_range(key);
-        for (auto it = first; it != last; ++it) {
-            const Program::Step& s = program_.steps_[it->second];
-            if (s.kernel == kernel && s.in == in && s.uniform == uniform && s.resource == resource && s.walk == walk &&
-                int(s.out.size()) == components)
-                return as_sources(s.out);
-        }
-        Program::Step step{kernel, hash_text(pair.name), std::move(in), {}, std::move(uniform), resource, walk};
-        for (int c = 0; c < components; ++c) step.out.push_back(program_.registers_++);
-        step_at_.emplace(key, program_.steps_.size());
-        program_.steps_.push_back(step);
-        return as_sources(step.out);
-    }
-
-    static std::vector<Source> as_sources(const std::vector<int>& registers) {
-        std::vector<Source> out;
-        for (int r : registers) out.push_back({Source::Kind::reg, r});
         return out;
     }
 
@@ -442,7 +333,7 @@ private:
                     place_at = in.size();
                 }
                 const Typed typed{type, std::move(sources)};
-                for (const Source& s : convert(typed, type)) in.push_back(s);
+                for (const Source& s : writer_.convert(typed, type)) in.push_back(s);
             }
         }
         if (d.taps) {
@@ -454,7 +345,8 @@ private:
         const int handle = request(at, n, d, components);
         const int walk = d.varies || handle >= 0 ? walk_to(at.aside) : -1;  // others read nothing of the point
         if (box.empty()) {
-            result.sources = emit(d.kernel, std::move(in), components, std::move(uniform), handle, d.varies, walk);
+            result.sources =
+                writer_.emit(d.kernel, std::move(in), components, std::move(uniform), handle, d.varies, walk);
             return result;
         }
         // A map on a box is read from its three sides.
@@ -463,11 +355,11 @@ private:
         for (size_t a = 0; a < 3; ++a) {
             std::vector<Source> side = in;
             std::copy_n(box.begin() + long(one * a), one, side.begin() + long(place_at));
-            for (const Source& s : emit(d.kernel, std::move(side), components, uniform, handle, true, walk))
+            for (const Source& s : writer_.emit(d.kernel, std::move(side), components, uniform, handle, true, walk))
                 sides.push_back(s);
         }
         for (size_t a = 0; a < 3; ++a) sides.push_back(box[3 * one + a]);
-        result.sources = emit(nodes::box_blend_kernel(), std::move(sides), components, {}, -1, false);
+        result.sources = writer_.emit(nodes::box_blend_kernel(), std::move(sides), components, {}, -1, false);
         return result;
     }
 
@@ -480,7 +372,7 @@ private:
         auto of_the_point = [&] {
             std::vector<Source> out;
             append_reads(out, p.reads, place ? 2 : nodes::components(type), aside);
-            if (place) append_rows(out, nodes::row_uv_axes, 4);
+            if (place) writer_.append_rows(out, nodes::row_uv_axes, 4);
             if (place) widen(out, aside);
             return out;
         };
@@ -493,9 +385,9 @@ private:
             driven = with_footprint(*driven, at, input);
         // A broken wire leaves the map where the UVs have it.
         if (!driven && place && p.reads != Reads::literal) return of_the_point();
-        const Typed typed = driven ? std::move(*driven) : literal(input.shown(), type);
+        const Typed typed = driven ? std::move(*driven) : writer_.literal(input.shown(), type);
         if (place && d.per_side && typed.sources.size() == size_t(nodes::box_components)) return typed.sources;
-        std::vector<Source> out = convert(typed, type);
+        std::vector<Source> out = writer_.convert(typed, type);
         if (place) widen(out, aside);
         return out;
     }
@@ -594,14 +486,12 @@ private:
     Resources& resources_;
     std::vector<Error>& problems_;
     bool own_;
-    Program program_;
+    Writer writer_;
     std::unordered_map<At, scene::Node, HashAt> settled_;
     bool too_much_beside_ = false;
     std::vector<Move> moves_{{}, {.first = 1.f}, {.second = 1.f}};
     std::unordered_map<At, Typed, HashAt> done_;
     std::unordered_set<At, HashAt> entered_, unknown_;
-    std::unordered_map<uint32_t, int> constant_at_;
-    std::unordered_multimap<size_t, size_t> step_at_;
 };
 
 namespace {

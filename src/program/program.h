@@ -53,7 +53,7 @@ public:
     bool all_constant() const { return steps_.empty() && !reads_points_; }
 
 private:
-    friend class Compiler;
+    friend class Writer;
     // Where a component comes from: a register, a constant, or a row of the points.
     struct Source {
         enum class Kind : uint8_t { reg, constant, points } kind = Kind::constant;
