@@ -55,26 +55,26 @@ struct Bounds {
 };
 
 /// `used` grows by the samples between vertices that there are. False if stopped.
-bool sample_part(const Geometry& geometry, uint32_t part, const FieldKind& kind, const FieldAsked& asked,
-                 const Bounds& bounds, FormField::PartField& f, size_t& used, bool& cut, Progress* progress) {
+bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, const Bounds& bounds,
+                 FormField::PartField& f, size_t& used, bool& cut, Progress* progress) {
     const float from = float(part) / float(geometry.instances().size());
     const float to = float(part + 1) / float(geometry.instances().size());
-    if (kind.at_vertices) {
-        f.at_vertex.numbers = kind.at_vertices(geometry, part, asked.parameters);
+    if (run.kind.at_vertices) {
+        f.at_vertex.numbers = run.kind.at_vertices(geometry, part, run.parameters);
         for (float& v : f.at_vertex.numbers)
             if (!std::isfinite(v)) v = 0.f;
         return !stopped(progress);
     }
-    const FieldVertices at(geometry, part, asked.rays < field_rays_final, bounds.first_samples, progress);
+    const FieldVertices at(geometry, part, run.is_coarse(), bounds.first_samples, progress);
     if (stopped(progress)) return false;
-    FieldValues values(at, kind, asked);
-    const float half = lerp(from, to, kind.adaptive ? .4f : 1.f);
+    FieldValues values(at, run);
+    const float half = lerp(from, to, run.kind.adaptive ? .4f : 1.f);
     if (!values.sample_vertices(f.at_vertex, from, half, progress)) return false;
-    if (!kind.adaptive || asked.rays < field_rays_first || at.gathered()) return true;
+    if (!run.kind.adaptive || run.rays < field_rays_first || at.gathered()) return true;
     FieldPieces pieces(at, values, progress);
     if (!pieces.run(bounds.allowed, cut, half, to)) return false;
     FieldSteps steps(pieces, values);
-    const bool has_steps = values.of_shares() && !values.is_coarse() && !geometry.shape(part).stands_out();
+    const bool has_steps = run.of_shares() && !run.is_coarse() && !geometry.shape(part).stands_out();
     if (has_steps && !steps.find(progress)) return false;
     write(pieces, steps, values, at.mesh().triangles(), f);
     used += values.count() - at.samples();
@@ -109,28 +109,27 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     const size_t parts = geometry.instances().size();
     field->parts.resize(parts);
     const FieldKind* kind = field_kind(request.field);
-    if (kind) {
-        field->channels = kind->channels;
-        field->furthest = range_of(*kind, geometry, request.parameters);
-    }
+    if (!kind || std::none_of(on.wanted.begin(), on.wanted.end(), [](char w) { return w != 0; })) return field;
+    field->channels = kind->channels;
+    field->furthest = range_of(*kind, geometry, request.parameters);
+    const FieldRun run(geometry, *kind, {request.parameters, rays, request.mask != 0, mask, on.named});
     // The budget is shared by area; what a part leaves, the later ones have.
     std::vector<double> areas(parts, 0.);
     double left = 0.;
-    for (size_t p = 0; kind && p < parts; ++p) {
+    for (size_t p = 0; p < parts; ++p) {
         if (on.wanted[p]) areas[p] = area_of(geometry, uint32_t(p));
         left += areas[p];
     }
     const double whole = left;
     size_t used = 0;
-    for (size_t p = 0; kind && p < parts; ++p) {
+    for (size_t p = 0; p < parts; ++p) {
         if (!on.wanted[p]) continue;
         const size_t first = size_t(double(most_first_samples) * (whole > 0. ? areas[p] / whole : 1.));
         const size_t free = most_inside - std::min(most_inside, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
         const Bounds bounds{std::max(first, first_samples_of_part), allowed};
-        const FieldAsked asked{request.parameters, rays, request.mask != 0, mask, on.named};
-        if (!sample_part(geometry, uint32_t(p), *kind, asked, bounds, field->parts[p], used, field->cut, progress))
+        if (!sample_part(geometry, uint32_t(p), run, bounds, field->parts[p], used, field->cut, progress))
             return nullptr;
     }
     return field;

@@ -11,17 +11,19 @@ constexpr float finest = 1e-4f;  // of all that stands there: below it places ha
 
 }  // namespace
 
-FieldValues::FieldValues(const FieldVertices& at, const FieldKind& kind, FieldAsked asked)
-    : at_(at),
-      kind_(kind),
-      rays_(asked.rays),
-      size_(std::max(range_of(kind, at.geometry(), asked.parameters), finest * size_of_all(at.geometry()))),
-      of_shares_(kind.channels == reach_knots) {
+FieldRun::FieldRun(const Geometry& geometry, const FieldKind& of, FieldAsked asked)
+    : kind(of),
+      parameters(asked.parameters),
+      rays(asked.rays),
+      size(std::max(range_of(of, geometry, asked.parameters), finest * size_of_all(geometry))) {
     if (!kind.samplers) return;
-    samplers_ = kind.samplers(at.geometry(), asked);
-    if (!of_shares_ || is_coarse()) return;
+    samplers = kind.samplers(geometry, asked);
+    if (!of_shares() || is_coarse()) return;
     asked.rays /= quicker;
-    quick_samplers_ = kind.samplers(at.geometry(), asked);
+    quick_samplers = kind.samplers(geometry, asked);
+}
+
+FieldValues::FieldValues(const FieldVertices& at, const FieldRun& run) : at_(at), run_(run) {
 }
 
 FieldValue mean(const FieldValue& a, const FieldValue& b, float t) {
@@ -39,7 +41,7 @@ uint32_t FieldValues::add(size_t more) {
 bool FieldValues::sample_vertices(FormField::Samples& into, float from, float to, Progress* progress) {
     values_.resize(at_.samples());
     const bool good = for_all(at_.samples(), 256, from, to, progress, [&](size_t first, size_t last) {
-        const FieldSampler sample = samplers_();
+        const FieldSampler sample = exact();
         for (size_t u = first; u < last; ++u) {
             if (!at_.used(uint32_t(u))) continue;  // of no face
             const uint32_t v = at_.vertex_of(uint32_t(u));
@@ -63,16 +65,16 @@ void FieldValues::sample(const FieldSampler& sampler, uint32_t face, const V2f& 
 }
 
 void FieldValues::make_room(FormField::Samples& s, size_t samples) const {
-    if (of_shares_)
+    if (of_shares())
         s.shares.assign(samples * reach_knots, 0);
     else
-        s.numbers.assign(samples * size_t(kind_.channels), 0.f);
+        s.numbers.assign(samples * size_t(kind().channels), 0.f);
 }
 
 void FieldValues::put(FormField::Samples& s, size_t at, const FieldValue& v) const {
-    if (!of_shares_) {
-        for (int c = 0; c < kind_.channels; ++c)
-            s.numbers[at * size_t(kind_.channels) + size_t(c)] = std::isfinite(v.v[c]) ? v.v[c] : 0.f;
+    if (!of_shares()) {
+        for (int c = 0; c < kind().channels; ++c)
+            s.numbers[at * size_t(kind().channels) + size_t(c)] = std::isfinite(v.v[c]) ? v.v[c] : 0.f;
         return;
     }
     for (int k = 0; k < reach_knots; ++k)
@@ -80,10 +82,10 @@ void FieldValues::put(FormField::Samples& s, size_t at, const FieldValue& v) con
 }
 
 float FieldValues::apart(const FieldValue& a, const FieldValue& b) const {
-    if (!of_shares_) {
+    if (!of_shares()) {
         float most = 0.f;
-        for (int c = 0; c < kind_.channels; ++c) most = std::max(most, std::fabs(a.v[c] - b.v[c]));
-        return most / (kind_.spread > 0.f ? kind_.spread : size_);
+        for (int c = 0; c < kind().channels; ++c) most = std::max(most, std::fabs(a.v[c] - b.v[c]));
+        return most / (kind().spread > 0.f ? kind().spread : size());
     }
     static const auto readings = [] {
         // From the range down to an eighth of it: it is the next power of two above the reach.

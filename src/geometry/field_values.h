@@ -26,15 +26,27 @@ bool for_all(size_t count, size_t grain, float from, float to, Progress* progres
     return !stopped(progress);
 }
 
+/// What is the same for all instances of one computing.
+struct FieldRun {
+    FieldRun(const Geometry& geometry, const FieldKind& kind, FieldAsked asked);
+    bool of_shares() const { return kind.channels == reach_knots; }
+    bool is_coarse() const { return rays < field_rays_final; }  ///< a first look
+
+    const FieldKind& kind;
+    const std::vector<float>& parameters;
+    int rays;
+    float size;  ///< how far the field looks, metres
+    FieldSamplers samplers, quick_samplers;
+};
+
 class FieldValues {
 public:
-    /// `asked.rays` below field_rays_final: a first look.
-    FieldValues(const FieldVertices& at, const FieldKind& kind, FieldAsked asked);
+    FieldValues(const FieldVertices& at, const FieldRun& run);
 
-    const FieldKind& kind() const { return kind_; }
-    bool of_shares() const { return of_shares_; }
-    bool is_coarse() const { return rays_ < field_rays_final; }
-    float size() const { return size_; }  ///< how far the field looks, metres
+    const FieldKind& kind() const { return run_.kind; }
+    bool of_shares() const { return run_.of_shares(); }
+    bool is_coarse() const { return run_.is_coarse(); }
+    float size() const { return run_.size; }
     /// How far two values are apart, of what masks make of them.
     float apart(const FieldValue& a, const FieldValue& b) const;
 
@@ -48,8 +60,8 @@ public:
     bool sample_vertices(FormField::Samples& into, float from, float to, Progress* progress);
     /// One for each thread and piece of work. A quick one sends fewer rays: enough to say on which side of a step a
     /// place lies.
-    FieldSampler exact() const { return samplers_(); }
-    FieldSampler quick() const { return quick_samplers_ ? quick_samplers_() : samplers_(); }
+    FieldSampler exact() const { return run_.samplers(); }
+    FieldSampler quick() const { return run_.quick_samplers ? run_.quick_samplers() : run_.samplers(); }
     /// Between vertices, at barycentric (u, v) of a face.
     void sample(const FieldSampler& sampler, uint32_t face, const V2f& uv, FieldValue& into) const;
 
@@ -58,11 +70,7 @@ public:
 
 private:
     const FieldVertices& at_;
-    const FieldKind& kind_;
-    int rays_;
-    float size_;
-    bool of_shares_;
-    FieldSamplers samplers_, quick_samplers_;
+    const FieldRun& run_;
     std::vector<FieldValue> values_;
 };
 

@@ -1,7 +1,13 @@
 #include "geometry/nearest.h"
 
+#include <map>
+
+#include "base/hash.h"
+
 namespace vemtra::geometry {
 namespace {
+
+constexpr float touching = 1e-6f;  // of the reach: where so near a place is found, no nearer one is looked for
 
 /// Barycentric coordinates (of the second and third corner) of the point of a triangle that is nearest to p
 /// (Ericson 2005, "Real-Time Collision Detection", 5.1.5).
@@ -37,10 +43,19 @@ V2f nearest_of_triangle(const V3f& p, const V3f& a, const V3f& b, const V3f& c) 
 
 Nearest::Nearest(const Geometry& geometry, const std::vector<uint32_t>& instances) {
     size_t faces = 0;
+    std::map<std::pair<const Shape*, uint64_t>, size_t> at;
     for (const uint32_t i : instances) {
         const Instance& in = geometry.instances()[i];
         const Mesh& mesh = in.shape->faces_as_triangles();
-        Part part{in, i, {}};
+        // Pasted twice, a part is one: a crowd in one place would be asked for every point of each.
+        const auto [same, fresh] =
+            at.try_emplace({in.shape.get(), hash_bytes(&in.to_world, sizeof in.to_world)}, parts_.size());
+        if (!fresh) {
+            Part& first = parts_[same->second];
+            if (first.twin == first.number) first.twin = i;
+            continue;
+        }
+        Part part{in, i, i, {}};
         part.positions.reserve(mesh.positions.size());
         for (const V3f& p : mesh.positions) part.positions.push_back(in.point_to_world(p));
         faces += mesh.triangles();
@@ -71,8 +86,9 @@ Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, 
         const std::vector<Part>* parts;
         V3f position, normal;
         uint32_t but;
+        float touching;
         Found found;
-    } asked{&parts_, position, normal, but, {}};
+    } asked{&parts_, position, normal, but, touching * reach, {}};
     if (!(position.length2() < 1e30f) || !(reach > 0.f)) return {};
     RTCPointQuery query;
     query.x = position.x;
@@ -87,7 +103,8 @@ Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, 
         [](RTCPointQueryFunctionArguments* a) {
             auto& q = *static_cast<Asked*>(a->userPtr);
             const Part& part = (*q.parts)[a->geomID];
-            if (part.number == q.but) return false;
+            const uint32_t number = part.number == q.but ? part.twin : part.number;
+            if (number == q.but || a->query->radius <= q.touching) return false;
             const uint32_t* c = &part.instance.shape->faces_as_triangles().indices[3 * size_t(a->primID)];
             const V3f& p0 = part.positions[c[0]];
             const V3f& p1 = part.positions[c[1]];
@@ -97,7 +114,7 @@ Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, 
             const float d = (p0 + (p1 - p0) * at.x + (p2 - p0) * at.y - q.position).length();
             if (!(d < a->query->radius)) return false;
             a->query->radius = d;
-            q.found = {{part.number, a->primID, at.x, at.y}, d};
+            q.found = {{number, a->primID, at.x, at.y}, d};
             return true;
         },
         &asked);

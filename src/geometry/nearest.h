@@ -23,7 +23,7 @@ public:
 private:
     struct Part {
         Instance instance;
-        uint32_t number;
+        uint32_t number, twin;       ///< of the first of those that stand there, and of another; of none: the same
         std::vector<V3f> positions;  ///< in the world
     };
     std::vector<Part> parts_;

@@ -1,6 +1,7 @@
 #include "render/borders.h"
 
 #include "base/hash.h"
+#include "base/shares.h"
 #include "render/materials.h"
 #include "render/relief.h"
 #include "scene/edits.h"
@@ -22,6 +23,25 @@ std::vector<char> shown_in(const Prepared& p, const std::string& build_up) {
     return reaches;
 }
 
+/// How many points a part may have.
+struct BorderPoints {
+    size_t first, most;
+};
+BorderPoints points_of_parts(const Prepared& p, const std::vector<char>& reaches) {
+    std::vector<size_t> wanted;
+    for (size_t i = 0; i < p.build_up_of.size(); ++i) {
+        if (!reaches[size_t(p.build_up_of[i])]) continue;
+        const geometry::Instance& in = p.geometry->instances()[i];
+        const double points = geometry::points_by_spacing(in.shape->faces_as_triangles(), wanted_spacing(p, in));
+        wanted.push_back(size_t(std::min(points, double(most_border_points))));
+    }
+    const size_t requests = std::max<size_t>(1, p.resources.borders.size());
+    const size_t all = std::max<size_t>(1, requests * wanted.size());
+    return {
+        std::min(first_border_points, borders_in_full * first_border_points / all),
+        std::min(most_border_points, largest_share(wanted, borders_in_full_detail * most_border_points / requests))};
+}
+
 /// One request on one part.
 class BorderOfPart {
 public:
@@ -38,12 +58,11 @@ public:
           mesh_(in_.shape->faces_as_triangles()),
           progress_(progress) {}
 
-    std::shared_ptr<const geometry::BorderGrid> find(bool first, bool& final) {
+    std::shared_ptr<const geometry::BorderGrid> find(const BorderPoints& points, bool first, bool& final) {
         const float size = in_.shape->bounds().size().length();
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * size + 1e-9f)));
-        const float steady = geometry::affordable_spacing(mesh_, smallest, first_border_points);
-        const float best =
-            std::min(steady, geometry::affordable_spacing(mesh_, wanted_spacing(p_, in_), most_border_points));
+        const float steady = geometry::affordable_spacing(mesh_, smallest, points.first);
+        const float best = std::min(steady, geometry::affordable_spacing(mesh_, wanted_spacing(p_, in_), points.most));
         const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
         if (!first) return found(best, reach, false, true);
         if (best == steady) return found(steady, reach, false, true);
@@ -140,10 +159,11 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
                                                  const nodes::BorderRequest& request, bool first,
                                                  const geometry::Fields& fields, bool& final, Progress* progress) {
     const std::vector<char> reaches = shown_in(p, request.build_up);
+    const BorderPoints points = points_of_parts(p, reaches);
     geometry::PartBorders out(p.build_up_of.size());
     for (size_t i = 0; i < out.size(); ++i) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
-        out[i] = BorderOfPart(p, forms, workshop, request, uint32_t(i), fields, progress).find(first, final);
+        out[i] = BorderOfPart(p, forms, workshop, request, uint32_t(i), fields, progress).find(points, first, final);
         if (stopped(progress)) return std::nullopt;
     }
     return out;
@@ -151,12 +171,12 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
 
 bool is_cut(const Prepared& p, const nodes::BorderRequest& request) {
     const std::vector<char> reaches = shown_in(p, request.build_up);
+    const size_t most = points_of_parts(p, reaches).most;
     for (size_t i = 0; i < p.build_up_of.size(); ++i) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
         const geometry::Instance& in = p.geometry->instances()[i];
         const float wanted = wanted_spacing(p, in);
-        if (geometry::affordable_spacing(in.shape->faces_as_triangles(), wanted, most_border_points) > wanted)
-            return true;
+        if (geometry::affordable_spacing(in.shape->faces_as_triangles(), wanted, most) > wanted) return true;
     }
     return false;
 }

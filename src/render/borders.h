@@ -8,6 +8,8 @@ namespace vemtra::render {
 
 /// Points over a part at which a mask is asked: for the first picture, and as many as there may be.
 inline constexpr size_t first_border_points = 100000, most_border_points = 4000000;
+/// All parts and requests have no more together than so many parts may have each.
+inline constexpr size_t borders_in_full = 12, borders_in_full_detail = 4;
 
 /// Answers one of the requests of `p.resources`. Forms are those of `forms`, before heights move them; the same
 /// instances as p's. `first`: while hands move, coarse; then `final` becomes false where the camera can tell. `fields`:

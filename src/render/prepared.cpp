@@ -220,6 +220,7 @@ private:
         const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
+        p_->cut_heights = out->cut;
         if (!reads) field_geometry_ = shop_.geometry(out->for_fields);
         p_->fields_final = rest.fields_final && !fields_wait && (out->final || options_.relief == Relief::quick);
         return true;

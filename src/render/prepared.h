@@ -44,6 +44,7 @@ struct Prepared {
     std::shared_ptr<const nodes::SurfaceLookup> surface;  ///< null: no program looks around along the surface
     program::Resources resources;
     bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
+    std::vector<uint32_t> cut_heights;  ///< instances whose computed heights are coarser than the picture could tell
 
     PreparedRig rig;
     std::shared_ptr<const MeshLights> emitters;  ///< surfaces that give off light; null: none do

@@ -77,11 +77,14 @@ float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, con
 
 /// Computed heights of a part that do not follow the camera: what fields are computed on, and the first picture shows.
 inline constexpr size_t first_relief_points = 300000;
+/// All parts that differ have no more together than so many may have each.
+inline constexpr size_t parts_in_full = 12, parts_in_full_detail = 4;
 
 struct DisplaceResult {
     std::vector<geometry::Instance> instances;
     std::vector<geometry::Instance> for_fields;  ///< the same whatever the camera
     bool final = true;                           ///< computed heights are as fine as they will be
+    std::vector<uint32_t> cut;                   ///< instances whose heights are coarser than the picture could tell
 };
 /// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. `first`: computed
 /// heights need not be better than those for fields. Nothing if stopped.

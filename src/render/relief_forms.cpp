@@ -1,8 +1,10 @@
 // The forms that stand out by the heights of what they wear.
 #include <array>
+#include <map>
 #include <set>
 
 #include "base/hash.h"
+#include "base/shares.h"
 #include "render/borders.h"
 #include "render/materials.h"
 #include "render/pinhole.h"
@@ -49,14 +51,25 @@ public:
                 if (auto shape = of_map(uint32_t(i), *relief))
                     out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
             } else {
-                computed(uint32_t(i), *relief, out);
+                computed_.push_back({uint32_t(i), relief, hash_of(uint32_t(i), *relief, relief->hash)});
             }
+            if (stopped(progress_)) return std::nullopt;
+        }
+        share_points();
+        for (const Computed& c : computed_) {
+            computed(c, out);
             if (stopped(progress_)) return std::nullopt;
         }
         return out;
     }
 
 private:
+    struct Computed {
+        uint32_t i;
+        const BuildUpRelief* relief;
+        uint64_t what;  ///< of all that its heights follow from, but how finely they are computed
+    };
+
     const std::string& name(uint32_t i) const { return rest_.parts[i]->name; }
     const geometry::Instance& instance(uint32_t i) const { return rest_.geometry->instances()[i]; }
 
@@ -145,11 +158,34 @@ private:
         curve.scale *= most / largest;
     }
 
+    /// That the picture can tell, in the part's own space.
+    float wanted_spacing(uint32_t i) const {
+        const scene::Scene& s = *rest_.scene;
+        return relief_spacing(s, rest_.camera, instance(i).bounds(), s.render.relief_pixels) / instance(i).scale;
+    }
+    /// How many points each part may have, of those that all have together.
+    void share_points() {
+        const size_t most = size_t(std::clamp(rest_.scene->render.relief_points, 1, 512)) << 20;
+        std::map<std::pair<const geometry::Shape*, uint64_t>, size_t> wanted;  // equal ones are computed once
+        for (const Computed& c : computed_) {
+            const double points =
+                geometry::points_by_spacing(instance(c.i).shape->faces_as_triangles(), wanted_spacing(c.i));
+            size_t& here = wanted[{instance(c.i).shape.get(), c.what}];
+            here = std::max(here, size_t(std::min(points, double(most))));
+        }
+        std::vector<size_t> all;
+        for (const auto& [what, points] : wanted) all.push_back(points);
+        most_points_ = std::min(most, largest_share(all, parts_in_full_detail * most));
+        first_points_ =
+            std::min(first_relief_points, parts_in_full * first_relief_points / std::max<size_t>(1, all.size()));
+    }
+
     /// How finely the network is computed: as the picture can tell, as far as the points go.
-    void computed(uint32_t i, const BuildUpRelief& relief, DisplaceResult& out) {
+    void computed(const Computed& c, DisplaceResult& out) {
+        const uint32_t i = c.i;
+        const BuildUpRelief& relief = *c.relief;
         const geometry::Instance& in = instance(i);
         const geometry::Mesh& m = in.shape->faces_as_triangles();
-        const scene::Scene& s = *rest_.scene;
         float least = relief.least / in.scale;
         float largest = relief.largest / in.scale;
         if (const float most = most_height(i); std::max(-least, largest) > most) {
@@ -157,9 +193,8 @@ private:
             least = std::max(least, -most);
             largest = std::min(largest, most);
         }
-        const uint64_t what = hash_of(i, relief, relief.hash);
         auto displaced = [&](float spacing, bool only_kept) {
-            const uint64_t key = hash_bytes(&spacing, sizeof spacing, what);
+            const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
                 if (only_kept) return nullptr;
                 const auto welds = shop_.welds(in.shape);
@@ -191,11 +226,11 @@ private:
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
-        const float steady = geometry::affordable_spacing(m, smallest, first_relief_points);
+        const float steady = geometry::affordable_spacing(m, smallest, first_points_);
         if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
-        const float wanted = relief_spacing(s, rest_.camera, in.bounds(), s.render.relief_pixels) / in.scale;
-        const float best =
-            geometry::affordable_spacing(m, wanted, size_t(std::clamp(s.render.relief_points, 1, 512)) << 20);
+        const float wanted = wanted_spacing(i);
+        const float best = geometry::affordable_spacing(m, wanted, most_points_);
+        if (std::min(best, steady) > wanted) out.cut.push_back(i);
         if (best >= steady || stopped(progress_)) return;
         if (auto shape = displaced(best, first_))
             out.instances[i].shape = std::move(shape);
@@ -244,6 +279,8 @@ private:
     bool first_;
     std::vector<Error>& problems_;
     Progress* progress_;
+    std::vector<Computed> computed_;
+    size_t first_points_ = 0, most_points_ = 0;  ///< of each part
 };
 
 }  // namespace

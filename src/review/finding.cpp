@@ -19,6 +19,7 @@ void find_broken_maps(Look&);
 void find_uvs(Look&);
 void find_no_uvs(Look&);
 void find_cut_fields(Look&);
+void find_cut_heights(Look&);
 void find_even_masks(Look&);
 void find_shared_break_up(Look&);
 void find_decoded_data(Look&);
@@ -40,6 +41,7 @@ const std::vector<FindingKind>& finding_kinds() {
         {"UVs", find_uvs},
         {"no UVs to read", find_no_uvs},
         {"fields cut short", find_cut_fields},
+        {"heights cut short", find_cut_heights},
         {"even masks", find_even_masks},
         {"masks broken alike", find_shared_break_up},
         {"data decoded as colour", find_decoded_data},

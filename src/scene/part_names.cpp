@@ -30,9 +30,10 @@ std::string with_name(const std::string& list, const std::string& name, bool wit
 }
 
 bool is_meant(const std::string& pattern, const std::string& name) {
-    const std::string p = lower(pattern);
     const std::string n = lower(trimmed(name));
-    if (p.size() > longest_pattern || n.size() > longest_pattern) return p == n;
+    if (pattern.size() > longest_pattern || n.size() > longest_pattern)
+        return pattern.size() == n.size() && lower(pattern) == n;
+    const std::string p = lower(pattern);
     // Only the last star that was passed needs to be tried again with a letter more.
     size_t at = 0;
     size_t star = std::string::npos;

@@ -287,7 +287,7 @@ struct RenderSettings {
     float clamp = 0.f;          ///< largest radiance that one indirect bounce may add; 0 = unlimited (final)
     float preview_clamp = 8.f;  ///< the same in the window
     float relief_pixels = 1.f;  ///< about how far apart computed heights lie in the picture
-    int relief_points = 16;     ///< million computed heights per part at most
+    int relief_points = 16;     ///< million computed heights per part at most; of all together four times as many
     float noise = 0.f;          ///< a tile stops early once its relative error is below; 0: all samples
     Json extra;
     bool operator==(const RenderSettings&) const = default;

@@ -1,38 +1,13 @@
-#include "geometry/field.h"
-#include "geometry/import.h"
+#include "field_support.h"
 
 #include <tbb/global_control.h>
 
 #include <random>
 #include <set>
 
-#include "support.h"
-
 using namespace vemtra;
 using namespace vemtra::test;
 using geometry::compute_field;
-
-namespace {
-std::unique_ptr<geometry::Geometry> make(const Scratch& s, const std::string& obj) {
-    auto r = geometry::import(s.write("m.obj", obj).string(), {});
-    REQUIRE(r);
-    std::vector<geometry::Instance> instances;
-    for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
-    return std::make_unique<geometry::Geometry>(std::move(instances));
-}
-nodes::FieldRequest request(bool edges, float range = 2.f) {
-    return {"b", "cavity", {edges ? 1.f : 0.f, 90.f, 0.f, 0.f, 1.f, 0.f, 0.f, range}};
-}
-/// What a mask of this reach reads at a vertex of the first part.
-float at_vertex(const geometry::FormField& f, size_t vertex, float reach, float falloff = 1.f) {
-    float w[geometry::reach_knots];
-    geometry::reach_weights(reach / f.furthest, falloff, w);
-    float sum = 0.f;
-    for (int k = 0; k < geometry::reach_knots; ++k)
-        sum += w[k] * float(f.parts[0].at_vertex.shares[vertex * geometry::reach_knots + size_t(k)]) / 255.f;
-    return sum;
-}
-}  // namespace
 
 TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {
     Scratch s;
@@ -154,22 +129,6 @@ struct Written {
         return compute_field(*g, {1}, {"b", kind, std::move(parameters)}, 16)->parts[0].at_vertex.numbers;
     }
 };
-/// A grid of n x n over [-1, 1]^2, its height given.
-std::string grid_obj(int n, const std::function<V3f(float, float)>& at) {
-    std::string text;
-    for (int j = 0; j <= n; ++j)
-        for (int i = 0; i <= n; ++i) {
-            const V3f p = at(2.f * float(i) / float(n) - 1.f, 2.f * float(j) / float(n) - 1.f);
-            text += "v " + std::to_string(p.x) + " " + std::to_string(p.y) + " " + std::to_string(p.z) + "\n";
-        }
-    for (int j = 0; j < n; ++j)
-        for (int i = 0; i < n; ++i) {
-            const int a = j * (n + 1) + i + 1;
-            text += "f " + std::to_string(a) + " " + std::to_string(a + n + 1) + " " + std::to_string(a + n + 2) + " " +
-                    std::to_string(a + 1) + "\n";
-        }
-    return text;
-}
 const char* box_obj =
     "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1\n"
     "f 4 3 2 1\nf 5 6 7 8\nf 1 2 6 5\nf 3 4 8 7\nf 2 3 7 6\nf 4 1 5 8\n";
@@ -416,18 +375,6 @@ std::vector<float> numbers(const geometry::Geometry& g, const char* field, std::
     REQUIRE(f);
     return f->parts[part].at_vertex.numbers;
 }
-/// A square of the width around (x, z), level at y, facing up or down.
-std::string level(const char* name, float x, float y, float z, float half, int first, bool up) {
-    std::string out = std::string("o ") + name + "\n";
-    for (const auto& [i, j] : {std::pair{-1, -1}, {1, -1}, {1, 1}, {-1, 1}})
-        out += "v " + std::to_string(x + half * float(i)) + " " + std::to_string(y) + " " +
-               std::to_string(z + half * float(j)) + "\n";
-    auto n = [&](int k) { return std::to_string(first + k); };
-    return out +
-           (up ? "f " + n(3) + " " + n(2) + " " + n(1) + " " + n(0)
-               : "f " + n(0) + " " + n(1) + " " + n(2) + " " + n(3)) +
-           "\n";
-}
 }  // namespace
 
 TEST_CASE("what falls settles by the cosine, not under a roof, and as much on a large form as on a small one") {
@@ -487,55 +434,6 @@ TEST_CASE("the nearest other part is as far as it is, and one's own is none") {
     CHECK(worst < .05);  // of a form sixteen metres across
 }
 
-TEST_CASE("a field that looks no further than a hair on a form of many faces ends in time, and says what it left out") {
-    const Scratch s;
-    const auto g = make(s, sphere_obj(120));
-    for (const int rays : {geometry::field_rays_first, geometry::field_rays_final}) {
-        const auto field = compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1e-5f, 3}}, rays);
-        REQUIRE(field);
-        CHECK(field->cut);
-        for (const float v : field->parts[0].at_vertex.numbers) CHECK_FALSE(!std::isfinite(v));
-        CHECK(field->bytes() < size_t(160) << 20);
-    }
-    CHECK_FALSE(compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1.f, 1}}, geometry::field_rays_final)->cut);
-}
-
-TEST_CASE("a first look at a form of many vertices is near what all of them say, at few of them") {
-    const Written sphere(grid_obj(420, [](float u, float v) {  // half of one, seen from inside
-        const float a = 6.2831853f * u;
-        const float b = 1.5707963f * v;
-        return V3f(std::cos(a) * std::sin(b), std::cos(b), std::sin(a) * std::sin(b)) * .5f;
-    }));
-    REQUIRE(sphere.mesh().positions.size() > 150000);
-    float weights[geometry::reach_knots];
-    geometry::reach_weights(.5f, 1.f, weights);
-    double read = 0;
-    std::shared_ptr<const geometry::FormField> first;
-    for (const bool edges : {false, true}) {
-        first = compute_field(*sphere.g, {1}, request(edges), geometry::field_rays_first);
-        const auto last = compute_field(*sphere.g, {1}, request(edges), geometry::field_rays_final);
-        double off = 0;
-        size_t count = 0;
-        for (uint32_t f = 0; f < sphere.mesh().triangles(); f += 97, ++count) {
-            const geometry::Place place{0, f, .3f, .3f};
-            const float all = last->within(sphere.mesh(), place, weights);
-            off += double(std::fabs(first->within(sphere.mesh(), place, weights) - all));
-            read += double(all);
-        }
-        CHECK(off / double(count) < .05);
-    }
-    CHECK(read > 100.);
-    std::set<std::vector<uint8_t>> different;
-    const auto& shares = first->parts[0].at_vertex.shares;
-    for (size_t v = 0; v + 1 <= shares.size() / geometry::reach_knots; ++v)
-        different.emplace(shares.begin() + long(v * geometry::reach_knots),
-                          shares.begin() + long((v + 1) * geometry::reach_knots));
-    CHECK(different.size() <= 100000);
-    tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-    const auto alone = compute_field(*sphere.g, {1}, request(true), geometry::field_rays_first);
-    CHECK(alone->parts[0].at_vertex == first->parts[0].at_vertex);
-}
-
 TEST_CASE("parts that are named count alone for what is near, and not at all for what is enclosed") {
     const Scratch s;
     // Above a floor a plate, and above that another.
@@ -564,56 +462,4 @@ TEST_CASE("parts that are named count alone for what is near, and not at all for
     CHECK(enclosed({0, 1, 0}, 2.f) > .3f);   // and within it, is met
     CHECK(enclosed({0, 1, 1}, 2.f) == 0.f);  // nothing is left
     CHECK(enclosed({1, 0, 0}, .2f) == all);  // its own part counts, named or not
-}
-
-TEST_CASE("where parts touch a field steps at the line of contact, however coarse the faces are") {
-    const Scratch s;
-    // A thin box sticks in a floor of two triangles, turned.
-    std::string box = "o box\n";
-    const float c = .05f * std::cos(.4f);
-    const float n = .05f * std::sin(.4f);
-    for (const float y : {-.001f, .001f})
-        for (const auto& [x, z] : {std::pair{c, n}, {-n, c}, {-c, -n}, {n, -c}})
-            box += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
-    for (const auto& f :
-         {std::array{5, 6, 7, 8}, {4, 3, 2, 1}, {1, 2, 6, 5}, {2, 3, 7, 6}, {3, 4, 8, 7}, {4, 1, 5, 8}}) {
-        box += "f";
-        for (const int v : f) box += " " + std::to_string(v + 4);
-        box += "\n";
-    }
-    const auto g = make(s, level("floor", 0, 0, 0, .2f, 1, true) + box);
-    const auto field = compute_field(*g, {1, 0}, request(false, .0625f), geometry::field_rays_final);
-    REQUIRE_FALSE(field->parts[0].steps.empty());
-    const geometry::Mesh& m = g->shape(0).faces_as_triangles();
-    float w[geometry::reach_knots];
-    geometry::reach_weights(.04f / field->furthest, 1.f, w);
-    // Inside of the box all is met at once; beside it little is.
-    size_t wrong = 0;
-    size_t all = 0;
-    float worst = 0.f;
-    for (float x = -.06f; x < .06f; x += .0007f)
-        for (float z = -.06f; z < .06f; z += .0007f) {
-            const float along = std::fabs(x * c + z * n) / .05f + std::fabs(z * c - x * n) / .05f;
-            if (std::fabs(along - .05f) < 2e-4f) continue;  // on the line itself
-            const geometry::Place at = [&] {
-                for (uint32_t face = 0; face < 2; ++face) {
-                    const V3f* p[3];
-                    for (size_t k = 0; k < 3; ++k) p[k] = &m.positions[m.indices[3 * size_t(face) + k]];
-                    const V3f u = *p[1] - *p[0];
-                    const V3f v = *p[2] - *p[0];
-                    const V3f d = V3f(x, 0.f, z) - *p[0];
-                    const float area = u.x * v.z - u.z * v.x;
-                    const geometry::Place place{0, face, (d.x * v.z - d.z * v.x) / area,
-                                                (u.x * d.z - u.z * d.x) / area};
-                    if (place.u >= 0.f && place.v >= 0.f && place.u + place.v <= 1.f) return place;
-                }
-                return geometry::Place{0, 0, 0.f, 0.f};
-            }();
-            const float value = field->within(m, at, w);
-            ++all;
-            wrong += (value > .5f) != (along < .05f);
-            worst = std::max(worst, value);
-        }
-    CHECK(worst > .9f);
-    CHECK(double(wrong) / double(all) < .004);
 }

@@ -23,6 +23,7 @@ std::vector<HostileInput> hostile_assets();
 std::vector<HostileInput> hostile_pictures();
 std::vector<HostileInput> hostile_paths();
 std::vector<HostileInput> hostile_documents();
+std::vector<HostileInput> hostile_forms();
 
 /// `check`, `info` and `render` on a project.
 std::vector<Call> project_calls(const fs::path& project);

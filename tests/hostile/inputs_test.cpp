@@ -57,3 +57,6 @@ TEST_CASE("what is no ordinary file, or leads elsewhere, is answered", "[hostile
 TEST_CASE("hostile documents of the open standard are answered", "[hostile]") {
     all_answered(hostile_documents());
 }
+TEST_CASE("heights, names and crowds beyond all measure are answered", "[hostile]") {
+    all_answered(hostile_forms());
+}

@@ -237,6 +237,48 @@ TEST_CASE("the first heights after an edit are coarse, then as fine as the pictu
     CHECK(p.ready({.relief = render::Relief::quick})->fields_final);
 }
 
+TEST_CASE("parts share the points of computed heights, equal ones count once, and what that leaves out is told") {
+    Plate p;
+    p.node(0, "bumps", "fractal3d", "float", {});
+    p.wire(0, slot::height, "bumps");
+    p.set(0, slot::height_scale, .05f);
+    p.scene.render.width = p.scene.render.height = 1024;
+    p.scene.render.relief_points = 1;
+    review::Remembered remembered;
+    const Paths paths(p.s.path, {}, {});
+    auto told = [&](const render::Prepared& ready) {
+        const auto all = review::findings(ready, *p.workshop.textures(), paths, remembered);
+        return std::any_of(all.begin(), all.end(), [](const review::Finding& f) {
+            return f.error.what == "Heights have less detail than the picture" && !f.error.remedy.empty();
+        });
+    };
+    auto bytes = [](const render::Prepared& ready) {
+        std::set<const geometry::Shape*> shapes;
+        size_t sum = 0;
+        for (uint32_t i = 0; i < ready.geometry->instances().size(); ++i)
+            if (shapes.insert(&ready.geometry->shape(i)).second) sum += ready.geometry->shape(i).bytes();
+        return sum;
+    };
+    const auto one = p.ready();
+    CHECK(one->cut_heights.empty());
+    CHECK_FALSE(told(*one));
+    p.scene.parts.resize(40, p.scene.parts[0]);
+    for (size_t i = 0; i < p.scene.parts.size(); ++i) p.scene.parts[i].id = "part" + std::to_string(i);
+    const auto equal = p.ready();
+    CHECK(equal->cut_heights.empty());
+    CHECK(bytes(*equal) == bytes(*one));
+    // Each with heights of its own.
+    for (size_t i = 1; i < p.scene.parts.size(); ++i) {
+        p.scene.build_ups.push_back(p.build_up());
+        p.scene.build_ups.back().id = p.scene.parts[i].build_up = "b" + std::to_string(i);
+        p.scene.build_ups.back().layers[0].surface[slot::height_scale].value = .001f * float(i);
+    }
+    const auto own = p.ready();
+    CHECK(own->cut_heights.size() == 40);
+    CHECK(told(*own));
+    CHECK(bytes(*own) < 8 * bytes(*one));  // and not forty times
+}
+
 TEST_CASE("heights that are cut off or lie beside the neutral value are noticed, and one step mends the latter") {
     Plate p;
     p.map(0, "low.tif", 16, [](int x, int) { return x < 8 ? 0.f : .3f; });

@@ -21,11 +21,14 @@ void find_cut_fields(Look& look) {
     for (const nodes::BorderRequest& request : look.prepared.resources.borders) {
         if (!render::is_cut(look.prepared, request)) continue;
         const scene::BuildUp* b = scene::find(look.prepared.scene->build_ups, request.build_up);
-        look.tell(Grade::hint, {"A mask whose border is asked for has less detail than the picture", "",
-                                b ? b->name : request.build_up,
-                                "it is computed at " + std::to_string(render::most_border_points / 1000000) +
-                                    " million points of a part, and the camera is nearer than that",
-                                "Look from farther off, or split the part: what is finer than those points is missed"});
+        look.tell(
+            Grade::hint,
+            {"A mask whose border is asked for has less detail than the picture", "", b ? b->name : request.build_up,
+             "it is computed at " + std::to_string(render::most_border_points / 1000000) +
+                 " million points of a part at most, and of all parts together " +
+                 std::to_string(render::borders_in_full_detail * render::most_border_points / 1000000) +
+                 "; the camera is nearer than that",
+             "Look from farther off, or split the part: what is finer than those points is missed"});
     }
 }
 

@@ -1,0 +1,129 @@
+#include <tbb/global_control.h>
+
+#include <set>
+
+#include "field_support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+using geometry::compute_field;
+
+TEST_CASE("a field that looks no further than a hair on a form of many faces ends in time, and says what it left out") {
+    const Scratch s;
+    const auto g = make(s, sphere_obj(120));
+    for (const int rays : {geometry::field_rays_first, geometry::field_rays_final}) {
+        const auto field = compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1e-5f, 3}}, rays);
+        REQUIRE(field);
+        CHECK(field->cut);
+        for (const float v : field->parts[0].at_vertex.numbers) CHECK_FALSE(!std::isfinite(v));
+        CHECK(field->bytes() < size_t(160) << 20);
+    }
+    CHECK_FALSE(compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1.f, 1}}, geometry::field_rays_final)->cut);
+}
+
+TEST_CASE("a first look at a form of many vertices is near what all of them say, at few of them") {
+    const Scratch s;
+    const auto sphere = make(s, grid_obj(420, [](float u, float v) {  // half of one, seen from inside
+                                 const float a = 6.2831853f * u;
+                                 const float b = 1.5707963f * v;
+                                 return V3f(std::cos(a) * std::sin(b), std::cos(b), std::sin(a) * std::sin(b)) * .5f;
+                             }));
+    const geometry::Mesh& mesh = sphere->shape(0).faces_as_triangles();
+    REQUIRE(mesh.positions.size() > 150000);
+    float weights[geometry::reach_knots];
+    geometry::reach_weights(.5f, 1.f, weights);
+    double read = 0;
+    std::shared_ptr<const geometry::FormField> first;
+    for (const bool edges : {false, true}) {
+        first = compute_field(*sphere, {1}, request(edges), geometry::field_rays_first);
+        const auto last = compute_field(*sphere, {1}, request(edges), geometry::field_rays_final);
+        double off = 0;
+        size_t count = 0;
+        for (uint32_t f = 0; f < mesh.triangles(); f += 97, ++count) {
+            const geometry::Place place{0, f, .3f, .3f};
+            const float all = last->within(mesh, place, weights);
+            off += double(std::fabs(first->within(mesh, place, weights) - all));
+            read += double(all);
+        }
+        CHECK(off / double(count) < .05);
+    }
+    CHECK(read > 100.);
+    std::set<std::vector<uint8_t>> different;
+    const auto& shares = first->parts[0].at_vertex.shares;
+    for (size_t v = 0; v + 1 <= shares.size() / geometry::reach_knots; ++v)
+        different.emplace(shares.begin() + long(v * geometry::reach_knots),
+                          shares.begin() + long((v + 1) * geometry::reach_knots));
+    CHECK(different.size() <= 100000);
+    tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    const auto alone = compute_field(*sphere, {1}, request(true), geometry::field_rays_first);
+    CHECK(alone->parts[0].at_vertex == first->parts[0].at_vertex);
+}
+
+TEST_CASE("where parts touch a field steps at the line of contact, however coarse the faces are") {
+    const Scratch s;
+    // A thin box sticks in a floor of two triangles, turned.
+    std::string box = "o box\n";
+    const float c = .05f * std::cos(.4f);
+    const float n = .05f * std::sin(.4f);
+    for (const float y : {-.001f, .001f})
+        for (const auto& [x, z] : {std::pair{c, n}, {-n, c}, {-c, -n}, {n, -c}})
+            box += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
+    for (const auto& f :
+         {std::array{5, 6, 7, 8}, {4, 3, 2, 1}, {1, 2, 6, 5}, {2, 3, 7, 6}, {3, 4, 8, 7}, {4, 1, 5, 8}}) {
+        box += "f";
+        for (const int v : f) box += " " + std::to_string(v + 4);
+        box += "\n";
+    }
+    const auto g = make(s, level("floor", 0, 0, 0, .2f, 1, true) + box);
+    const auto field = compute_field(*g, {1, 0}, request(false, .0625f), geometry::field_rays_final);
+    REQUIRE_FALSE(field->parts[0].steps.empty());
+    const geometry::Mesh& m = g->shape(0).faces_as_triangles();
+    float w[geometry::reach_knots];
+    geometry::reach_weights(.04f / field->furthest, 1.f, w);
+    // Inside of the box all is met at once; beside it little is.
+    size_t wrong = 0;
+    size_t all = 0;
+    float worst = 0.f;
+    for (float x = -.06f; x < .06f; x += .0007f)
+        for (float z = -.06f; z < .06f; z += .0007f) {
+            const float along = std::fabs(x * c + z * n) / .05f + std::fabs(z * c - x * n) / .05f;
+            if (std::fabs(along - .05f) < 2e-4f) continue;  // on the line itself
+            const geometry::Place at = [&] {
+                for (uint32_t face = 0; face < 2; ++face) {
+                    const V3f* p[3];
+                    for (size_t k = 0; k < 3; ++k) p[k] = &m.positions[m.indices[3 * size_t(face) + k]];
+                    const V3f u = *p[1] - *p[0];
+                    const V3f v = *p[2] - *p[0];
+                    const V3f d = V3f(x, 0.f, z) - *p[0];
+                    const float area = u.x * v.z - u.z * v.x;
+                    const geometry::Place place{0, face, (d.x * v.z - d.z * v.x) / area,
+                                                (u.x * d.z - u.z * d.x) / area};
+                    if (place.u >= 0.f && place.v >= 0.f && place.u + place.v <= 1.f) return place;
+                }
+                return geometry::Place{0, 0, 0.f, 0.f};
+            }();
+            const float value = field->within(m, at, w);
+            ++all;
+            wrong += (value > .5f) != (along < .05f);
+            worst = std::max(worst, value);
+        }
+    CHECK(worst > .9f);
+    CHECK(double(wrong) / double(all) < .004);
+}
+
+TEST_CASE("parts that are pasted in one place are near one another, and each is asked for once") {
+    const Scratch s;
+    const auto one = make(s, level("low", 0, 0, 0, 1.f, 1, true) + level("high", 0, .25f, 0, 1.f, 5, false));
+    std::vector<geometry::Instance> many(one->instances().begin(), one->instances().end());
+    many.push_back(many[1]);
+    const geometry::Geometry twice(many);
+    const auto field = compute_field(twice, {1, 1, 1}, {"b", "nearest", {0}}, geometry::field_rays_first);
+    for (const float v : field->parts[0].at_vertex.numbers) CHECK(v == Approx(.25f).margin(1e-5));
+    for (const size_t pasted : {1u, 2u})
+        for (const float v : field->parts[pasted].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
+    // Named alone, it is near its twin and no other to itself.
+    const auto named = compute_field(twice, {{1, 1, 1}, {0, 1, 0}}, {"b", "nearest", {0}, 0, "x"}, 16);
+    const float far = geometry::size_of_all(twice);
+    for (const float v : named->parts[1].at_vertex.numbers) CHECK(v == far);
+    for (const float v : named->parts[2].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
+}
