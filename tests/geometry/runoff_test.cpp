@@ -28,20 +28,29 @@ public:
         REQUIRE(field_);
         REQUIRE(field_->channels == 4);
     }
-    /// From where the mask is, on a part without copies.
-    Runoff(const geometry::Geometry& g, float length, const std::function<bool(const V3f&)>& mask) : g_(g) {
-        const geometry::Mesh& m = g.shape(0).faces_as_triangles();
-        const auto welds = geometry::weld(m);
-        auto grid = geometry::border_grid(
-            m, *welds, geometry::levels_by_spacing(m, *welds, length / 200.f), length / 8.f,
-            geometry::BorderSides::both, [&]() -> geometry::HeightsAt {
-                return [&](int n, const uint32_t* face, const float* u, const float* v, float* out) {
-                    for (int k = 0; k < n; ++k) out[k] = mask(g.at({0, face[k], u[k], v[k]}).position) ? 1.f : 0.f;
-                };
-            });
-        REQUIRE(grid);
-        field_ = geometry::compute_field(g, {1}, {"b", "runoff", {0, -1, 0, length, 0}, 1}, geometry::field_rays_final,
-                                         nullptr, {std::make_shared<const geometry::BorderGrid>(std::move(*grid))});
+    /// From where the mask is, on the first of all parts or more.
+    Runoff(const geometry::Geometry& g, float length, const std::function<bool(const V3f&, uint32_t)>& mask,
+           uint32_t parts = 1)
+        : g_(g) {
+        geometry::PartBorders borders(g.instances().size());
+        std::vector<char> wanted(g.instances().size(), 0);
+        for (uint32_t i = 0; i < parts; ++i) {
+            const geometry::Mesh& m = g.shape(i).faces_as_triangles();
+            const auto welds = geometry::weld(m);
+            auto grid = geometry::border_grid(
+                m, *welds, geometry::levels_by_spacing(m, *welds, length / 200.f), length / 8.f,
+                geometry::BorderSides::both, [&]() -> geometry::HeightsAt {
+                    return [&](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+                        for (int k = 0; k < n; ++k)
+                            out[k] = mask(g.at({i, face[k], u[k], v[k]}).position, i) ? 1.f : 0.f;
+                    };
+                });
+            REQUIRE(grid);
+            borders[i] = std::make_shared<const geometry::BorderGrid>(std::move(*grid));
+            wanted[i] = 1;
+        }
+        field_ = geometry::compute_field(g, wanted, {"b", "runoff", {0, -1, 0, length, 0}, 1},
+                                         geometry::field_rays_final, nullptr, borders);
         REQUIRE(field_);
     }
     Spring at(const geometry::Place& p) const {
@@ -237,7 +246,7 @@ TEST_CASE("from a mask what runs comes straight down from its lower border, and 
         const auto g = standing(s, grid("ramp", 24, 26, false, [&](double u, double v) {
                                     return V3f(float(u), float(.5 * v), float(-v)) * size;
                                 }));
-        auto masked = [&](const V3f& p) {
+        auto masked = [&](const V3f& p, uint32_t = 0) {
             return std::fabs(p.x - .4f * size) < .15f * size && p.z < -.6f * size && p.z > -.8f * size;
         };
         const float furthest = .5f * size;
@@ -263,6 +272,62 @@ TEST_CASE("from a mask what runs comes straight down from its lower border, and 
         });
         CHECK(below > 50);
         CHECK(elsewhere > 200);
+    }
+}
+
+TEST_CASE("what runs from a mask on one part runs on over the part that it stands on") {
+    const Scratch s;
+    for (const float size : {.2f, 10.f}) {
+        INFO("size " << size);
+        // A block that sticks in a plate, a corner down.
+        const V2f middle = V2f(.5f, .6f) * size;
+        const float half = .1f * size;  // of its diagonal
+        std::string block = "o block\n";
+        for (const float z : {-.02f, .04f})
+            for (const V2f& corner : {V2f(0, -half), V2f(half, 0), V2f(0, half), V2f(-half, 0)})
+                block += "v " + std::to_string(middle.x + corner.x) + " " + std::to_string(middle.y + corner.y) + " " +
+                         std::to_string(z * size) + "\n";
+        const int first = 31 * 31 + 1;
+        for (const auto& f :
+             {std::array{0, 1, 5, 4}, {1, 2, 6, 5}, {2, 3, 7, 6}, {3, 0, 4, 7}, {4, 5, 6, 7}, {3, 2, 1, 0}}) {
+            block += "f";
+            for (const int k : f) block += " " + std::to_string(first + k);
+            block += "\n";
+        }
+        const auto g = standing(s, grid("plate", 30, 30, false, [&](double u, double v) {
+                                       return V3f(float(u), float(v), 0.f) * size;
+                                   }) + block);
+        const float furthest = .4f * size;
+        auto upper_half = [&](const V3f& p, uint32_t part) { return part == 1 && p.y > middle.y - .01f * size; };
+        const Runoff over_both(*g, furthest, upper_half, 2);
+        const Runoff plate_alone(*g, furthest, upper_half, 1);
+        int below = 0;
+        int elsewhere = 0;
+        over_both.vertices(0, [&](const V3f& p, const Spring& from) {
+            const float beside = std::fabs(p.x - middle.x);
+            const float side = middle.y - (half - beside);  // where the block's lower side stands on the plate
+            const float up = side - p.y + std::sqrt(2.f) * (half - beside - .01f * size);
+            if (std::fabs(beside - half) < .015f * size || beside < .01f * size ||
+                std::fabs(up - furthest) < .01f * size)
+                return;
+            if (beside < half && p.y < side - .01f * size && up < furthest) {
+                ++below;
+                CHECK(from.up == Approx(up).margin(.012 * size));
+                CHECK(std::fabs(from.place.y - middle.y + .01f * size) < .006f * size);
+            } else if (beside > half || p.y > middle.y + half) {
+                ++elsewhere;
+                CHECK(from.up == 2.f * furthest);
+            }
+        });
+        plate_alone.vertices(0, [&](const V3f&, const Spring& from) { CHECK(from.up == 2.f * furthest); });
+        CHECK(below > 15);
+        CHECK(elsewhere > 100);
+        // A spot higher up on the plate is not hidden by what lies between.
+        auto above = [&](const V3f& p, uint32_t part) { return part == 0 && p.y > .85f * size; };
+        const Runoff past(*g, furthest, above, 2);
+        past.vertices(0, [&](const V3f& p, const Spring& from) {
+            if (p.y > .46f * size && p.y < .84f * size) CHECK(from.up == Approx(.85f * size - p.y).margin(.01f * size));
+        });
     }
 }
 

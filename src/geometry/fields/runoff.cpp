@@ -4,7 +4,9 @@
 //
 // It springs from ledges (the surface goes on level, bends outward sharply, or ends) or from joints (it bends inward
 // sharply, ends below an overhang, or something lies against it or sticks in it: the foot of a bolt), or where a mask
-// is.
+// is. From a mask it runs on over other parts: where one that wears the mask, too, lies against the way or ends it, the
+// way is followed up that one as well.
+#include <algorithm>
 #include <array>
 #include <mutex>
 #include <unordered_map>
@@ -22,6 +24,7 @@ constexpr int most_steps = 600;          // faces that a way leads over
 constexpr int looks = 24;                // for what lies against the surface, along the whole way
 constexpr float thickest = .15f;         // of what sticks in the surface, as a part of the way
 constexpr float clearance = .01f;        // how far off that may stand, as a part of the way
+constexpr int most_parts = 4;            // that a way goes on to
 enum Spring { ledges = 1, joints = 2 };  // what counts
 
 /// Per vertex the first one that lies at its place, to a millionth of the form: seams are seldom closed to the last
@@ -109,26 +112,63 @@ struct Spot {
     float within(uint32_t face, float u, float v) const { return grid->between(face, u, v) * grid->width * scale; }
 };
 
+/// The grounds of all parts, each made when it is first stood on.
+class Grounds {
+public:
+    explicit Grounds(const Geometry& geometry)
+        : geometry_(geometry), made_(geometry.instances().size()), once_(geometry.instances().size()) {}
+    const Ground& of(uint32_t instance) {
+        std::call_once(once_[instance],
+                       [&] { made_[instance] = std::make_unique<Ground>(geometry_.instances()[instance]); });
+        return *made_[instance];
+    }
+
+private:
+    const Geometry& geometry_;
+    std::vector<std::unique_ptr<Ground>> made_;
+    std::vector<std::once_flag> once_;
+};
+
+/// All that ways lead over.
+struct Land {
+    const Geometry& geometry;
+    const PartBorders& mask;  ///< springs in place of what the form has, on parts where it is not empty
+    Grounds& grounds;
+    bool on_several = std::count_if(mask.begin(), mask.end(), [](const auto& m) { return m != nullptr; }) > 1;
+    const BorderGrid* mask_on(uint32_t instance) const {
+        return instance < mask.size() ? mask[instance].get() : nullptr;
+    }
+};
+
 /// One way up.
 class Climb {
 public:
-    /// `spot` null: it springs from what the form has.
-    Climb(const Ground& ground, const Asked& asked, const Geometry& geometry, const Spot* spot = nullptr)
-        : g_(ground), asked_(asked), geometry_(geometry), spot_(spot) {
+    /// `length`: how far up it begins; `parts_left`: that it may go on to, one after the other.
+    Climb(const Land& land, uint32_t instance, const Asked& asked, float length = 0.f, int parts_left = most_parts)
+        : land_(land),
+          g_(land.grounds.of(instance)),
+          asked_(asked),
+          geometry_(land.geometry),
+          instance_(instance),
+          spot_{land.mask_on(instance), land.geometry.instances()[instance].scale},
+          parts_left_(parts_left),
+          length_(length),
+          next_look_(length) {
         rtcInitIntersectContext(&context_);
+        others_ = spot_.grid && land.on_several;
     }
     /// From a point of a face; false where nothing springs within reach. Then or not: where it ended, how far up.
-    bool run(const V3f& from, uint32_t face) {
+    bool run(V3f from, uint32_t face) {
+        const V3f& n = g_.normal[face];
+        from -= n * n.dot(from - g_.corner(face, 0));  // of a displaced form the way is that of the form below
         at_ = from + (g_.middle(face) - from) * 1e-3f;
         face_ = int(face);
-        length_ = 0.f;
-        next_look_ = 0.f;
         for (int step = 0; step < most_steps; ++step) {
             V3f way;
             if (!uphill(face_, at_, way)) return step > 0 && stands(face_);  // where it stands it does not run
             int side = 0;
             const float t = to_border(way, side);
-            if (spot_ ? enters_spot(way, t) : lies_against(way, t)) return true;
+            if (spot_.grid ? enters_spot(way, t) || comes_over_another(way, t) : lies_against(way, t)) return true;
             if (length_ + t >= asked_.furthest) {
                 at_ += way * std::max(0.f, asked_.furthest - length_);
                 return false;
@@ -136,7 +176,7 @@ public:
             at_ += way * t;
             length_ += t;
             const int next = g_.beside[size_t(face_)][size_t(side)];
-            if (next < 0) return asked_.springs & ledges;
+            if (next < 0) return (asked_.springs & ledges) || (others_ && meets_another(way));
             if (asked_.springs & meets(next, side)) return true;
             V3f onward;
             if (uphill(next, at_, onward) && onward.dot(into(next, side)) <= 0.f) {
@@ -219,7 +259,7 @@ private:
         const float least = 1e-3f * asked_.furthest;
         for (float gone = 0.f; gone <= end;) {
             const V2f uv = barycentric(at_ + way * gone);
-            const float within = spot_->within(uint32_t(face_), uv.x, uv.y);
+            const float within = spot_.within(uint32_t(face_), uv.x, uv.y);
             if (within >= 0.f) {
                 at_ += way * gone;
                 length_ += gone;
@@ -258,12 +298,54 @@ private:
         return false;
     }
     /// Whether something lies close against the surface there, or the surface goes on inside of it.
-    bool covered(const V3f& from, const V3f& n) {
+    bool covered(const V3f& from, const V3f& n, uint32_t* by = nullptr) {
         RTCRayHit ray = single_ray(offset_origin(from, n), n, thickest * asked_.furthest);
         rtcIntersect1(geometry_.scene(), &context_, &ray);
         const Place met = place_of(ray.hit);
         if (!hit_something(met)) return false;
+        if (by) *by = met.instance;
         return ray.ray.tfar < clearance * asked_.furthest || geometry_.at(met).normal_geometric.dot(n) > 0.f;
+    }
+    /// Looks as lies_against() does, for parts that wear the mask; whether the way up one of them leads to it.
+    bool comes_over_another(const V3f& way, float piece) {
+        if (!others_ || parts_left_ == 0) return false;
+        const V3f& n = g_.normal[size_t(face_)];
+        const float end = std::min(length_ + piece, asked_.furthest);
+        const float apart = asked_.furthest / float(looks);
+        for (; next_look_ < end; next_look_ += apart) {
+            uint32_t by = instance_;
+            float covers = std::max(0.f, next_look_ - length_);
+            if (!covered(at_ + way * covers, n, &by) || by == instance_ || by == tried_ || !land_.mask_on(by)) continue;
+            tried_ = by;
+            const V3f out = n * (.25f * clearance * asked_.furthest);
+            if (goes_up_another(at_ + way * covers + out, -way, apart, length_ + covers, -1.f)) return true;
+        }
+        return false;
+    }
+    /// At an edge with nothing beside it.
+    bool meets_another(const V3f& way) {
+        const float off = .25f * clearance * asked_.furthest;
+        const V3f from = at_ - way * off + g_.normal[size_t(face_)] * off;
+        return goes_up_another(from, way, asked_.furthest / float(looks), length_ - off, 1.f);
+    }
+    /// Whether the way goes on where a ray along it, or back, meets a part that wears the mask, and leads to it.
+    bool goes_up_another(const V3f& from, const V3f& direction, float reach, float length, float forward) {
+        if (parts_left_ == 0) return false;
+        RTCRayHit ray = single_ray(from, direction, reach);
+        rtcIntersect1(geometry_.scene(), &context_, &ray);
+        const Place met = place_of(ray.hit);
+        if (!hit_something(met) || met.instance == instance_ || !land_.mask_on(met.instance)) return false;
+        const float until = std::max(length_, length + forward * ray.ray.tfar);
+        if (until >= asked_.furthest) return false;
+        Climb onward(land_, met.instance, asked_, until, parts_left_ - 1);
+        if (!onward.springs_at(met) && !onward.run(geometry_.at(met).position, met.face)) return false;
+        at_ = onward.at_;
+        length_ = onward.length_;
+        return true;
+    }
+    bool springs_at(const Place& place) {
+        at_ = geometry_.at(place).position;
+        return spot_.within(place.face, place.u, place.v) >= 0.f;
     }
     int upper_end(int side) const {
         const int other = (side + 1) % 3;
@@ -306,31 +388,19 @@ private:
         return true;
     }
 
+    const Land& land_;
     const Ground& g_;
     const Asked& asked_;
     const Geometry& geometry_;
-    const Spot* spot_;
+    uint32_t instance_;
+    Spot spot_;            ///< of no grid: it springs from what the form has
+    bool others_ = false;  ///< wear the mask, too
+    uint32_t tried_ = RTC_INVALID_GEOMETRY_ID;
+    int parts_left_;
     RTCIntersectContext context_;
     V3f at_;
     int face_ = 0;
-    float length_ = 0.f, next_look_ = 0.f;
-};
-
-/// The grounds of all parts, each made when it is first stood on.
-class Grounds {
-public:
-    explicit Grounds(const Geometry& geometry)
-        : geometry_(geometry), made_(geometry.instances().size()), once_(geometry.instances().size()) {}
-    const Ground& of(uint32_t instance) {
-        std::call_once(once_[instance],
-                       [&] { made_[instance] = std::make_unique<Ground>(geometry_.instances()[instance]); });
-        return *made_[instance];
-    }
-
-private:
-    const Geometry& geometry_;
-    std::vector<std::unique_ptr<Ground>> made_;
-    std::vector<std::once_flag> once_;
+    float length_, next_look_;
 };
 
 /// `mask`: springs in place of what the form has, where it is not empty.
@@ -340,16 +410,10 @@ FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, in
     const Asked asked{-down, p[3], springs};
     auto grounds = std::make_shared<Grounds>(geometry);
     return [&geometry, grounds, asked, mask]() -> FieldSampler {
-        return [&geometry, grounds, asked, &mask](const FieldPoint& at, float* out) {
-            const Ground& ground = grounds->of(at.instance);
-            const Instance& instance = geometry.instances()[at.instance];
-            const BorderGrid* grid = at.instance < mask.size() ? mask[at.instance].get() : nullptr;
-            const Spot spot{grid, instance.scale};
-            Climb climb(ground, asked, geometry, grid ? &spot : nullptr);
-            // Of a displaced form the way is that of the form below.
-            const V3f& n = ground.normal[at.face];
-            const V3f on_face = at.position - n * n.dot(at.position - ground.corner(at.face, 0));
-            const bool springs = climb.run(on_face, at.face);
+        return [grounds, asked, land = Land{geometry, mask, *grounds}](const FieldPoint& at, float* out) {
+            const Instance& instance = land.geometry.instances()[at.instance];
+            Climb climb(land, at.instance, asked);
+            const bool springs = climb.run(at.position, at.face);
             const V3f place = instance.point_to_object(climb.place());
             for (int c = 0; c < 3; ++c) out[c] = place[c];
             out[3] = springs ? climb.length() : 2.f * asked.furthest;
@@ -361,7 +425,7 @@ FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, in
 
 FieldKind runoff_field() {
     return {.name = "runoff",
-            .version = 1,
+            .version = 2,
             .parameters = {"x of where it runs down to", "y", "z", "how far it runs, metres, above 0",
                            "1 from ledges, 2 from joints, 3 from both"},
             .channels = 4,

@@ -239,7 +239,8 @@ static void describe_runs(std::vector<NodeDescription>& list, const Number& numb
     list.back().uniforms = {{"from", VEMTRA_ISA::streak_from}, {"seed", VEMTRA_ISA::streak_seed}};
     node("runfrom", "Runs from a mask",
          "White where water or rust has run down the surface from where a mask is: from chips, bolts or what is "
-         "painted. The mask is computed over the whole part beforehand.",
+         "painted. The mask is computed over the whole part beforehand; on parts that wear this build-up, too, "
+         "it runs on from one to the next that it stands on.",
          std::move(from_mask), VEMTRA_PAIR(runfrom), ask_run_from);
     list.back().uniforms = {{"seed", VEMTRA_ISA::run_seed}};
     list.back().border_within = run_from_within;
