@@ -74,7 +74,7 @@ bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, c
     FieldPieces pieces(at, values, progress);
     if (!pieces.run(bounds.allowed, cut, half, to)) return false;
     FieldSteps steps(pieces, values);
-    const bool has_steps = run.of_shares() && !run.is_coarse() && !geometry.shape(part).stands_out();
+    const bool has_steps = !run.is_coarse() && !geometry.shape(part).stands_out();
     if (has_steps && !steps.find(progress)) return false;
     write(pieces, steps, values, at.mesh().triangles(), f);
     used += values.count() - at.samples();

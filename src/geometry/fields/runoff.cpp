@@ -176,7 +176,7 @@ public:
             at_ += way * t;
             length_ += t;
             const int next = g_.beside[size_t(face_)][size_t(side)];
-            if (next < 0) return (asked_.springs & ledges) || (others_ && meets_another(way));
+            if (next < 0) return (asked_.springs & ledges) || comes_over_another(way, asked_.furthest / float(looks));
             if (asked_.springs & meets(next, side)) return true;
             V3f onward;
             if (uphill(next, at_, onward) && onward.dot(into(next, side)) <= 0.f) {
@@ -278,11 +278,24 @@ private:
         if (!(area2 > 0.f)) return V2f(0.f);
         return {(p - a).cross(e2).dot(n) / area2, e1.cross(p - a).dot(n) / area2};
     }
-    /// Looks out of the surface at even distances along a piece of the way.
+    /// Where another part stands across a piece of the way: how far off, above 0; else below 0. A ray close over the
+    /// face finds the line to the last digit.
+    float stands_across(const V3f& way, float piece, Place& met) {
+        const float off = .25f * clearance * asked_.furthest;
+        const V3f from = at_ - way * off + g_.normal[size_t(face_)] * off;
+        RTCRayHit ray = single_ray(from, way, std::min(piece, asked_.furthest - length_) + off);
+        rtcIntersect1(geometry_.scene(), &context_, &ray);
+        met = place_of(ray.hit);
+        return hit_something(met) && met.instance != instance_ ? std::max(0.f, ray.ray.tfar - off) : -1.f;
+    }
+    /// What another part stands across, and what is found looking out of the surface at even distances.
     bool lies_against(const V3f& way, float piece) {
         if (!(asked_.springs & joints)) return false;
         const V3f& n = g_.normal[size_t(face_)];
-        const float end = std::min(length_ + piece, asked_.furthest);  // a face may be far longer than the way
+        Place met;
+        const float across = geometry_.instances().size() > 1 ? stands_across(way, piece, met) : -1.f;
+        // A face may be far longer than the way.
+        const float end = std::min(length_ + (across < 0.f ? piece : across), asked_.furthest);
         for (; next_look_ < end; next_look_ += asked_.furthest / float(looks)) {
             float covers = std::max(0.f, next_look_ - length_);  // from there on, as far as is known
             if (!covered(at_ + way * covers, n)) continue;
@@ -295,58 +308,43 @@ private:
             length_ += covers;
             return true;
         }
-        return false;
+        if (across < 0.f) return false;
+        at_ += way * across;
+        length_ += across;
+        return true;
     }
     /// Whether something lies close against the surface there, or the surface goes on inside of it.
-    bool covered(const V3f& from, const V3f& n, uint32_t* by = nullptr) {
+    bool covered(const V3f& from, const V3f& n, Place* by = nullptr) {
         RTCRayHit ray = single_ray(offset_origin(from, n), n, thickest * asked_.furthest);
         rtcIntersect1(geometry_.scene(), &context_, &ray);
         const Place met = place_of(ray.hit);
         if (!hit_something(met)) return false;
-        if (by) *by = met.instance;
+        if (by) *by = met;
         return ray.ray.tfar < clearance * asked_.furthest || geometry_.at(met).normal_geometric.dot(n) > 0.f;
     }
-    /// Looks as lies_against() does, for parts that wear the mask; whether the way up one of them leads to it.
+    /// Whether another part that wears the mask stands across a piece of the way, and leads to it: the mask lies over
+    /// the line of contact, or on the way up the part's side.
     bool comes_over_another(const V3f& way, float piece) {
         if (!others_ || parts_left_ == 0) return false;
-        const V3f& n = g_.normal[size_t(face_)];
-        const float end = std::min(length_ + piece, asked_.furthest);
-        const float apart = asked_.furthest / float(looks);
-        for (; next_look_ < end; next_look_ += apart) {
-            uint32_t by = instance_;
-            float covers = std::max(0.f, next_look_ - length_);
-            if (!covered(at_ + way * covers, n, &by) || by == instance_ || by == tried_ || !land_.mask_on(by)) continue;
-            tried_ = by;
-            const V3f out = n * (.25f * clearance * asked_.furthest);
-            if (goes_up_another(at_ + way * covers + out, -way, apart, length_ + covers, -1.f)) return true;
-        }
-        return false;
-    }
-    /// At an edge with nothing beside it.
-    bool meets_another(const V3f& way) {
-        const float off = .25f * clearance * asked_.furthest;
-        const V3f from = at_ - way * off + g_.normal[size_t(face_)] * off;
-        return goes_up_another(from, way, asked_.furthest / float(looks), length_ - off, 1.f);
-    }
-    /// Whether the way goes on where a ray along it, or back, meets a part that wears the mask, and leads to it.
-    bool goes_up_another(const V3f& from, const V3f& direction, float reach, float length, float forward) {
-        if (parts_left_ == 0) return false;
-        RTCRayHit ray = single_ray(from, direction, reach);
-        rtcIntersect1(geometry_.scene(), &context_, &ray);
-        const Place met = place_of(ray.hit);
-        if (!hit_something(met) || met.instance == instance_ || !land_.mask_on(met.instance)) return false;
-        const float until = std::max(length_, length + forward * ray.ray.tfar);
-        if (until >= asked_.furthest) return false;
+        Place met;
+        const float across = stands_across(way, piece, met);
+        if (across < 0.f || met.instance == tried_) return false;
+        tried_ = met.instance;
+        const float until = length_ + across;
+        if (!land_.mask_on(met.instance) || until >= asked_.furthest) return false;
         Climb onward(land_, met.instance, asked_, until, parts_left_ - 1);
-        if (!onward.springs_at(met) && !onward.run(geometry_.at(met).position, met.face)) return false;
+        onward.at_ = geometry_.at(met).position;
+        const V3f& n = g_.normal[size_t(face_)];
+        const V3f within = (way - n) * (.25f * clearance * asked_.furthest);
+        Place over;
+        const bool lies_over =
+            covered(onward.at_ + within, n, &over) && over.instance == met.instance && onward.is_masked(over);
+        if (!lies_over && !onward.is_masked(met) && !onward.run(onward.at_, met.face)) return false;
         at_ = onward.at_;
         length_ = onward.length_;
         return true;
     }
-    bool springs_at(const Place& place) {
-        at_ = geometry_.at(place).position;
-        return spot_.within(place.face, place.u, place.v) >= 0.f;
-    }
+    bool is_masked(const Place& place) const { return spot_.within(place.face, place.u, place.v) >= 0.f; }
     int upper_end(int side) const {
         const int other = (side + 1) % 3;
         return g_.corner(size_t(face_), other).dot(asked_.up) > g_.corner(size_t(face_), side).dot(asked_.up) ? other

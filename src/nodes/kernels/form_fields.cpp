@@ -63,8 +63,9 @@ void settle(const KernelArgs& k) {
 enum StreakUniform : int { streak_from, streak_seed };
 /// Ports: length, width, density, meander, fade. The field tells where what runs here sprang from, in the form's own
 /// space, and how far up that is. Noise along the springs says where runs begin, how far each comes and how it bends;
-/// towards its end a run gets thinner, and within a width or so of the spring it begins raggedly.
-static void runs(const KernelArgs& k, float seed) {
+/// towards its end a run gets thinner. What the form has is straight: from there they begin raggedly, within a width or
+/// so.
+static void runs(const KernelArgs& k, float seed, bool from_form) {
     const PointBatch& p = *k.points;
     float rows[4][max_batch];
     float* const to[] = {rows[0], rows[1], rows[2], rows[3]};
@@ -96,9 +97,8 @@ static void runs(const KernelArgs& k, float seed) {
         const float left = 1.f - run / max_of(k.in[0][i] * comes, 1e-9f);  // 1 at the spring, 0 at the end
         const float wanted = 1.f - k.in[2][i] * (.35f + .65f * clamp(left, 0.f, 1.f));
         float t = clamp((begins - wanted) * 2.5f + .5f, 0.f, 1.f);
-        // Ledges are straight; what runs from them gathers sooner here and later there.
         const float since = run * per_width;
-        if (since < 2.f) {
+        if (from_form && since < 2.f) {
             const float ragged = .25f + noise_at<0>(px * 1.7f + 13.f, y * 1.7f, pz * 1.7f);
             t *= clamp((since - ragged) * 1.5f, 0.f, 1.f);
         }
@@ -108,11 +108,11 @@ static void runs(const KernelArgs& k, float seed) {
     }
 }
 void streak(const KernelArgs& k) {
-    runs(k, k.uniform[streak_seed]);
+    runs(k, k.uniform[streak_seed], true);
 }
 enum RunFromUniform : int { run_seed };
 void runfrom(const KernelArgs& k) {
-    runs(k, k.uniform[run_seed]);
+    runs(k, k.uniform[run_seed], false);
 }
 /// Ports: low, high.
 void formrandom(const KernelArgs& k) {
