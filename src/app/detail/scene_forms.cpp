@@ -221,8 +221,10 @@ void build_picture(Form& form) {
                 "About how far apart heights of networks are computed, in pixels of the written picture; heights that "
                 "are one map are met at every texel.",
                 {.25f, 8.f, 1.f, false}, member(&R::relief_pixels));
-    rows.whole("relief points", "Computed heights per part at most, in millions: 2.6 MB each. All parts together: four times as many.",
-               {1, 512, 16, true, true}, member(&R::relief_points));
+    rows.whole(
+        "relief points",
+        "Computed heights per part at most, in millions: 2.6 MB each. All parts together have four times as many.",
+        {1, 512, 16, true, true}, member(&R::relief_points));
     rows.number("preview clamp",
                 "In the window no single indirect sample counts for more: caustics and sparks are dimmed. 0: nothing "
                 "is clamped.",
