@@ -408,6 +408,20 @@ TEST_CASE("what falls settles by the cosine, not under a roof, and as much on a 
     for (const float v : numbers(*walled, "settle", {0, 1, 0, 70})) CHECK(v == Approx(.5f).margin(.06));
 }
 
+TEST_CASE("what falls passes parts that are named") {
+    const Scratch s;
+    const auto g = make(s, level("floor", 0, 0, 0, .1f, 1, true) + level("low", 0, .1f, 0, 4.f, 5, false) +
+                               level("high", 0, .4f, 0, 4.f, 9, false));
+    auto settled = [&](std::vector<char> named) {
+        const auto f = compute_field(*g, {{1, 0, 0}, std::move(named)}, {"b", "settle", {0, 1, 0, 20}, 0, "x"}, 64);
+        return f->parts[0].at_vertex.numbers[0];
+    };
+    CHECK(settled({}) == 0.f);
+    CHECK(settled({0, 1, 0}) == 0.f);
+    CHECK(settled({0, 0, 1}) == 0.f);
+    CHECK(settled({0, 1, 1}) == Approx(1.f).margin(1e-3));
+}
+
 TEST_CASE("the nearest other part is as far as it is, and one's own is none") {
     const Scratch s;
     const auto two = make(s, level("low", 0, 0, 0, 1.f, 1, true) + level("high", 0, .25f, 0, 1.f, 5, false));

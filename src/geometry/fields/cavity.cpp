@@ -6,6 +6,7 @@
 // normal: what is left of their error changes slowly over the surface, so that nothing is mottled behind a steep level,
 // and differences between samples are those of the form.
 #include "geometry/fields/kinds.h"
+#include "geometry/fields/passing.h"
 
 namespace vemtra::geometry {
 namespace {
@@ -20,16 +21,12 @@ float radical_inverse2(uint32_t i) {
 }
 
 struct Looking {
-    bool inward, own;
+    bool inward;
     float sin_cone;
     V3f towards;  ///< unit; rays count the more the nearer they are to it
     float bias;   ///< 0: all alike; 1: none from the other side
     explicit Looking(const std::vector<float>& p)
-        : inward(p[0] > .5f),
-          own(p[2] > .5f),
-          sin_cone(std::sin(radians(p[1]))),
-          towards(p[3], p[4], p[5]),
-          bias(p[6]) {
+        : inward(p[0] > .5f), sin_cone(std::sin(radians(p[1]))), towards(p[3], p[4], p[5]), bias(p[6]) {
         towards = towards.length() > 1e-6f ? towards.normalized() : V3f(0.f, 1.f, 0.f);
     }
 };
@@ -37,8 +34,7 @@ struct Looking {
 class Sampler {
 public:
     Sampler(const Geometry& geometry, const std::vector<float>& p, int rays, std::vector<char> passed)
-        : scene_(geometry.scene()), look_(p), rays_(rays), furthest_(p[7]), passed_(std::move(passed)) {
-        rtcInitIntersectContext(&context_);
+        : passing_(geometry, std::move(passed), p[2] > .5f), look_(p), rays_(rays), furthest_(p[7]) {
         for (int k = 0; k < reach_knots; ++k)
             middles_[k] = .5f * furthest_ * (knot_at(k) + (k > 0 ? knot_at(k - 1) : 0.f));
     }
@@ -63,12 +59,8 @@ public:
             const V3f direction = frame.to_world(V3f(s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - s * s))));
             const float weight = 1.f - look_.bias + look_.bias * std::max(0.f, direction.dot(look_.towards));
             all += weight;
-            RTCRayHit ray = single_ray(origin, direction, furthest_);
-            rtcIntersect1(scene_, &context_, &ray);
-            float t = ray.ray.tfar;
-            Place at = place_of(ray.hit);
-            if (hit_something(at) && is_passed(at.instance, p.instance))
-                t = past_others(p.instance, origin, direction, t, at);
+            Place at;
+            const float t = passing_.meet(p.instance, origin, direction, furthest_, at);
             if (!hit_something(at)) continue;
             // A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
             // middles it lies between, so that distances keep their mean.
@@ -87,31 +79,11 @@ public:
     }
 
 private:
-    bool is_passed(uint32_t instance, uint32_t own) const {
-        return instance != own && (look_.own || (instance < passed_.size() && passed_[instance]));
-    }
-    /// Where the ray meets what counts, past what else it meets.
-    float past_others(uint32_t own, const V3f& origin, const V3f& direction, float t, Place& at) {
-        for (int others = 0; others < 16; ++others) {
-            RTCRayHit ray = single_ray(origin, direction, furthest_);
-            ray.ray.tnear = t * 1.00001f + 1e-6f * furthest_;
-            if (!(ray.ray.tnear < furthest_)) break;
-            rtcIntersect1(scene_, &context_, &ray);
-            at = place_of(ray.hit);
-            if (!hit_something(at) || !is_passed(at.instance, own)) return ray.ray.tfar;
-            t = ray.ray.tfar;
-        }
-        at = {};
-        return furthest_;
-    }
-
-    RTCScene scene_;
+    PassingRays passing_;
     Looking look_;
     int rays_;
     float furthest_;
     float middles_[reach_knots];  ///< of the pieces between knots
-    std::vector<char> passed_;    ///< per instance: it does not count, unless it is the point's own
-    RTCIntersectContext context_;
 };
 
 }  // namespace

@@ -2,20 +2,20 @@
 // comes from outside, each by the cosine that it meets the surface at; 1 where the surface faces the direction and
 // nothing stands over it. A wide cone is dust that drifts, a narrow one is snow on a still day.
 #include "geometry/fields/kinds.h"
+#include "geometry/fields/passing.h"
 
 namespace vemtra::geometry {
 namespace {
 
 class Falling {
 public:
-    Falling(const Geometry& geometry, const std::vector<float>& p, int rays)
-        : scene_(geometry.scene()),
+    Falling(const Geometry& geometry, const std::vector<float>& p, int rays, std::vector<char> passed)
+        : passing_(geometry, std::move(passed), false),
           rays_(std::clamp(rays, 1, 64)),
           furthest_(2.f * size_of_all(geometry)),
           from_(p[0], p[1], p[2]),
           least_cosine_(std::cos(radians(p[3]))) {
         from_ = from_.length() > 1e-6f ? from_.normalized() : V3f(0.f, 1.f, 0.f);
-        rtcInitIntersectContext(&context_);
     }
     void operator()(const FieldPoint& p, float* out) {
         const Frame frame(from_);
@@ -37,20 +37,19 @@ public:
             all += z;
             const float facing = p.normal.dot(direction);
             if (facing <= 0.f) continue;
-            RTCRayHit ray = single_ray(origin, direction, furthest_);
-            rtcIntersect1(scene_, &context_, &ray);
-            if (!hit_something(place_of(ray.hit))) met += facing;
+            Place over;
+            passing_.meet(p.instance, origin, direction, furthest_, over);
+            if (!hit_something(over)) met += facing;
         }
         out[0] = all > 0.f ? clamp01(met / all) : 0.f;
     }
 
 private:
-    RTCScene scene_;
+    PassingRays passing_;
     int rays_;
     float furthest_;
     V3f from_;
     float least_cosine_;
-    RTCIntersectContext context_;
 };
 
 }  // namespace
@@ -65,7 +64,9 @@ FieldKind settle_field() {
             .spread = 1.f,
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
                 const std::vector<float>& p = asked.parameters;
-                return [&geometry, p, rays = asked.rays] { return Falling(geometry, p, rays); };
+                return [&geometry, p, rays = asked.rays, passed = asked.named] {
+                    return Falling(geometry, p, rays, passed);
+                };
             }};
 }
 

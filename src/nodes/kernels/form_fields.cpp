@@ -159,7 +159,11 @@ int ask_crease(const Asking& a, Resources& r) {
 }
 int ask_settle(const Asking& a, Resources& r) {
     const V3f from = vector(a, "from");
-    return r.field({a.build_up, "settle", {from.x, from.y, from.z, std::clamp(a.number("drift"), 0.f, 89.f)}});
+    return r.field({a.build_up,
+                    "settle",
+                    {from.x, from.y, from.z, std::clamp(a.number("drift"), 0.f, 89.f)},
+                    0,
+                    a.word("without")});
 }
 int ask_nearby(const Asking& a, Resources& r) {
     return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}, 0, a.word("parts")});
@@ -295,7 +299,15 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
     node("settle", "Settled", "White where what falls comes to rest: not under overhangs, and less on slopes.",
          {number("least", "Nothing stays where less than this share of it arrives.", .3f, 0.f, 1.f),
           number("most", "White where this much arrives; 1 is all of it.", .75f, 0.f, 1.f),
-          direction("from", "Where it comes from, in the world."), drift},
+          direction("from", "Where it comes from, in the world."),
+          drift,
+          {.name = "without",
+           .help = "Parts that nothing lies under, by their names: \"Rope*; Handle\".",
+           .value = std::string(),
+           .uniform = true,
+           .text = true,
+           .folded = true,
+           .role = Role::part_names}},
          VEMTRA_PAIR(settle), ask_settle);
     node("nearby", "Near others", "White where another part, or the ground, is near.",
          {number("width", "How far from it it reaches; it may be driven.", .02f, .001f, .5f, "m"),
