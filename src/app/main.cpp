@@ -30,11 +30,26 @@ public:
     }
 };
 
+/// Without one the interface library would end the process with words of its own.
+bool has_display(int argc, char** argv) {
+    for (const char* name : {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"})
+        if (const char* value = std::getenv(name); value && *value) return true;
+    for (int i = 1; i < argc; ++i)
+        if (std::string(argv[i]) == "-platform") return true;
+    return false;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
     if (!__builtin_cpu_supports("avx2")) {
         std::fprintf(stderr, "error: this processor has no AVX2, which Vemtra needs\n");
+        return 1;
+    }
+    if (!has_display(argc, argv)) {
+        std::fprintf(stderr,
+                     "error: there is no display to open a window on: neither DISPLAY nor WAYLAND_DISPLAY is set. "
+                     "Start Vemtra from a desktop, or use vemtra-cli, which needs none\n");
         return 1;
     }
     vemtra::keep_memory_compact();

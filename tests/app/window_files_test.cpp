@@ -281,3 +281,16 @@ TEST_CASE(
     REQUIRE(wait_until([&] { return bench.scene().assets[0].file == "plate.obj"; }));
     bench.files().discard_autosave();
 }
+
+TEST_CASE("where there is no display the program says so, and what can be done without one") {
+    const fs::path program = fs::path(cli_file).parent_path() / "vemtra";
+    REQUIRE(fs::exists(program));
+    FILE* pipe =
+        popen(("env -u DISPLAY -u WAYLAND_DISPLAY -u QT_QPA_PLATFORM " + program.string() + " 2>&1").c_str(), "r");
+    std::string told;
+    char buffer[256];
+    while (size_t n = fread(buffer, 1, sizeof buffer, pipe)) told.append(buffer, n);
+    CHECK(WEXITSTATUS(pclose(pipe)) == 1);
+    CHECK(told.find("no display") != std::string::npos);
+    CHECK(told.find("vemtra-cli") != std::string::npos);
+}
