@@ -28,8 +28,12 @@ bool FieldPieces::run(size_t allowed, bool& cut, float from, float to) {
     find_faces();
     if (stopped(progress_)) return false;
     if (cuts_.empty()) return true;
-    cut |= widen();
-    if (!cut_pieces(std::min(allowed, budget_), cut, from, to)) return false;
+    const int doublings = widen();
+    widened_ = doublings > 0;
+    cut |= widened_;
+    // Lengths that are off by far more than a few samples can mend get fewer of them.
+    const int halvings = std::clamp(doublings - 2, 0, 4);
+    if (!cut_pieces(std::min(allowed, budget_) >> halvings, cut, from, to)) return false;
     close_seams();
     return true;
 }
@@ -49,8 +53,8 @@ void FieldPieces::find_faces() {
 }
 
 /// Where a field looks so little far that pieces would have to be smaller than there is memory and time for, longer
-/// ones will do. Whether that is so.
-bool FieldPieces::widen() {
+/// ones will do: by so many doublings.
+int FieldPieces::widen() {
     auto forced = [&] {
         double samples = 0;
         for (const FieldCut& c : cuts_) {
@@ -61,9 +65,9 @@ bool FieldPieces::widen() {
         }
         return samples;
     };
-    bool widened = false;
-    for (; forced() > double(budget_ / 8); pieces_.longest *= 2.f) widened = true;
-    return widened;
+    int doublings = 0;
+    for (; forced() > double(budget_ / 8); pieces_.longest *= 2.f) ++doublings;
+    return doublings;
 }
 
 V3f FieldPieces::place(const FieldCut& c, int corner) const {
@@ -118,7 +122,8 @@ float FieldPieces::spread(const FieldCut& c) const {
 void FieldPieces::look_at(const FieldCut& c) {
     if (values_.is_coarse() || forced(c) || small(c)) return;  // it is not cut, or whatever they are
     const bool even = spread(c) < .25f * values_.kind().tolerance;
-    if (values_.of_shares() && even && longest_side(c) < even_enough * values_.size()) return;
+    // What looks no further than its pieces are long has nothing to find between even corners.
+    if (values_.of_shares() && even && (widened_ || longest_side(c) < even_enough * values_.size())) return;
     for (int s = 0; s < 3; ++s) ask(c, s);
 }
 
@@ -146,7 +151,8 @@ bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
     for (int round = 0; !open.empty() && round < levels_ + balancings; ++round) {
         const float a = lerp(from, to, 1.f - std::exp2(-.5f * float(round)));
         const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
-        for (const uint32_t k : open) look_at(cuts_[k]);
+        for (const uint32_t k : open)
+            if (values_.count() <= budget + at_.samples()) look_at(cuts_[k]);
         if (!run_jobs(a, lerp(a, b, .7f))) return false;
         std::vector<uint32_t> parted;
         for (const uint32_t k : open) {

@@ -60,7 +60,7 @@ private:
     };
 
     void find_faces();
-    bool widen();
+    int widen();
     bool cut_pieces(size_t budget, bool& cut, float from, float to);
     void part(uint32_t k, std::vector<uint32_t>& open);
     std::vector<uint32_t> overtaken() const;
@@ -87,6 +87,7 @@ private:
     int levels_;
     size_t budget_;
     Lengths pieces_;
+    bool widened_ = false;  ///< pieces are longer than the field looks far
     std::vector<FieldCut> cuts_;
     std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
     std::vector<Job> jobs_;
