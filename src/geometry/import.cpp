@@ -10,6 +10,26 @@
 #include "base/text.h"
 
 namespace vemtra::geometry {
+
+void RawPart::add_polygon(const std::vector<uint32_t>& corners) {
+    if (corners.size() <= most_fanned) {
+        for (size_t c = 2; c < corners.size(); ++c) {
+            indices.insert(indices.end(), {corners[0], corners[c - 1], corners[c]});
+            continues.push_back(c > 2);
+        }
+        return;
+    }
+    for (std::vector<uint32_t> ring = corners; ring.size() > 2;) {
+        std::vector<uint32_t> inner;
+        for (size_t c = 0; c < ring.size(); c += 2) {
+            inner.push_back(ring[c]);
+            if (c + 1 == ring.size()) continue;
+            indices.insert(indices.end(), {ring[c], ring[c + 1], ring[(c + 2) % ring.size()]});
+            continues.push_back(0);
+        }
+        ring = std::move(inner);
+    }
+}
 namespace {
 
 constexpr float farthest = 1e12f;  // metres: what is beyond cannot be told from a broken number

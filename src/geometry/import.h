@@ -43,6 +43,11 @@ struct RawPart {
     std::vector<uint8_t> continues;  ///< as Mesh has it; as long as there are triangles, or empty
     M44f transform;                  ///< row vectors: asset = p * transform, in file units
     int same_as = -1;                ///< index of an earlier part that has the same mesh; then there are no arrays here
+
+    /// Three corners or more. Up to most_fanned become a fan; what has more is cut off corner by corner and round by
+    /// round, each triangle a polygon of its own: a fan of a million slivers lies over itself in any tree of faces.
+    void add_polygon(const std::vector<uint32_t>& corners);
+    static constexpr size_t most_fanned = 1024;
 };
 using RawParts = Result<std::vector<RawPart>>;
 

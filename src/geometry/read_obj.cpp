@@ -208,10 +208,7 @@ private:
             if (!first_bad_) first_bad_ = line_;
             return;
         }
-        auto& indices = b_.parts.back().indices;
-        for (size_t i = 2; i < polygon_.size(); ++i) b_.parts.back().continues.push_back(i > 2);
-        for (size_t i = 2; i < polygon_.size(); ++i)
-            indices.insert(indices.end(), {polygon_[0], polygon_[i - 1], polygon_[i]});
+        b_.parts.back().add_polygon(polygon_);
     }
     void read_name(const char* from, const char* to) {
         skip_blanks(from, to);

@@ -244,12 +244,10 @@ private:
     }
 
     static void add_face(const std::vector<double>& corners, RawPart& part) {
-        auto index = [&](size_t c) {
-            return corners[c] >= 0 && corners[c] < 4294967295.0 ? uint32_t(corners[c]) : UINT32_MAX;
-        };
-        for (size_t c = 2; c < corners.size(); ++c) part.continues.push_back(c > 2);
-        for (size_t c = 2; c < corners.size(); ++c)
-            part.indices.insert(part.indices.end(), {index(0), index(c - 1), index(c)});
+        if (corners.size() < 3) return;
+        std::vector<uint32_t> indices;
+        for (const double c : corners) indices.push_back(c >= 0 && c < 4294967295.0 ? uint32_t(c) : UINT32_MAX);
+        part.add_polygon(indices);
     }
 
     static void add_vertex(const double* value, const Rows& rows, RawPart& part) {

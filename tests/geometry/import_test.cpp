@@ -217,3 +217,34 @@ TEST_CASE("a ray that leaves a surface does not meet it again, at any scale") {
             CHECK((geometry::offset_origin(p, n) - p).dot(n) > 0.f);
         }
 }
+
+TEST_CASE("polygons of any number of corners become triangles that fill them once") {
+    for (const size_t corners : {3u, 4u, 5u, 1024u, 1025u, 2048u, 4097u}) {
+        INFO(corners);
+        std::vector<uint32_t> outline;
+        std::vector<Imath::V2d> place;
+        for (size_t c = 0; c < corners; ++c) {
+            outline.push_back(uint32_t(c));
+            const double turn = 6.283185307179586 * double(c) / double(corners);
+            place.push_back({std::cos(turn), std::sin(turn)});
+        }
+        geometry::RawPart part;
+        part.add_polygon(outline);
+        REQUIRE(part.indices.size() == 3 * (corners - 2));
+        REQUIRE(part.continues.size() == corners - 2);
+        double area = 0;
+        double smallest = 1;
+        for (size_t t = 0; t < corners - 2; ++t) {
+            const Imath::V2d& a = place[part.indices[3 * t]];
+            const Imath::V2d& b = place[part.indices[3 * t + 1]];
+            const Imath::V2d& c = place[part.indices[3 * t + 2]];
+            const double one = .5 * ((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));
+            area += one;
+            smallest = std::min(smallest, one);
+        }
+        CHECK(smallest > 0.);
+        CHECK(area == Approx(.5 * double(corners) * std::sin(6.283185307179586 / double(corners))).epsilon(1e-9));
+        const auto goes_on = std::count(part.continues.begin(), part.continues.end(), 1);
+        CHECK(size_t(goes_on) == (corners <= geometry::RawPart::most_fanned ? corners - 3 : 0));
+    }
+}
