@@ -1,7 +1,9 @@
 #include "geometry/import.h"
 
 #include <algorithm>
+#include <array>
 #include <filesystem>
+#include <set>
 #include <tuple>
 #include <unordered_map>
 #include <unordered_set>
@@ -19,12 +21,16 @@ void RawPart::add_polygon(const std::vector<uint32_t>& corners) {
         }
         return;
     }
+    std::set<std::array<uint32_t, 3>> seen;  // an outline that runs around itself again and again covers nothing anew
     for (std::vector<uint32_t> ring = corners; ring.size() > 2;) {
         std::vector<uint32_t> inner;
         for (size_t c = 0; c < ring.size(); c += 2) {
             inner.push_back(ring[c]);
             if (c + 1 == ring.size()) continue;
-            indices.insert(indices.end(), {ring[c], ring[c + 1], ring[(c + 2) % ring.size()]});
+            std::array<uint32_t, 3> cut{ring[c], ring[c + 1], ring[(c + 2) % ring.size()]};
+            std::rotate(cut.begin(), std::min_element(cut.begin(), cut.end()), cut.end());
+            if (!seen.insert(cut).second) continue;
+            indices.insert(indices.end(), cut.begin(), cut.end());
             continues.push_back(0);
         }
         ring = std::move(inner);

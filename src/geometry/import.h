@@ -45,7 +45,8 @@ struct RawPart {
     int same_as = -1;                ///< index of an earlier part that has the same mesh; then there are no arrays here
 
     /// Three corners or more. Up to most_fanned become a fan; what has more is cut off corner by corner and round by
-    /// round, each triangle a polygon of its own: a fan of a million slivers lies over itself in any tree of faces.
+    /// round, each triangle a polygon of its own: a fan of a million slivers lies over itself in any tree of faces. The
+    /// same triangle is there once.
     void add_polygon(const std::vector<uint32_t>& corners);
     static constexpr size_t most_fanned = 1024;
 };

@@ -247,4 +247,9 @@ TEST_CASE("polygons of any number of corners become triangles that fill them onc
         const auto goes_on = std::count(part.continues.begin(), part.continues.end(), 1);
         CHECK(size_t(goes_on) == (corners <= geometry::RawPart::most_fanned ? corners - 3 : 0));
     }
+    geometry::RawPart around;  // three corners, again and again
+    std::vector<uint32_t> again;
+    for (uint32_t c = 0; c < 30000; ++c) again.push_back(c % 3);
+    around.add_polygon(again);
+    CHECK(around.indices.size() < 3 * 30);
 }
