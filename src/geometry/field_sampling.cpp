@@ -109,9 +109,10 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     const size_t parts = geometry.instances().size();
     field->parts.resize(parts);
     const FieldKind* kind = field_kind(request.field);
-    if (!kind || std::none_of(on.wanted.begin(), on.wanted.end(), [](char w) { return w != 0; })) return field;
+    if (!kind) return field;
     field->channels = kind->channels;
     field->furthest = range_of(*kind, geometry, request.parameters);
+    if (std::none_of(on.wanted.begin(), on.wanted.end(), [](char w) { return w != 0; })) return field;
     const FieldRun run(geometry, *kind, {request.parameters, rays, request.mask != 0, mask, on.named});
     // The budget is shared by area; what a part leaves, the later ones have.
     std::vector<double> areas(parts, 0.);

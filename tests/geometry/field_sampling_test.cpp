@@ -127,3 +127,15 @@ TEST_CASE("parts that are pasted in one place are near one another, and each is 
     for (const float v : named->parts[1].at_vertex.numbers) CHECK(v == far);
     for (const float v : named->parts[2].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
 }
+
+TEST_CASE("a field that no part wants is nothing, and of its kind") {
+    const Scratch s;
+    const auto g = make(s, square_obj);
+    const auto field = compute_field(*g, {0}, request(false), geometry::field_rays_final);
+    CHECK(field->of_shares());
+    CHECK(field->furthest == 2.f);
+    CHECK(field->parts[0].at_vertex.empty());
+    float weights[geometry::reach_knots];
+    geometry::reach_weights(.5f, 1.f, weights);
+    CHECK(field->within(g->shape(0).faces_as_triangles(), {0, 0, .3f, .3f}, weights) == 0.f);
+}
