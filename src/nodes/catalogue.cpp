@@ -38,6 +38,7 @@ void describe_paint(std::vector<NodeDescription>&);
 void describe_lettering(std::vector<NodeDescription>&);
 void describe_around(std::vector<NodeDescription>&);
 void describe_borders(std::vector<NodeDescription>&);
+void describe_nearby(std::vector<NodeDescription>&);
 void describe_property(std::vector<NodeDescription>&);
 void describe_triplanar(std::vector<NodeDescription>&);
 void describe_curve_lookups(std::vector<NodeDescription>&);
@@ -47,15 +48,16 @@ const std::vector<NodeDescription>& catalogue() {
     static const std::vector<NodeDescription> all = [] {
         std::vector<NodeDescription> list;
         for (auto* describe_family :
-             {describe_cavity,      describe_form_fields, describe_relief_height,  describe_pin,
-              describe_facing,      describe_grain,       describe_gradient_noise, describe_worley_noise,
-              describe_ramp,        describe_image,       describe_placement,      describe_normalmap,
-              describe_adjust,      describe_evenlight,   describe_arithmetic,     describe_geometry,
-              describe_plane_noise, describe_random,      describe_shapes,         describe_colour,
-              describe_choosing,    describe_compositing, describe_blend,          describe_laid_patterns,
-              describe_map_stack,   describe_paint,       describe_lettering,      describe_curves,
-              describe_mathematics, describe_vectors,     describe_around,         describe_borders,
-              describe_property,    describe_triplanar,   describe_curve_lookups,  describe_together})
+             {describe_cavity,        describe_form_fields, describe_nearby,      describe_relief_height,
+              describe_pin,           describe_facing,      describe_grain,       describe_gradient_noise,
+              describe_worley_noise,  describe_ramp,        describe_image,       describe_placement,
+              describe_normalmap,     describe_adjust,      describe_evenlight,   describe_arithmetic,
+              describe_geometry,      describe_plane_noise, describe_random,      describe_shapes,
+              describe_colour,        describe_choosing,    describe_compositing, describe_blend,
+              describe_laid_patterns, describe_map_stack,   describe_paint,       describe_lettering,
+              describe_curves,        describe_mathematics, describe_vectors,     describe_around,
+              describe_borders,       describe_property,    describe_triplanar,   describe_curve_lookups,
+              describe_together})
             describe_family(list);
         for (NodeDescription& d : list) d.index();
         return list;

@@ -17,6 +17,10 @@ template <class T> int place_of(std::vector<T>& all, const T& wanted) {
 
 }  // namespace
 
+uint64_t TouchRequest::hash() const {
+    const float numbers[] = {ground ? 1.f : 0.f, gap};
+    return hash_bytes(numbers, sizeof numbers, hash_text("touch " + named));
+}
 int Resources::image(const ImageRequest& r) {
     return place_of(images, r);
 }

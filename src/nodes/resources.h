@@ -4,6 +4,7 @@
 #pragma once
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -42,6 +43,13 @@ struct FieldRequest {
 
 struct Resources;
 
+/// Where something else touches a part.
+struct TouchRequest {
+    bool ground = false;  ///< the level of the lowest place of all; else other parts, by contact or within one another
+    std::string named{};  ///< which other parts, as scene::is_meant_by() reads them; empty: all
+    float gap = 0.f;      ///< what is so near touches, metres, above 0
+    uint64_t hash() const;
+};
 /// A mask that is computed over the whole form before the picture is, so that nodes read how far its border is.
 struct BorderRequest {
     std::string build_up;                    ///< id: it is wanted on the parts that wear it
@@ -52,6 +60,7 @@ struct BorderRequest {
     using Mask = std::function<void(const PointBatch& points, float* out)>;
     /// Makes one for each thread and piece of work. It reads by the handles of the resources that the request is in.
     std::function<Mask()> mask;
+    std::optional<TouchRequest> touch{};  ///< in place of a mask
     bool operator==(const BorderRequest& o) const {
         return hash == o.hash && furthest == o.furthest && build_up == o.build_up;
     }

@@ -2,6 +2,7 @@
 
 #include "base/hash.h"
 #include "base/shares.h"
+#include "geometry/touching.h"
 #include "render/materials.h"
 #include "render/relief.h"
 #include "scene/edits.h"
@@ -46,9 +47,10 @@ BorderPoints points_of_parts(const Prepared& p, const std::vector<char>& reaches
 class BorderOfPart {
 public:
     BorderOfPart(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
-                 const nodes::BorderRequest& request, uint32_t instance, const geometry::Fields& fields,
-                 Progress* progress)
+                 const nodes::BorderRequest& request, const geometry::Touching* touching, uint32_t instance,
+                 const geometry::Fields& fields, Progress* progress)
         : p_(p),
+          touching_(touching),
           forms_(forms),
           shop_(workshop),
           request_(request),
@@ -119,6 +121,7 @@ private:
             const auto& all = fields_.borders();
             key.push_back(at < all.size() && i_ < all[at].size() && all[at][i_] ? all[at][i_]->content : 0);
         }
+        if (touching_) key.push_back(touching_->content());
         // Where texels lie that are painted on the form itself.
         const size_t parts = p_.parts.size();
         for (size_t set = 0; set < p_.resources.uv_sets.size() && (set + 1) * parts <= p_.chart_tile.size(); ++set) {
@@ -128,6 +131,10 @@ private:
         return hash_bytes(key.data(), key.size() * sizeof key[0], hash_bytes(&in_.to_world, sizeof in_.to_world));
     }
     geometry::HeightsAt evaluator(float width) const {
+        if (touching_)
+            return [this](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+                for (int k = 0; k < n; ++k) out[k] = touching_->at({i_, face[k], u[k], v[k]}) ? 1.f : 0.f;
+            };
         auto arrays = std::make_shared<PointArrays>();
         return [this, width, arrays, mask = request_.mask()](int n, const uint32_t* face, const float* u,
                                                              const float* v, float* out) {
@@ -143,6 +150,7 @@ private:
     }
 
     const Prepared& p_;
+    const geometry::Touching* touching_;  ///< in place of a mask, where it is asked for
     const geometry::Geometry& forms_;
     Workshop& shop_;
     const nodes::BorderRequest& request_;
@@ -161,9 +169,16 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
     const std::vector<char> reaches = shown_in(p, request.build_up);
     const BorderPoints points = points_of_parts(p, reaches);
     geometry::PartBorders out(p.build_up_of.size());
+    std::optional<geometry::Touching> touching;
+    if (request.touch) {
+        const nodes::TouchRequest& t = *request.touch;
+        touching.emplace(forms, t.ground, meant_instances(p, t.named), t.gap);
+    }
     for (size_t i = 0; i < out.size(); ++i) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
-        out[i] = BorderOfPart(p, forms, workshop, request, uint32_t(i), fields, progress).find(points, first, final);
+        out[i] =
+            BorderOfPart(p, forms, workshop, request, touching ? &*touching : nullptr, uint32_t(i), fields, progress)
+                .find(points, first, final);
         if (stopped(progress)) return std::nullopt;
     }
     return out;

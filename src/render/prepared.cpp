@@ -325,8 +325,9 @@ private:
             if (!all_of_them && (!asked.border || reads_fields(*p.resources.borders[asked.index].needs))) {
                 if (asked.border) all->add_border({});
             } else if (asked.border) {
-                auto border = find_border(p, *rest_, shop_, p.resources.borders[asked.index], first, *all, final,
-                                          options_.progress);
+                const nodes::BorderRequest& request = p.resources.borders[asked.index];
+                if (request.touch) named(p, request.build_up, request.touch->named);
+                auto border = find_border(p, *rest_, shop_, request, first, *all, final, options_.progress);
                 if (!border) return false;
                 all->add_border(std::move(*border));
             } else {
@@ -351,8 +352,8 @@ private:
         for (size_t b = 0; request.mask && b < p.fields->borders().size(); ++b)
             if (p.resources.borders[b].hash == request.mask && p.resources.borders[b].build_up == request.build_up)
                 mask = p.fields->borders()[b];
-        auto field = shop_.field(on, {std::move(wanted), named(p, request)}, request, mask, options_.field_rays,
-                                 options_.progress);
+        auto field = shop_.field(on, {std::move(wanted), named(p, request.build_up, request.named)}, request, mask,
+                                 options_.field_rays, options_.progress);
         if (!field) return nullptr;
         p.fields_final &=
             field->rays >= geometry::field_rays_final && (&p != p_.get() || !field_geometry_ || on == field_geometry_);
@@ -360,10 +361,10 @@ private:
     }
 
     /// Which instances are of parts that the request names; told where a name means no part of the project.
-    std::vector<char> named(Prepared& p, const nodes::FieldRequest& request) {
-        const scene::BuildUp* b = scene::find(s_.build_ups, request.build_up);
-        const std::string place = b ? b->name : request.build_up;
-        const std::vector<std::string> names = scene::names_in(request.named);
+    std::vector<char> named(Prepared& p, const std::string& build_up, const std::string& list) {
+        const scene::BuildUp* b = scene::find(s_.build_ups, build_up);
+        const std::string place = b ? b->name : build_up;
+        const std::vector<std::string> names = scene::names_in(list);
         if (names.size() > scene::most_names)
             p_->problems.push_back({"A mask names too many parts", "", place,
                                     "it reads the first " + std::to_string(scene::most_names) + " names",
@@ -375,7 +376,7 @@ private:
                 p_->problems.push_back({"A mask names a part that is not there", "", place,
                                         "no part is called '" + name + "'", "Choose it again in the mask's detail"});
         }
-        return meant_instances(p, request);
+        return meant_instances(p, list);
     }
 
     bool light() {
@@ -417,8 +418,8 @@ private:
 
 }  // namespace
 
-std::vector<char> meant_instances(const Prepared& p, const nodes::FieldRequest& request) {
-    const std::vector<std::string> names = scene::names_in(request.named);
+std::vector<char> meant_instances(const Prepared& p, const std::string& list) {
+    const std::vector<std::string> names = scene::names_in(list);
     if (names.empty()) return {};
     std::vector<char> meant;
     for (const scene::Part* part : p.parts) meant.push_back(scene::is_meant_by(names, part->name));

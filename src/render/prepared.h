@@ -58,7 +58,7 @@ struct Prepared {
 };
 
 /// Per instance, whether it is of a part that the request names; empty where it names none.
-std::vector<char> meant_instances(const Prepared& p, const nodes::FieldRequest& request);
+std::vector<char> meant_instances(const Prepared& p, const std::string& names);
 
 /// What becomes of heights: nothing moves, or computed ones stay coarse, or all is as the project says.
 enum class Relief : uint8_t { off, quick, full };

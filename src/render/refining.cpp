@@ -54,8 +54,10 @@ std::shared_ptr<const Prepared> Refining::take() {
 bool reads_the_same_fields(const Prepared& a, const Prepared& b) {
     return a.geometry == b.geometry && a.build_up_of == b.build_up_of && a.resources.fields == b.resources.fields &&
            a.resources.borders == b.resources.borders &&
-           std::all_of(a.resources.fields.begin(), a.resources.fields.end(), [&](const nodes::FieldRequest& request) {
-               return meant_instances(a, request) == meant_instances(b, request);
+           std::all_of(a.resources.fields.begin(), a.resources.fields.end(),
+                       [&](const auto& f) { return meant_instances(a, f.named) == meant_instances(b, f.named); }) &&
+           std::all_of(a.resources.borders.begin(), a.resources.borders.end(), [&](const auto& r) {
+               return !r.touch || meant_instances(a, r.touch->named) == meant_instances(b, r.touch->named);
            });
 }
 

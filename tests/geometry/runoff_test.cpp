@@ -320,6 +320,27 @@ TEST_CASE("what runs from a mask on one part runs on over the part that it stand
             }
         });
         plate_alone.vertices(0, [&](const V3f&, const Spring& from) { CHECK(from.up == 2.f * furthest); });
+        // From ledges it comes from the block's corners at the sides; where joints count, from where it meets the
+        // plate.
+        int from_ledges = 0;
+        auto below_block = [&](const V3f& p, float& side) {
+            const float beside = std::fabs(p.x - middle.x);
+            side = middle.y - (half - beside);
+            return beside < half - .015f * size && beside > .01f * size && p.y < side - .01f * size &&
+                   side - p.y + std::sqrt(2.f) * (half - beside) < furthest - .01f * size;
+        };
+        Runoff(*g, furthest, 1).vertices(0, [&](const V3f& p, const Spring& from) {
+            float side = 0.f;
+            if (!below_block(p, side)) return;
+            ++from_ledges;
+            CHECK(from.up == Approx(side - p.y + std::sqrt(2.f) * (middle.y - side)).margin(.012 * size));
+            CHECK(from.place.y == Approx(middle.y).margin(.006 * size));
+        });
+        CHECK(from_ledges > 15);
+        Runoff(*g, furthest, 3).vertices(0, [&](const V3f& p, const Spring& from) {
+            float side = 0.f;
+            if (below_block(p, side)) CHECK(from.up == Approx(side - p.y).margin(.012 * size));
+        });
         CHECK(below > 15);
         CHECK(elsewhere > 100);
         // A spot higher up on the plate is not hidden by what lies between.

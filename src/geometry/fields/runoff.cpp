@@ -4,8 +4,8 @@
 //
 // It springs from ledges (the surface goes on level, bends outward sharply, or ends) or from joints (it bends inward
 // sharply, ends below an overhang, or something lies against it or sticks in it: the foot of a bolt), or where a mask
-// is. From a mask it runs on over other parts: where one that wears the mask, too, lies against the way or ends it, the
-// way is followed up that one as well.
+// is. It runs on over other parts: where one stands across the way or at its end, the way is followed up that one as
+// well; from a mask, where that part wears it too. Where joints count, the line of contact is a spring itself.
 #include <algorithm>
 #include <array>
 #include <mutex>
@@ -155,7 +155,7 @@ public:
           length_(length),
           next_look_(length) {
         rtcInitIntersectContext(&context_);
-        others_ = spot_.grid && land.on_several;
+        others_ = spot_.grid ? land.on_several : !(asked_.springs & joints) && land.geometry.instances().size() > 1;
     }
     /// From a point of a face; false where nothing springs within reach. Then or not: where it ended, how far up.
     bool run(V3f from, uint32_t face) {
@@ -168,7 +168,8 @@ public:
             if (!uphill(face_, at_, way)) return step > 0 && stands(face_);  // where it stands it does not run
             int side = 0;
             const float t = to_border(way, side);
-            if (spot_.grid ? enters_spot(way, t) || comes_over_another(way, t) : lies_against(way, t)) return true;
+            if (spot_.grid ? enters_spot(way, t) : lies_against(way, t)) return true;
+            if (comes_over_another(way, t)) return true;
             if (length_ + t >= asked_.furthest) {
                 at_ += way * std::max(0.f, asked_.furthest - length_);
                 return false;
@@ -322,8 +323,8 @@ private:
         if (by) *by = met;
         return ray.ray.tfar < clearance * asked_.furthest || geometry_.at(met).normal_geometric.dot(n) > 0.f;
     }
-    /// Whether another part that wears the mask stands across a piece of the way, and leads to it: the mask lies over
-    /// the line of contact, or on the way up the part's side.
+    /// Whether another part stands across a piece of the way, and leads to a spring up its side. From a mask it must
+    /// wear that, too, and the mask may lie over the line of contact.
     bool comes_over_another(const V3f& way, float piece) {
         if (!others_ || parts_left_ == 0) return false;
         Place met;
@@ -331,18 +332,25 @@ private:
         if (across < 0.f || met.instance == tried_) return false;
         tried_ = met.instance;
         const float until = length_ + across;
-        if (!land_.mask_on(met.instance) || until >= asked_.furthest) return false;
+        if ((spot_.grid && !land_.mask_on(met.instance)) || until >= asked_.furthest) return false;
         Climb onward(land_, met.instance, asked_, until, parts_left_ - 1);
         onward.at_ = geometry_.at(met).position;
-        const V3f& n = g_.normal[size_t(face_)];
-        const V3f within = (way - n) * (.25f * clearance * asked_.furthest);
-        Place over;
-        const bool lies_over =
-            covered(onward.at_ + within, n, &over) && over.instance == met.instance && onward.is_masked(over);
-        if (!lies_over && !onward.is_masked(met) && !onward.run(onward.at_, met.face)) return false;
+        if (spot_.grid && onward.is_masked_there(met, way, g_.normal[size_t(face_)])) {
+            at_ = onward.at_;
+            length_ = until;
+            return true;
+        }
+        if (!onward.run(onward.at_, met.face)) return false;
         at_ = onward.at_;
         length_ = onward.length_;
         return true;
+    }
+    /// On the line of contact, or over it; `way` led here over a face of that normal.
+    bool is_masked_there(const Place& met, const V3f& way, const V3f& n) {
+        if (is_masked(met)) return true;
+        Place over;
+        return covered(at_ + (way - n) * (.25f * clearance * asked_.furthest), n, &over) &&
+               over.instance == met.instance && is_masked(over);
     }
     bool is_masked(const Place& place) const { return spot_.within(place.face, place.u, place.v) >= 0.f; }
     int upper_end(int side) const {
@@ -392,7 +400,7 @@ private:
     const Geometry& geometry_;
     uint32_t instance_;
     Spot spot_;            ///< of no grid: it springs from what the form has
-    bool others_ = false;  ///< wear the mask, too
+    bool others_ = false;  ///< may be gone on to
     uint32_t tried_ = RTC_INVALID_GEOMETRY_ID;
     int parts_left_;
     RTCIntersectContext context_;
@@ -423,7 +431,7 @@ FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, in
 
 FieldKind runoff_field() {
     return {.name = "runoff",
-            .version = 2,
+            .version = 3,
             .parameters = {"x of where it runs down to", "y", "z", "how far it runs, metres, above 0",
                            "1 from ledges, 2 from joints, 3 from both"},
             .channels = 4,

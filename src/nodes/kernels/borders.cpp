@@ -1,6 +1,6 @@
-// Masks that follow from how far another mask's border is, along the surface. That mask is computed over the whole form
-// before the picture is (render/borders.h), so that it costs one read, lengths can be driven, and neither a hard
-// threshold nor a fine pattern is in the way.
+// Masks that follow from how far the border of something is, along the surface: of another mask, or of where other
+// parts touch. That is computed over the whole form before the picture is (render/borders.h), so that it costs one
+// read, lengths can be driven, and neither a hard threshold nor a fine pattern is in the way.
 #include "nodes/kernel.h"
 
 namespace vemtra::nodes {
@@ -42,6 +42,23 @@ void nearborder(const KernelArgs& k) {
     }
 }
 
+enum NearbyUniform : int { nearby_of, nearby_way };
+/// Ports: width, falloff: 1 where it touches, 0 from the width on.
+void nearby(const KernelArgs& k) {
+    float* out = k.out[0];
+    const PointBatch& p = *k.points;
+    if (k.uniform[nearby_way] > .5f) {
+        read_border(k, out);
+        for (int i = 0; i < k.n; ++i) out[i] = max_of(0.f, -out[i]);
+    } else {
+        p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 1, k.out);
+    }
+    for (int i = 0; i < k.n; ++i) {
+        const float t = clamp(1.f - out[i] / max_of(k.in[0][i], 1e-9f), 0.f, 1.f);
+        out[i] = t > 0.f ? __builtin_powf(t, clamp(k.in[1][i], .05f, 20.f)) : 0.f;
+    }
+}
+
 }  // namespace VEMTRA_ISA
 
 #ifndef VEMTRA_KERNELS_ONLY
@@ -53,6 +70,7 @@ void nearborder(const KernelArgs& k) {
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(grow)
 VEMTRA_DECLARE_KERNEL(nearborder)
+VEMTRA_DECLARE_KERNEL(nearby)
 
 /// The furthest that the port can say: what it is given, or what the node says where it is driven without ends.
 static float furthest_of(const scene::Node& node, const char* name) {
@@ -70,15 +88,83 @@ static float near_within(const scene::Node& node) {
     return furthest_of(node, "reach");
 }
 
-static Port furthest_port() {
+static Port furthest_port(const char* help) {
     return {.name = "furthest",
-            .help = "How far it looks for the border where a network says how far it goes.",
+            .help = help,
             .value = .05f,
             .low = 0.f,
             .high = .5f,
             .unit = "m",
             .uniform = true,
             .folded = true};
+}
+
+static int ask_nearby(const Asking& a, Resources& r) {
+    const bool ground = a.number("of") > .5f;
+    if (!(a.number("way") > .5f)) return r.field({a.build_up, "nearest", {ground ? 1.f : 0.f}, 0, a.word("parts")});
+    const float width = furthest_of(a.node, "width");
+    const TouchRequest touch{ground, ground ? "" : a.word("parts"), std::clamp(a.number("gap"), 1e-6f, 1e3f)};
+    return r.border({.build_up = a.build_up,
+                     .furthest = std::isfinite(width) ? std::clamp(width, 1e-9f, 1e6f) : 1e6f,
+                     .hash = touch.hash(),
+                     .needs = std::make_shared<const Resources>(),
+                     .touch = touch});
+}
+
+constexpr const char* furthest_border = "How far it looks for the border where a network says how far it goes.";
+
+void describe_nearby(std::vector<NodeDescription>& list) {
+    auto choice = [](const char* name, const char* help, std::vector<std::string> choices) {
+        return Port{.name = name,
+                    .help = help,
+                    .value = 0.f,
+                    .low = 0.f,
+                    .high = float(choices.size() - 1),
+                    .hard = true,
+                    .uniform = true,
+                    .whole = true,
+                    .choices = std::move(choices)};
+    };
+    list.push_back(
+        {.kind = "nearby",
+         .title = "Near others",
+         .family = "form",
+         .help = "White where another part, or the ground, is near: through the air, or along the surface from "
+                 "where it touches or goes in.",
+         .types = {Type::number},
+         .ports = {{.name = "width",
+                    .help = "How far from it it reaches; it may be driven.",
+                    .value = .02f,
+                    .low = .001f,
+                    .high = .5f,
+                    .unit = "m"},
+                   {.name = "falloff",
+                    .help = "How it fades over the width: 1 evenly.",
+                    .value = 1.f,
+                    .low = .1f,
+                    .high = 6.f},
+                   choice("of", "What it is near to.", {"other parts", "the ground"}),
+                   {.name = "parts",
+                    .help = "Only these other parts, by their names: \"Rope*; Handle\". Empty: all of them.",
+                    .value = std::string(),
+                    .uniform = true,
+                    .text = true,
+                    .role = Role::part_names},
+                   choice("way", "How the distance is taken.", {"through the air", "along the surface"}),
+                   {.name = "gap",
+                    .help = "Along the surface: what is so near touches.",
+                    .value = .0005f,
+                    .low = .00001f,
+                    .high = .01f,
+                    .unit = "m",
+                    .uniform = true,
+                    .folded = true},
+                   furthest_port("Along the surface: how far it looks where a network says how wide it is.")},
+         .kernel = VEMTRA_PAIR(nearby),
+         .ask = ask_nearby,
+         .varies = true,
+         .use = Use::field,
+         .uniforms = {{"of", VEMTRA_ISA::nearby_of}, {"way", VEMTRA_ISA::nearby_way}}});
 }
 
 void describe_borders(std::vector<NodeDescription>& list) {
@@ -105,7 +191,7 @@ void describe_borders(std::vector<NodeDescription>& list) {
                                .low = 0.f,
                                .high = .02f,
                                .unit = "m"},
-                              furthest_port()},
+                              furthest_port(furthest_border)},
                     .kernel = VEMTRA_PAIR(grow),
                     .varies = true,
                     .uniforms = {{"furthest", VEMTRA_ISA::grow_furthest}},
@@ -134,7 +220,7 @@ void describe_borders(std::vector<NodeDescription>& list) {
                .uniform = true,
                .whole = true,
                .choices = {"outside", "inside", "both"}},
-              furthest_port()},
+              furthest_port(furthest_border)},
          .kernel = VEMTRA_PAIR(nearborder),
          .varies = true,
          .uniforms = {{"side", VEMTRA_ISA::near_side}, {"furthest", VEMTRA_ISA::near_furthest}},

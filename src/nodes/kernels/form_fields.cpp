@@ -165,9 +165,6 @@ int ask_settle(const Asking& a, Resources& r) {
                     0,
                     a.word("without")});
 }
-int ask_nearby(const Asking& a, Resources& r) {
-    return r.field({a.build_up, "nearest", {a.number("of") > .5f ? 1.f : 0.f}, 0, a.word("parts")});
-}
 /// A little longer or shorter needs no other field.
 float longest_run(const scene::Node& node) {
     const Port& port = *describe(node.kind)->port("length");
@@ -309,17 +306,6 @@ void describe_form_fields(std::vector<NodeDescription>& list) {
            .folded = true,
            .role = Role::part_names}},
          VEMTRA_PAIR(settle), ask_settle);
-    node("nearby", "Near others", "White where another part, or the ground, is near.",
-         {number("width", "How far from it it reaches; it may be driven.", .02f, .001f, .5f, "m"),
-          number("falloff", "How it fades over the width: 1 evenly.", 1.f, .1f, 6.f),
-          choice("of", "What it is near to.", {"other parts", "the ground"}),
-          {.name = "parts",
-           .help = "Only these other parts, by their names: \"Rope*; Handle\". Empty: all of them.",
-           .value = std::string(),
-           .uniform = true,
-           .text = true,
-           .role = Role::part_names}},
-         VEMTRA_PAIR(crease), ask_nearby);
     Port seed = number("seed", "Another one, other numbers.", 0.f, 0.f, 100.f);
     seed.uniform = true;
     seed.whole = true;
