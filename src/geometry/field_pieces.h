@@ -51,7 +51,7 @@ private:
     struct Lengths {
         float longest, shortest, steepest;
     };
-    static constexpr Lengths of_shares{.75f, .05f, .024f};
+    static constexpr Lengths of_shares{.75f, .033f, .024f};
     static constexpr Lengths of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
     struct Job {
         uint32_t sample, face;
