@@ -340,8 +340,10 @@ private:
             length_ = until;
             return true;
         }
-        if (!onward.run(onward.at_, met.face)) return false;
-        at_ = onward.at_;
+        const V3f contact = onward.at_;
+        if (!onward.run(contact, met.face)) return false;
+        // What comes from a ledge spreads along the line of contact: many ways up lead to one corner.
+        at_ = spot_.grid ? onward.at_ : contact;
         length_ = onward.length_;
         return true;
     }
@@ -431,7 +433,7 @@ FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, in
 
 FieldKind runoff_field() {
     return {.name = "runoff",
-            .version = 3,
+            .version = 4,
             .parameters = {"x of where it runs down to", "y", "z", "how far it runs, metres, above 0",
                            "1 from ledges, 2 from joints, 3 from both"},
             .channels = 4,
