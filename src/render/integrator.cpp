@@ -35,6 +35,7 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
         return rays;
     }
     for (int step = 0; step < most_steps && !t.paths.empty(); ++step) {
+        if (f_.abandon && f_.abandon->load(std::memory_order_relaxed)) break;
         arrive(t, step, sample);
         if (t.paths.empty()) break;
         shade(t, step, sample);
@@ -169,6 +170,10 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
                     if (film.finished[id]) break;
                 }
                 traced += renderer.render_tile(*tile, part, s);
+                if (frame.abandon && *frame.abandon) {
+                    whole = false;
+                    break;
+                }
             }
             if (rays) *rays += traced;
         }

@@ -27,6 +27,8 @@ struct FrameSettings {
     /// Per build-up of the prepared scene: whether it was edited since a picture that may stand on, for Film::touched;
     /// null: not asked.
     const std::vector<uint8_t>* edited = nullptr;
+    /// Once it is set tiles are left half-way, and the film is of no use; null: never.
+    const std::atomic<bool>* abandon = nullptr;
     bool reweighs = true;  ///< bright contributions that stand alone count less, see Film::trust()
     enum class Strategy : uint8_t { combined, light_only, surface_only } strategy = Strategy::combined;
 };

@@ -170,11 +170,22 @@ uint64_t LiveSession::request(LiveRequest request) {
     ++wanted_edit_;
     if (change == int(Change::paint)) pending_painted_.extendBy(wanted_.painted);
     pending_change_ = std::max(pending_change_.load(), change);
-    if (change >= int(Change::shading)) stop_render_ = true, progress_.stop = true;
-    if (change >= int(Change::geometry)) refining_.stop();
+    if (change >= int(Change::shading)) interrupt(Change(change));
     if (change == int(Change::paint) && in_band_) stop_render_ = true;
     wake_.notify_all();
     return wanted_edit_;
+}
+
+/// An edit's first picture is not put aside by the next edit, unless it takes long; under the lock.
+void LiveSession::interrupt(Change change) {
+    const auto until = patience_.until();
+    if (until && change < Change::geometry && Clock::now() < *until) {
+        progress_.stop_at = until->time_since_epoch().count();
+        return;
+    }
+    stop_render_ = true;
+    progress_.stop = true;
+    if (change >= Change::geometry) refining_.stop();
 }
 
 std::shared_ptr<const LiveImage> LiveSession::latest() const {
@@ -209,6 +220,8 @@ bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& cha
     painted = std::exchange(pending_painted_, Box3f());
     stop_render_ = false;
     progress_.stop = quit_.load();
+    progress_.stop_at = 0;
+    if (change >= Change::shading) patience_.begin(Clock::now());
     return true;
 }
 
@@ -220,7 +233,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     if (request.denoise && lit) {
         uint32_t most = 0;
         for (uint32_t s : film.samples) most = std::max(most, s);
-        if (most && most < 96) denoise(film, image->linear);
+        if (most && most < 96 && !denoise(film, image->linear, 1.f, &progress_.stop)) return;
     }
     if (previous_width_ == film.width &&
         previous_height_ == film.height)  // outside of the region the last picture stays
@@ -280,6 +293,8 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         std::lock_guard lock(mutex_);
         replaced = std::exchange(latest_, std::move(image));
         tell = posted_;
+        patience_.end(Clock::now());
+        if (pending_change_ >= int(Change::shading)) interrupt(Change(pending_change_.load()));
     }
     if (tell) tell();
 }
@@ -301,6 +316,7 @@ FrameSettings LiveSession::frame_of(int coarse) const {
     f.clamp = r.scene->render.preview_clamp;
     f.noise = r.scene->render.noise;
     if (!edited_.empty()) f.edited = &edited_;
+    f.abandon = &progress_.stop;
     return f;
 }
 

@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "render/denoise.h"
+#include "render/patience.h"
 #include "render/picture.h"
 #include "render/refining.h"
 
@@ -126,7 +127,9 @@ private:
     FrameSettings frame_of(int coarse) const;
     bool rendered(const Prepared& prepared, const FrameSettings& frame, uint32_t sample, Film& into);
     void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
-    bool interrupted() const { return pending_change_.load() >= int(Change::shading); }
+    /// What is in work is given up for what the hands want.
+    bool interrupted() const { return progress_.stop; }
+    void interrupt(Change change);
     bool take_pending(LiveRequest& current, uint64_t& edit, Change& change, Box3f& painted);
     bool stands_on(const LiveRequest& request) const;
     void look_what_stands();
@@ -139,6 +142,7 @@ private:
     uint64_t wanted_edit_ = 0, taken_edit_ = 0;
     std::atomic<int> pending_change_{0};
     Box3f pending_painted_;
+    Patience patience_;
     std::atomic<bool> stop_render_{false}, quit_{false};
     std::atomic<bool> in_band_{false};  ///< what renders may be put aside for paint
     std::shared_ptr<const LiveImage> latest_;

@@ -198,7 +198,7 @@ bool MapCache::prepare_all(const std::vector<Wanted>& files, Progress* progress)
     parallel_ranges(files.size(), 1, [&](size_t first, size_t last) {
         for (size_t i = first; i < last && !stopped(progress); ++i) {
             Progress one;
-            if (progress && progress->stop) one.stop = true;
+            if (stopped(progress)) one.stop = true;
             if (Status s = make(files[i], progress ? &one : nullptr, 1); !s && !stopped(progress)) {
                 std::lock_guard lock(mutex_);
                 problems_.push_back(s.error());

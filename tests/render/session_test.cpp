@@ -1,5 +1,8 @@
 #include "render/session.h"
 
+#include <set>
+
+#include "plate_support.h"
 #include "render_support.h"
 #include "texture_support.h"
 
@@ -230,4 +233,60 @@ TEST_CASE("nothing stands on that a changed file, or a region that is no more, h
     part.region = {};
     const auto whole = wait_for(session, good(session.request(part), 1));
     CHECK(whole->linear[middle].x < .05f);
+}
+
+TEST_CASE("an edit's first picture is put aside by the next edit only when it takes long, and never for ever") {
+    using Time = render::Patience::Time;
+    const Time start{};
+    auto at = [&](double seconds) {
+        return start + std::chrono::duration_cast<Time::duration>(std::chrono::duration<double>(seconds));
+    };
+    auto left = [&](const render::Patience& p, double now) {
+        return std::chrono::duration<double>(*p.until() - at(now)).count();
+    };
+    render::Patience p;
+    CHECK_FALSE(p.until());
+    p.begin(at(1.));
+    CHECK(left(p, 1.) == Approx(render::Patience::least));
+    p.end(at(1.05));
+    CHECK_FALSE(p.until());
+    p.begin(at(2.));
+    CHECK(left(p, 2.) == Approx(render::Patience::least));
+    // Put aside again and again, each gets twice the time, up to a bound.
+    double given = render::Patience::least;
+    for (double now = 3.; now < 9.; now += 1.) {
+        p.begin(at(now));
+        given = std::min(render::Patience::most, 2. * given);
+        CHECK(left(p, now) == Approx(given));
+    }
+    // The next ones get half as long again as the last one took.
+    p.end(at(8.4));
+    p.begin(at(10.));
+    CHECK(left(p, 10.) == Approx(.6));
+    p.end(at(10.01));
+    p.begin(at(11.));
+    CHECK(left(p, 11.) == Approx(render::Patience::least));
+}
+
+TEST_CASE("pictures come while a hand moves on without rest") {
+    Plate p;
+    render::LiveSession session(std::make_shared<render::Workshop>());
+    render::LiveRequest r;
+    r.folder = p.s.path;
+    r.width = r.height = 512;
+    std::set<uint64_t> seen;
+    int movements = 0;
+    for (; movements < 20000 && seen.size() < 6; ++movements) {
+        p.set(0, "specular_roughness", .2f + .00003f * float(movements));
+        r.scene = std::make_shared<const scene::Scene>(p.scene);
+        session.request(r);
+        ::usleep(1000);
+        if (const auto image = session.latest()) seen.insert(image->edit);
+    }
+    CHECK(seen.size() == 6);
+    CHECK(movements > 12);  // they were not waited for
+    // When it rests, the last one is shown.
+    const uint64_t last = session.request(r);
+    while (!session.latest() || session.latest()->edit != last || !session.latest()->complete) ::usleep(1000);
+    CHECK(session.latest()->request.scene == r.scene);
 }

@@ -1,0 +1,36 @@
+// How long an edit's first picture may take before something newer puts it aside. Hands that move without rest ask for
+// a new picture every few milliseconds: were each to put the last one aside, none would ever be seen.
+#pragma once
+#include <algorithm>
+#include <chrono>
+#include <optional>
+
+namespace vemtra::render {
+
+class Patience {
+public:
+    using Time = std::chrono::steady_clock::time_point;
+    static constexpr double least = .15, most = 1.5;  // seconds
+
+    /// Work on a first picture begins. One that was in work before was put aside: this one gets twice the time.
+    void begin(Time now) {
+        if (began_) seconds_ = std::min(most, 2. * seconds_);
+        began_ = now;
+    }
+    /// It can be seen: from now on anything newer comes first. The next ones may take half as long again.
+    void end(Time now) {
+        if (began_) seconds_ = std::clamp(1.5 * std::chrono::duration<double>(now - *began_).count(), least, most);
+        began_ = std::nullopt;
+    }
+    /// Until then what is newer waits; nothing: it does not.
+    std::optional<Time> until() const {
+        if (!began_) return std::nullopt;
+        return *began_ + std::chrono::duration_cast<Time::duration>(std::chrono::duration<double>(seconds_));
+    }
+
+private:
+    std::optional<Time> began_;
+    double seconds_ = least;
+};
+
+}  // namespace vemtra::render
