@@ -20,9 +20,10 @@ int LLVMFuzzerTestOneInput(const uint8_t* data, size_t size) {
                                              V3f(1.f), 0.f);
     for (int i = 0; i < 16; ++i) {
         float pdf = 0.f;
-        const V3f way = environment.sample(float(i) / 16.f, float(i * 7 % 16) / 16.f, pdf),
-                  light = environment.radiance(way);
-        if (!finite(way) || !finite(light) || !std::isfinite(pdf) || !std::isfinite(environment.pdf(way)))
+        V3f drawn;
+        const V3f way = environment.sample(i / 16., float(i * 7 % 16) / 16.f, pdf, drawn);
+        if (!finite(way) || !finite(drawn) || !finite(environment.radiance(way)) || !std::isfinite(pdf) ||
+            !std::isfinite(environment.pdf(way)))
             __builtin_trap();
     }
     return 0;
