@@ -243,7 +243,7 @@ void window(int argc, char** argv) {
     while (!bench.image()) application.processEvents(QEventLoop::AllEvents, 5);
     const double first = double(clock.elapsed()) / 1000;
     line("from start to the first picture in the window", first, "s", "<= 2 s", first <= 2);
-    while (!(bench.image()->coarse == 1 && bench.image()->samples >= 3 && bench.image()->fields_final))
+    while (!(bench.image()->coarse == 1 && bench.image()->samples >= 9 && bench.image()->fields_final))
         application.processEvents(QEventLoop::AllEvents, 5);
 
     // A slider of the enamel's gloss is moved; the time runs until a picture of that edit has been handed to the

@@ -461,8 +461,10 @@ bool denoise(const Film& film, std::vector<V3f>& linear, float strength, const s
     return Filter(film, strength, stop).run(linear);
 }
 
-void keep_standing(const Standing& old, const Film& film, int coarse, std::vector<V3f>& linear) {
+void keep_standing(const Standing& old, const Film& film, int coarse, std::vector<V3f>& linear,
+                   const std::vector<uint8_t>* only) {
     if (old.empty() || film.touched.empty() || linear.size() != film.samples.size()) return;
+    if (only && only->size() != old.linear.size()) return;
     if (film.width != (old.width + coarse - 1) / coarse || film.height != (old.height + coarse - 1) / coarse) return;
     const int w = film.width;
     const int h = film.height;
@@ -513,17 +515,23 @@ void keep_standing(const Standing& old, const Film& film, int coarse, std::vecto
                 V3f fresh(0.f);
                 float part = 0.f;
                 float samples = 0.f;
+                float weight = 0.f;  // of those that were rendered
                 for (int v = 0; v < 2; ++v)
                     for (int u = 0; u < 2; ++u) {
                         const size_t q = size_t(std::min(y0 + v, h - 1)) * size_t(w) + size_t(std::min(x0 + u, w - 1));
                         const float k =
                             (u ? fx - float(x0) : 1.f - fx + float(x0)) * (v ? fy - float(y0) : 1.f - fy + float(y0));
+                        if (!film.samples[q]) continue;
                         fresh += linear[q] * k;
                         part += k * touched[q];
                         samples += k * float(film.samples[q]);
+                        weight += k;
                     }
                 const size_t p = size_t(y) * size_t(old.width) + size_t(x);
-                const float stands = float(old.samples) * clamp01(1.f - 3.f * part);
+                out[p] = old.linear[p];
+                if (!(weight > 0.f) || (only && !(*only)[p])) continue;
+                fresh /= weight;
+                const float stands = float(old.samples) * clamp01(1.f - 3.f * part / weight);
                 const float fresh_ones = samples / float(coarse * coarse);
                 out[p] = stands > 0.f ? (old.linear[p] * stands + fresh * fresh_ones) / (stands + fresh_ones) : fresh;
             }

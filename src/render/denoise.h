@@ -22,6 +22,8 @@ struct Standing {
 /// The new picture, whose film may be coarser by a whole factor, with the standing one wherever no path of its pixels
 /// has met what was edited (Film::touched), each by its samples. `linear`: of the film, then of the standing picture's
 /// size.
-void keep_standing(const Standing& standing, const Film& film, int coarse, std::vector<V3f>& linear);
+/// `only`: pixels of the standing picture that the film is of, all others stand; null: of all.
+void keep_standing(const Standing& standing, const Film& film, int coarse, std::vector<V3f>& linear,
+                   const std::vector<uint8_t>* only = nullptr);
 
 }  // namespace vemtra::render

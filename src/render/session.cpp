@@ -64,6 +64,7 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
 
 constexpr uint32_t least_to_stand = 8;          // samples of a picture that is worth more than a new first one
 constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
+constexpr int coarsest = 8;                     // pixels of the picture in one of such a one
 constexpr double band_seconds = .040;           // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;     // the same while one of them has a brush
 constexpr double rest_seconds = .7;             // after a stroke, until the picture is begun anew behind the mended one
@@ -225,7 +226,8 @@ bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& cha
     return true;
 }
 
-void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit) {
+void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit,
+                       const std::vector<uint8_t>* only) {
     auto image = std::make_shared<LiveImage>();
     scene::Snapshot scene = request.scene;
     film.resolve(group_gains(*prepared_, *scene), image->linear);
@@ -246,7 +248,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     const bool whole = complete && at_.sample >= uint32_t(scene->render.samples);
     if (!whole && !edited_.empty() && film.touched.size() == film.samples.size() &&
         same_balance(request, standing_.request)) {
-        keep_standing(standing_.picture, film, coarse, image->linear);
+        keep_standing(standing_.picture, film, coarse, image->linear, only);
         image->stands_on = image->linear.size() == standing_.picture.linear.size();
         if (image->stands_on) {
             image->width = standing_.picture.width;
@@ -337,7 +339,9 @@ bool LiveSession::show_coarse() {
     if (r.region.x1 > r.region.x0) return true;
     const double pixels = double(r.width) * r.height * r.scale_percent * r.scale_percent / 1e4;
     const double per_pixel = double(info(r.view).rays_per_pixel);
-    for (int coarse = 8; coarse >= 2; coarse /= 2) {
+    if (!edited_.empty() && same_balance(at_.request, standing_.request))
+        if (const auto shown = show_edited()) return *shown;
+    for (int coarse = coarsest; coarse >= 2; coarse /= 2) {
         const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
         if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
         const FrameSettings f = frame_of(coarse);
@@ -346,6 +350,29 @@ bool LiveSession::show_coarse() {
         post(r, quick, coarse, false, at_.edit);
     }
     return true;
+}
+
+/// The first pictures where another one stands on: only of the pixels that show what was edited, which can be finer in
+/// the same time; what it does to others comes with the picture as a whole. Nothing where none shows it.
+std::optional<bool> LiveSession::show_edited() {
+    const LiveRequest& r = at_.request;
+    const FrameSettings whole = frame_of(1);
+    sights_.look(*prepared_, whole.width, whole.height);
+    shows_edit_ = sights_.that_see(edited_);
+    if (shows_edit_.count < 1.) return std::nullopt;
+    auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
+    const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / first_picture_seconds);
+    for (int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest);; coarse = (coarse + 1) / 2) {
+        FrameSettings f = frame_of(coarse);
+        const SeenPixels seen = coarser(shows_edit_, whole.width, whole.height, coarse);
+        f.only = &seen.pixels;
+        Film quick(f.width, f.height, prepared_->rig.groups.size());
+        const auto begin = Clock::now();
+        if (!rendered(*prepared_, f, 0, quick)) return false;
+        edited_cost_ = std::clamp(.5 * edited_cost_ + .5 * seconds_since(begin) / rays_of(seen.count), .5, 20.);
+        post(r, quick, coarse, false, at_.edit, &shows_edit_.pixels);
+        if (coarse == 1) return true;
+    }
 }
 
 /// Whether the standing picture differs from the request by its build-ups alone.

@@ -10,6 +10,7 @@
 #include "render/patience.h"
 #include "render/picture.h"
 #include "render/refining.h"
+#include "render/sight_lines.h"
 
 namespace vemtra::render {
 
@@ -115,6 +116,7 @@ private:
     void restart(bool with_coarse);
     void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
+    std::optional<bool> show_edited();
     void render_band(State& into);
     // Of paint (session_paint.cpp)
     bool may_mend() const;
@@ -126,7 +128,9 @@ private:
     void forget_patches();
     FrameSettings frame_of(int coarse) const;
     bool rendered(const Prepared& prepared, const FrameSettings& frame, uint32_t sample, Film& into);
-    void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
+    /// `only`: the film has what these pixels of the whole frame show, and no others.
+    void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit,
+              const std::vector<uint8_t>* only = nullptr);
     /// What is in work is given up for what the hands want.
     bool interrupted() const { return progress_.stop; }
     void interrupt(Change change);
@@ -157,6 +161,9 @@ private:
     std::shared_ptr<const Prepared> prepared_;
     std::vector<LayerCost> costs_;
     double busy_nanoseconds_ = 0, rate_ = 2e6;
+    double edited_cost_ = 2;  ///< of a pixel that shows what was edited, against others
+    Sights sights_;
+    SeenPixels shows_edit_;
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {
         Standing picture;

@@ -155,34 +155,9 @@ LiveSession::Patch LiveSession::painted_pixels(const Box3f& painted, const std::
     const V3f margin(.01f * box.size().length());
     box.min -= margin;
     box.max += margin;
-    const Pinhole eye(prepared_->camera, w, h, framed);
-    std::vector<uint8_t> met(size_t(w) * size_t(h), 0);
-    parallel_ranges(size_t(r.y1 - r.y0), 4, [&](size_t first, size_t last) {
-        RTCIntersectContext context;
-        rtcInitIntersectContext(&context);
-        for (int y = r.y0 + int(first); y < r.y0 + int(last); ++y)
-            for (int x = r.x0; x < r.x1; ++x) {
-                const V3f d = eye.forward + eye.right * ((2.f * (float(x) + .5f) / float(w) - 1.f) * eye.tan_x) +
-                              eye.up * ((1.f - 2.f * (float(y) + .5f) / float(h)) * eye.tan_y);
-                RTCRayHit ray = geometry::single_ray(eye.origin, d);
-                rtcIntersect1(prepared_->geometry->scene(), &context, &ray);
-                const geometry::Place at = geometry::place_of(ray.hit);
-                if (!geometry::hit_something(at)) continue;
-                const int b = prepared_->build_up_of[at.instance];
-                met[size_t(y) * size_t(w) + size_t(x)] =
-                    size_t(b) < paints.size() && paints[size_t(b)] && box.intersects(eye.origin + d * ray.ray.tfar);
-            }
-    });
-    patch.pixels.assign(met.size(), 0);
-    for (int y = r.y0; y < r.y1; ++y)
-        for (int x = r.x0; x < r.x1; ++x) {
-            bool any = false;
-            for (int v = std::max(r.y0, y - 1); v <= std::min(r.y1 - 1, y + 1); ++v)
-                for (int u = std::max(r.x0, x - 1); u <= std::min(r.x1 - 1, x + 1); ++u)
-                    any |= met[size_t(v) * size_t(w) + size_t(u)] != 0;
-            patch.pixels[size_t(y) * size_t(w) + size_t(x)] = any;
-            patch.count += any;
-        }
+    SeenPixels seen = pixels_that_see(*prepared_, w, h, r, paints, box);
+    patch.pixels = std::move(seen.pixels);
+    patch.count = seen.count;
     return patch;
 }
 

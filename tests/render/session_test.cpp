@@ -170,6 +170,11 @@ TEST_CASE("after an edit the picture stands on where nothing met it, and ends as
     const auto image = wait_for(session, [&](const auto& i) { return i.edit == second; });
     CHECK(image->stands_on);
     REQUIRE(image->linear.size() == before->linear.size());
+    // The first one is of the rope's pixels alone.
+    size_t as_before = 0;
+    for (size_t p = 0; p < image->linear.size(); ++p) as_before += image->linear[p] == before->linear[p];
+    CHECK(as_before > image->linear.size() * 9 / 10);
+    CHECK(as_before < image->linear.size());
     size_t same = 0;
     for (size_t p = 0; p < image->linear.size(); ++p)
         same += std::fabs(image->linear[p].y - before->linear[p].y) < .1f * before->linear[p].y + .02f;
@@ -289,4 +294,49 @@ TEST_CASE("pictures come while a hand moves on without rest") {
     const uint64_t last = session.request(r);
     while (!session.latest() || session.latest()->edit != last || !session.latest()->complete) ::usleep(1000);
     CHECK(session.latest()->request.scene == r.scene);
+}
+
+TEST_CASE("sight lines tell which pixels see what, through what is clear and no further") {
+    // A square in front of another one of twice its size.
+    const Scratch s;
+    s.write("two.obj",
+            "o near\nv -1 -1 1\nv 1 -1 1\nv 1 1 1\nv -1 1 1\nf 1 2 3 4\n"
+            "o far\nv -2 -2 0\nv 2 -2 0\nv 2 2 0\nv -2 2 0\nf 5 6 7 8\n");
+    scene::Scene scene = plain_scene("two.obj");
+    scene.parts[0].source = "near";
+    scene::Part far = scene.parts[0];
+    far.id = far.name = far.source = "far";
+    scene.build_ups.push_back(scene.build_ups[0]);
+    far.build_up = scene.build_ups[1].id = "other";
+    scene.parts.push_back(far);
+    scene.cameras[0].position = V3f(0.f, 0.f, 9.f);
+    scene.cameras[0].target = V3f(0.f);
+    scene.render.width = scene.render.height = 64;
+    render::Workshop workshop;
+    const auto p = prepared(scene, s.path, workshop);
+    render::Sights sights;
+    sights.look(*p, 64, 64);
+    const auto near_one = sights.that_see({1, 0});
+    const auto far_one = sights.that_see({0, 1});
+    auto at = [](const render::SeenPixels& seen, int x, int y) { return seen.pixels[size_t(y) * 64 + size_t(x)] != 0; };
+    CHECK(at(near_one, 32, 32));
+    CHECK_FALSE(at(far_one, 32, 32));
+    CHECK_FALSE(at(near_one, 2, 2));
+    REQUIRE(far_one.count > 0);
+    CHECK(sights.that_see({1, 1}).count > std::max(near_one.count, far_one.count));
+    const auto quarter = render::coarser(near_one, 64, 64, 4);
+    CHECK(quarter.pixels.size() == 256);
+    CHECK(quarter.pixels[8 * 16 + 8] == 1);
+    CHECK(quarter.pixels[0] == 0);
+    CHECK(quarter.count >= near_one.count / 16);
+    // Of what is painted within a box, the same pixels; outside of it none.
+    Box3f all(V3f(-3.f), V3f(3.f));
+    CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 64, 64}, {1, 0}, all).pixels == near_one.pixels);
+    CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 64, 64}, {1, 0}, Box3f(V3f(5.f), V3f(6.f))).count == 0);
+    CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 0, 0}, {1, 0}, all).count == 0);
+    // Through a pane of glass the far one is seen as well.
+    scene.build_ups[0].layers[0].surface["transmission_weight"] = {scene::Value{1.f}, {}};
+    sights.look(*prepared(scene, s.path, workshop), 64, 64);
+    CHECK(at(sights.that_see({0, 1}), 32, 32));
+    CHECK(sights.that_see({1, 0}).pixels == near_one.pixels);
 }
