@@ -462,10 +462,11 @@ bool denoise(const Film& film, std::vector<V3f>& linear, float strength, const s
 }
 
 void keep_standing(const Standing& old, const Film& film, int coarse, std::vector<V3f>& linear,
-                   const std::vector<uint8_t>* only) {
+                   const StandingPart* of) {
     if (old.empty() || film.touched.empty() || linear.size() != film.samples.size()) return;
-    if (only && only->size() != old.linear.size()) return;
-    if (film.width != (old.width + coarse - 1) / coarse || film.height != (old.height + coarse - 1) / coarse) return;
+    if (of && of->only.size() != old.linear.size()) return;
+    if (!of && (film.width != (old.width + coarse - 1) / coarse || film.height != (old.height + coarse - 1) / coarse))
+        return;
     const int w = film.width;
     const int h = film.height;
     // How much of a pixel's light is due to what was edited: few samples know it from their neighbours, too.
@@ -504,12 +505,16 @@ void keep_standing(const Standing& old, const Film& film, int coarse, std::vecto
                 }
         });
     }
-    std::vector<V3f> out(old.linear.size());
+    std::vector<V3f> out = old.linear;
+    const int first_x = of ? of->rect.x0 : 0;  // of the film
+    const int first_y = of ? of->rect.y0 : 0;
     parallel_ranges(size_t(old.height), 8, [&](size_t first, size_t last) {
         for (int y = int(first); y < int(last); ++y)
             for (int x = 0; x < old.width; ++x) {
-                const float fx = std::clamp((float(x) + .5f) / float(coarse) - .5f, 0.f, float(w - 1));
-                const float fy = std::clamp((float(y) + .5f) / float(coarse) - .5f, 0.f, float(h - 1));
+                const size_t p = size_t(y) * size_t(old.width) + size_t(x);
+                if (of && !of->only[p]) continue;
+                const float fx = std::clamp((float(x) + .5f) / float(coarse) - float(first_x) - .5f, 0.f, float(w - 1));
+                const float fy = std::clamp((float(y) + .5f) / float(coarse) - float(first_y) - .5f, 0.f, float(h - 1));
                 const int x0 = int(fx);
                 const int y0 = int(fy);
                 V3f fresh(0.f);
@@ -527,9 +532,7 @@ void keep_standing(const Standing& old, const Film& film, int coarse, std::vecto
                         samples += k * float(film.samples[q]);
                         weight += k;
                     }
-                const size_t p = size_t(y) * size_t(old.width) + size_t(x);
-                out[p] = old.linear[p];
-                if (!(weight > 0.f) || (only && !(*only)[p])) continue;
+                if (!(weight > 0.f)) continue;
                 fresh /= weight;
                 const float stands = float(old.samples) * clamp01(1.f - 3.f * part / weight);
                 const float fresh_ones = samples / float(coarse * coarse);

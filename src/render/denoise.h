@@ -19,11 +19,16 @@ struct Standing {
     std::vector<V3f> linear;
     bool empty() const { return linear.empty(); }
 };
+/// Where a film lies that is of a part of the picture.
+struct StandingPart {
+    PixelRect rect;                    ///< of the film, in its own pixels
+    const std::vector<uint8_t>& only;  ///< pixels of the standing picture that it shows; all others stand
+};
 /// The new picture, whose film may be coarser by a whole factor, with the standing one wherever no path of its pixels
 /// has met what was edited (Film::touched), each by its samples. `linear`: of the film, then of the standing picture's
 /// size.
-/// `only`: pixels of the standing picture that the film is of, all others stand; null: of all.
+/// `part`: where the film is not of all of it.
 void keep_standing(const Standing& standing, const Film& film, int coarse, std::vector<V3f>& linear,
-                   const std::vector<uint8_t>* only = nullptr);
+                   const StandingPart* part = nullptr);
 
 }  // namespace vemtra::render

@@ -10,11 +10,6 @@
 namespace vemtra::render {
 namespace {
 
-using Clock = std::chrono::steady_clock;
-double seconds_since(Clock::time_point begin) {
-    return std::chrono::duration<double>(Clock::now() - begin).count();
-}
-
 /// The window's thread comes first: rendering threads never keep it waiting for a core.
 class Yielding : public tbb::task_scheduler_observer {
 public:
@@ -62,85 +57,14 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
     return to;
 }
 
-constexpr uint32_t least_to_stand = 8;          // samples of a picture that is worth more than a new first one
-constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
-constexpr int coarsest = 8;                     // pixels of the picture in one of such a one
-constexpr double band_seconds = .040;           // between two looks at what the hands want
-constexpr double brush_band_seconds = .012;     // the same while one of them has a brush
-constexpr double rest_seconds = .7;             // after a stroke, until the picture is begun anew behind the mended one
-constexpr uint32_t unrefined_samples = 8;       // that a picture gets while its fields are refined beside it
-constexpr double files_seconds = .5;            // between two looks at the disk
+constexpr uint32_t least_to_stand = 8;       // samples of a picture that is worth more than a new first one
+constexpr double band_seconds = .040;        // between two looks at what the hands want
+constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
+constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
+constexpr uint32_t unrefined_samples = 8;    // that a picture gets while its fields are refined beside it
+constexpr double files_seconds = .5;         // between two looks at the disk
 constexpr double early_post_seconds = .20, late_post_seconds = .5;  // between pictures, up to 32 samples and beyond
 
-/// What the picture does not show: the balance of the rig, names and other texts.
-scene::Scene without_what_does_not_show(const scene::Scene& s) {
-    scene::Scene copy = s;
-    copy.display = {};
-    copy.name.clear();
-    copy.extra = {};
-    copy.kept_values.clear();
-    copy.render.width = copy.render.height = copy.render.samples = 0;
-    copy.render.clamp = 0;
-    if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
-    for (scene::Rig& rig : copy.rigs) {
-        rig.name.clear();
-        for (scene::LightGroup& g : rig.groups) {
-            g.on = true;
-            g.exposure = 0.f;
-            g.tint = V3f(1.f);
-        }
-    }
-    if (const scene::Camera* camera = scene::active_camera(copy)) copy.cameras = {scene::Camera(*camera)};
-    for (scene::Camera& c : copy.cameras) c.name.clear();
-    for (scene::BuildUp& b : copy.build_ups) {
-        b.name.clear();
-        for (scene::Layer& l : b.layers) l.name.clear();
-        scene::for_each_node(b, [](scene::Node& n, scene::Layer*) { n.name.clear(); });
-    }
-    for (scene::Network& n : copy.networks) n.name.clear();
-    for (scene::Painting& p : copy.paintings) {
-        p.name.clear();
-        p.file.clear();  // where its texels are kept is the disk's affair
-    }
-    return copy;
-}
-
-}  // namespace
-
-Change classify(const LiveRequest& a, const LiveRequest& b) {
-    if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked) return Change::geometry;
-    const scene::Scene& x = *a.scene;
-    const scene::Scene& y = *b.scene;
-    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders))
-        return Change::geometry;
-    if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
-        a.relief != b.relief || a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node ||
-        a.loud != b.loud || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 ||
-        a.region.y1 != b.region.y1)
-        return Change::shading;
-    if (a.scene == b.scene)
-        return a.hold != b.hold || a.denoise != b.denoise || a.hatch_ends != b.hatch_ends ? Change::display
-                                                                                          : Change::none;
-    scene::Scene shown_before = without_what_does_not_show(x);
-    scene::Scene shown_now = without_what_does_not_show(y);
-    if (!(shown_before == shown_now)) {
-        if (b.painted.isEmpty()) return Change::shading;
-        for (scene::Scene* s : {&shown_before, &shown_now})
-            for (scene::Painting& p : s->paintings) p.sheets.clear();
-        return shown_before == shown_now ? Change::paint : Change::shading;
-    }
-    const scene::Rig* r = scene::active_rig(x);
-    const scene::Rig* q = scene::active_rig(y);
-    if (r && q && r->groups != q->groups) return Change::balance;
-    return Change::display;
-}
-
-namespace {
-bool same_balance(const LiveRequest& a, const LiveRequest& b) {
-    const scene::Rig* x = a.scene ? scene::active_rig(*a.scene) : nullptr;
-    const scene::Rig* y = b.scene ? scene::active_rig(*b.scene) : nullptr;
-    return x && y && x->groups == y->groups;
-}
 }  // namespace
 
 LiveSession::LiveSession(std::shared_ptr<Workshop> workshop)
@@ -226,8 +150,7 @@ bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& cha
     return true;
 }
 
-void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit,
-                       const std::vector<uint8_t>* only) {
+void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit) {
     auto image = std::make_shared<LiveImage>();
     scene::Snapshot scene = request.scene;
     film.resolve(group_gains(*prepared_, *scene), image->linear);
@@ -248,7 +171,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     const bool whole = complete && at_.sample >= uint32_t(scene->render.samples);
     if (!whole && !edited_.empty() && film.touched.size() == film.samples.size() &&
         same_balance(request, standing_.request)) {
-        keep_standing(standing_.picture, film, coarse, image->linear, only);
+        keep_standing(standing_.picture, film, coarse, image->linear);
         image->stands_on = image->linear.size() == standing_.picture.linear.size();
         if (image->stands_on) {
             image->width = standing_.picture.width;
@@ -287,8 +210,12 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_height_ = film.height;
         const bool all = request.region.x1 <= request.region.x0;  // outside of a region older edits may show
         if (image->samples >= least_to_stand && lit && all && prepared_->fields_final)
-            last_whole_ = {{film.width, film.height, image->samples, image->linear}, request, prepared_};
+            last_whole_ = {{film.width, film.height, image->samples, image->linear}, image->bgra, request, prepared_};
     }
+    hand_over(std::move(image));
+}
+
+void LiveSession::hand_over(std::shared_ptr<const LiveImage> image) {
     std::function<void()> tell;
     std::shared_ptr<const LiveImage> replaced;  // freed outside of the lock
     {
@@ -341,7 +268,7 @@ bool LiveSession::show_coarse() {
     const double per_pixel = double(info(r.view).rays_per_pixel);
     if (!edited_.empty() && same_balance(at_.request, standing_.request))
         if (const auto shown = show_edited()) return *shown;
-    for (int coarse = coarsest; coarse >= 2; coarse /= 2) {
+    for (int coarse = coarsest_picture; coarse >= 2; coarse /= 2) {
         const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
         if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
         const FrameSettings f = frame_of(coarse);
@@ -350,73 +277,6 @@ bool LiveSession::show_coarse() {
         post(r, quick, coarse, false, at_.edit);
     }
     return true;
-}
-
-/// The first pictures where another one stands on: only of the pixels that show what was edited, which can be finer in
-/// the same time; what it does to others comes with the picture as a whole. Nothing where none shows it.
-std::optional<bool> LiveSession::show_edited() {
-    const LiveRequest& r = at_.request;
-    const FrameSettings whole = frame_of(1);
-    sights_.look(*prepared_, whole.width, whole.height);
-    shows_edit_ = sights_.that_see(edited_);
-    if (shows_edit_.count < 1.) return std::nullopt;
-    auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
-    const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / first_picture_seconds);
-    for (int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest);; coarse = (coarse + 1) / 2) {
-        FrameSettings f = frame_of(coarse);
-        const SeenPixels seen = coarser(shows_edit_, whole.width, whole.height, coarse);
-        f.only = &seen.pixels;
-        Film quick(f.width, f.height, prepared_->rig.groups.size());
-        const auto begin = Clock::now();
-        if (!rendered(*prepared_, f, 0, quick)) return false;
-        edited_cost_ = std::clamp(.5 * edited_cost_ + .5 * seconds_since(begin) / rays_of(seen.count), .5, 20.);
-        post(r, quick, coarse, false, at_.edit, &shows_edit_.pixels);
-        if (coarse == 1) return true;
-    }
-}
-
-/// Whether the standing picture differs from the request by its build-ups alone.
-bool LiveSession::stands_on(const LiveRequest& r) const {
-    const LiveRequest& old = standing_.request;
-    if (standing_.picture.empty() || !old.scene || !r.scene || old.folder != r.folder || old.blocked != r.blocked ||
-        old.width != r.width || old.height != r.height || old.scale_percent != r.scale_percent || old.view != r.view ||
-        r.view != View::beauty || old.relief != r.relief || old.loud != r.loud ||
-        standing_.prepared->geometry != prepared_->geometry)
-        return false;
-    scene::Scene a = without_what_does_not_show(*old.scene);
-    scene::Scene b = without_what_does_not_show(*r.scene);
-    a.build_ups.clear();
-    b.build_ups.clear();
-    return a == b;
-}
-
-/// What of the picture before still holds after the edit: all that no path meets which was edited.
-void LiveSession::look_what_stands() {
-    edited_.clear();
-    if (last_whole_.picture.samples * 4 >= standing_.picture.samples && !last_whole_.picture.empty())
-        standing_ = std::move(last_whole_);
-    last_whole_ = Whole();
-    if (!stands_on(at_.request)) {
-        standing_ = Whole();
-        return;
-    }
-    const scene::Scene& before = *standing_.request.scene;
-    const scene::Scene& now = *at_.request.scene;
-    if (before.build_ups.size() != now.build_ups.size()) return;
-    std::vector<uint8_t> edited(prepared_->build_ups.size(), 0);
-    const scene::BuildUpReach reach(now);
-    for (size_t i = 0; i < now.build_ups.size(); ++i) {
-        if (before.build_ups[i] == now.build_ups[i]) continue;
-        const std::vector<char> shown = reach.to(now.build_ups[i].id);
-        for (size_t k = 0; k < shown.size() && k < edited.size(); ++k) edited[k] |= uint8_t(shown[k]);
-    }
-    for (size_t k = 0; k < edited.size(); ++k) {
-        if (!edited[k]) continue;
-        // Light that comes from it, or through it, is met by no path.
-        for (const Prepared* p : {prepared_.get(), standing_.prepared.get()})
-            if (k >= p->build_ups.size() || p->build_ups[k].may_shine || p->build_ups[k].may_open) return;
-    }
-    edited_ = std::move(edited);
 }
 
 PrepareOptions LiveSession::options_of_request() {

@@ -41,6 +41,8 @@ struct LiveRequest {
 /// rests.
 enum class Change : uint8_t { none, display, balance, paint, shading, geometry };
 Change classify(const LiveRequest& before, const LiveRequest& after);
+/// Whether the active rigs have their light groups alike.
+bool same_balance(const LiveRequest& a, const LiveRequest& b);
 
 struct LayerShare {
     double cost = 0;  ///< share of the render time, 0..1
@@ -85,6 +87,9 @@ public:
 
 private:
     using Clock = std::chrono::steady_clock;
+    static double seconds_since(Clock::time_point begin) {
+        return std::chrono::duration<double>(Clock::now() - begin).count();
+    }
     struct State {
         LiveRequest request;
         uint64_t edit = 0;
@@ -116,8 +121,14 @@ private:
     void restart(bool with_coarse);
     void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
-    std::optional<bool> show_edited();
     void render_band(State& into);
+    // Of what an edit leaves (session_standing.cpp)
+    static constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
+    static constexpr int coarsest_picture = 8;             // pixels of the whole picture in one of such a one
+    bool stands_on(const LiveRequest& request) const;
+    void look_what_stands();
+    std::optional<bool> show_edited();
+    void post_edited(const Film& film, int coarse, const SeenPixels& seen);
     // Of paint (session_paint.cpp)
     bool may_mend() const;
     bool mend(const Box3f& painted);
@@ -128,15 +139,12 @@ private:
     void forget_patches();
     FrameSettings frame_of(int coarse) const;
     bool rendered(const Prepared& prepared, const FrameSettings& frame, uint32_t sample, Film& into);
-    /// `only`: the film has what these pixels of the whole frame show, and no others.
-    void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit,
-              const std::vector<uint8_t>* only = nullptr);
+    void post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit);
+    void hand_over(std::shared_ptr<const LiveImage> image);
     /// What is in work is given up for what the hands want.
     bool interrupted() const { return progress_.stop; }
     void interrupt(Change change);
     bool take_pending(LiveRequest& current, uint64_t& edit, Change& change, Box3f& painted);
-    bool stands_on(const LiveRequest& request) const;
-    void look_what_stands();
     void set_activity(const std::string& text);
 
     std::shared_ptr<Workshop> workshop_;
@@ -167,6 +175,7 @@ private:
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {
         Standing picture;
+        std::vector<uint8_t> bgra;  ///< as it was displayed
         LiveRequest request;
         std::shared_ptr<const Prepared> prepared;
     } standing_, last_whole_;

@@ -19,10 +19,6 @@ constexpr uint32_t settled_samples = 96;       // of the new picture: from there
 constexpr size_t most_patches = 6;
 constexpr int beside = 16;  // pixels around a patch that its filter looks at
 
-double seconds_since(std::chrono::steady_clock::time_point begin) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-}
-
 bool is_empty(const PixelRect& r) {
     return r.x1 <= r.x0 || r.y1 <= r.y0;
 }

@@ -1,0 +1,193 @@
+// What an edit leaves of the picture before: which kind of change it is, what stands on, and first pictures of what
+// shows it alone.
+#include "render/session.h"
+#include "scene/edits.h"
+#include "scene/graph.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr int beside = 2;  // pixels around what was edited that its filter looks at
+
+/// What the picture does not show: the balance of the rig, names and other texts.
+scene::Scene without_what_does_not_show(const scene::Scene& s) {
+    scene::Scene copy = s;
+    copy.display = {};
+    copy.name.clear();
+    copy.extra = {};
+    copy.kept_values.clear();
+    copy.render.width = copy.render.height = copy.render.samples = 0;
+    copy.render.clamp = 0;
+    if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
+    for (scene::Rig& rig : copy.rigs) {
+        rig.name.clear();
+        for (scene::LightGroup& g : rig.groups) {
+            g.on = true;
+            g.exposure = 0.f;
+            g.tint = V3f(1.f);
+        }
+    }
+    if (const scene::Camera* camera = scene::active_camera(copy)) copy.cameras = {scene::Camera(*camera)};
+    for (scene::Camera& c : copy.cameras) c.name.clear();
+    for (scene::BuildUp& b : copy.build_ups) {
+        b.name.clear();
+        for (scene::Layer& l : b.layers) l.name.clear();
+        scene::for_each_node(b, [](scene::Node& n, scene::Layer*) { n.name.clear(); });
+    }
+    for (scene::Network& n : copy.networks) n.name.clear();
+    for (scene::Painting& p : copy.paintings) {
+        p.name.clear();
+        p.file.clear();  // where its texels are kept is the disk's affair
+    }
+    return copy;
+}
+
+}  // namespace
+
+Change classify(const LiveRequest& a, const LiveRequest& b) {
+    if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked) return Change::geometry;
+    const scene::Scene& x = *a.scene;
+    const scene::Scene& y = *b.scene;
+    if (a.scene != b.scene && (x.assets != y.assets || x.parts != y.parts || x.search_folders != y.search_folders))
+        return Change::geometry;
+    if (a.width != b.width || a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view ||
+        a.relief != b.relief || a.shown_build_up != b.shown_build_up || a.shown_node != b.shown_node ||
+        a.loud != b.loud || a.region.x0 != b.region.x0 || a.region.y0 != b.region.y0 || a.region.x1 != b.region.x1 ||
+        a.region.y1 != b.region.y1)
+        return Change::shading;
+    if (a.scene == b.scene)
+        return a.hold != b.hold || a.denoise != b.denoise || a.hatch_ends != b.hatch_ends ? Change::display
+                                                                                          : Change::none;
+    scene::Scene shown_before = without_what_does_not_show(x);
+    scene::Scene shown_now = without_what_does_not_show(y);
+    if (!(shown_before == shown_now)) {
+        if (b.painted.isEmpty()) return Change::shading;
+        for (scene::Scene* s : {&shown_before, &shown_now})
+            for (scene::Painting& p : s->paintings) p.sheets.clear();
+        return shown_before == shown_now ? Change::paint : Change::shading;
+    }
+    const scene::Rig* r = scene::active_rig(x);
+    const scene::Rig* q = scene::active_rig(y);
+    if (r && q && r->groups != q->groups) return Change::balance;
+    return Change::display;
+}
+
+bool same_balance(const LiveRequest& a, const LiveRequest& b) {
+    const scene::Rig* x = a.scene ? scene::active_rig(*a.scene) : nullptr;
+    const scene::Rig* y = b.scene ? scene::active_rig(*b.scene) : nullptr;
+    return x && y && x->groups == y->groups;
+}
+
+/// Whether the standing picture differs from the request by its build-ups alone.
+bool LiveSession::stands_on(const LiveRequest& r) const {
+    const LiveRequest& old = standing_.request;
+    if (standing_.picture.empty() || !old.scene || !r.scene || old.folder != r.folder || old.blocked != r.blocked ||
+        old.width != r.width || old.height != r.height || old.scale_percent != r.scale_percent || old.view != r.view ||
+        r.view != View::beauty || old.relief != r.relief || old.loud != r.loud ||
+        standing_.prepared->geometry != prepared_->geometry)
+        return false;
+    scene::Scene a = without_what_does_not_show(*old.scene);
+    scene::Scene b = without_what_does_not_show(*r.scene);
+    a.build_ups.clear();
+    b.build_ups.clear();
+    return a == b;
+}
+
+/// What of the picture before still holds after the edit: all that no path meets which was edited.
+void LiveSession::look_what_stands() {
+    edited_.clear();
+    if (last_whole_.picture.samples * 4 >= standing_.picture.samples && !last_whole_.picture.empty())
+        standing_ = std::move(last_whole_);
+    last_whole_ = Whole();
+    if (!stands_on(at_.request)) {
+        standing_ = Whole();
+        return;
+    }
+    const scene::Scene& before = *standing_.request.scene;
+    const scene::Scene& now = *at_.request.scene;
+    if (before.build_ups.size() != now.build_ups.size()) return;
+    std::vector<uint8_t> edited(prepared_->build_ups.size(), 0);
+    const scene::BuildUpReach reach(now);
+    for (size_t i = 0; i < now.build_ups.size(); ++i) {
+        if (before.build_ups[i] == now.build_ups[i]) continue;
+        const std::vector<char> shown = reach.to(now.build_ups[i].id);
+        for (size_t k = 0; k < shown.size() && k < edited.size(); ++k) edited[k] |= uint8_t(shown[k]);
+    }
+    for (size_t k = 0; k < edited.size(); ++k) {
+        if (!edited[k]) continue;
+        // Light that comes from it, or through it, is met by no path.
+        for (const Prepared* p : {prepared_.get(), standing_.prepared.get()})
+            if (k >= p->build_ups.size() || p->build_ups[k].may_shine || p->build_ups[k].may_open) return;
+    }
+    edited_ = std::move(edited);
+}
+
+/// The first pictures where another one stands on: only of the pixels that show what was edited, which can be finer in
+/// the same time; what it does to others comes with the picture as a whole. Nothing where none shows it.
+std::optional<bool> LiveSession::show_edited() {
+    const LiveRequest& r = at_.request;
+    const FrameSettings whole = frame_of(1);
+    sights_.look(*prepared_, whole.width, whole.height);
+    shows_edit_ = sights_.that_see(edited_);
+    if (shows_edit_.count < 1.) return std::nullopt;
+    auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
+    const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / first_picture_seconds);
+    for (int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest_picture);; coarse = (coarse + 1) / 2) {
+        FrameSettings f = frame_of(coarse);
+        const SeenPixels seen = coarser(shows_edit_, whole.width, whole.height, coarse);
+        f.only = &seen.pixels;
+        Film quick(f.width, f.height, prepared_->rig.groups.size());
+        const auto begin = Clock::now();
+        if (!rendered(*prepared_, f, 0, quick)) return false;
+        edited_cost_ = std::clamp(.5 * edited_cost_ + .5 * seconds_since(begin) / rays_of(seen.count), .5, 20.);
+        post_edited(quick, coarse, seen);
+        if (coarse == 1) return true;
+    }
+}
+
+/// Posts the standing picture with what the film shows of the edit in it.
+void LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& seen) {
+    const LiveRequest& r = at_.request;
+    PixelRect rect{film.width, film.height, 0, 0};
+    for (int y = 0; y < film.height; ++y)
+        for (int x = 0; x < film.width; ++x)
+            if (seen.pixels[size_t(y) * size_t(film.width) + size_t(x)])
+                rect = {std::min(rect.x0, x), std::min(rect.y0, y), std::max(rect.x1, x + 1), std::max(rect.y1, y + 1)};
+    rect = {std::max(0, rect.x0 - beside), std::max(0, rect.y0 - beside), std::min(film.width, rect.x1 + beside),
+            std::min(film.height, rect.y1 + beside)};
+    const Film part = film.part(rect);
+    auto image = std::make_shared<LiveImage>();
+    part.resolve(group_gains(*prepared_, *r.scene), image->linear);
+    if (r.denoise) denoise(part, image->linear);
+    const StandingPart where{rect, shows_edit_.pixels};
+    keep_standing(standing_.picture, part, coarse, image->linear, &where);
+    image->width = image->shown_width = standing_.picture.width;
+    image->height = image->shown_height = standing_.picture.height;
+    const scene::Display& display = r.scene->display;
+    const bool as_shown =
+        standing_.request.scene->display == display && standing_.bgra.size() == 4 * standing_.picture.linear.size();
+    std::vector<size_t> fresh;  // pixels whose colour is to be found
+    for (size_t p = 0; p < image->linear.size(); ++p)
+        if (!as_shown || shows_edit_.pixels[p]) fresh.push_back(p);
+    std::vector<V3f> colours;
+    colours.reserve(fresh.size());
+    for (const size_t p : fresh) colours.push_back(image->linear[p]);
+    image->bgra = as_shown ? standing_.bgra : std::vector<uint8_t>(4 * image->linear.size(), 128);
+    if (const auto rgba = displayed(colours, r.view, display))
+        for (size_t k = 0; k < fresh.size(); ++k)
+            for (size_t c = 0; c < 4; ++c) image->bgra[4 * fresh[k] + c] = (*rgba)[4 * k + (c < 3 ? 2 - c : 3)];
+    image->stands_on = true;
+    image->samples = 1;
+    image->coarse = coarse;
+    image->request = r;
+    image->prepared = prepared_;
+    image->rays_per_second = rate_;
+    image->fields_final = prepared_->fields_final;
+    image->edit = at_.edit;
+    image->noise = film.noise();
+    for (const LayerCost& c : costs_)
+        image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
+    hand_over(std::move(image));
+}
+
+}  // namespace vemtra::render
