@@ -5,7 +5,7 @@
 namespace vemtra::geometry {
 namespace {
 
-constexpr int halvings = 4;  // until a step's place on a side is known
+constexpr int step_halvings = 4;  // until a step's place on a side is known
 
 }  // namespace
 
@@ -35,7 +35,7 @@ bool FieldSteps::find(Progress* progress) {
 void FieldSteps::halve(Stepping& s, const FieldSampler& quick) {
     FieldValue& a = values_[s.before] = values_[s.a];
     FieldValue& b = values_[s.before + 1] = values_[s.b];
-    for (int k = 0; k < halvings; ++k) {
+    for (int k = 0; k < step_halvings; ++k) {
         const float t = .5f * (s.from + s.to);
         FieldValue v;
         values_.sample(quick, s.face, s.at_a + (s.at_b - s.at_a) * t, v);

@@ -3,6 +3,8 @@
 #include <OpenImageIO/imageio.h>
 #include <unistd.h>
 
+#include "texture/exr_header.h"
+
 namespace vemtra::texture {
 namespace {
 
@@ -100,6 +102,7 @@ Result<ImageHeader> header_of(const fs::path& file) {
 
 Result<ImageHeader> read_header(const fs::path& file) {
     if (Status s = readable_file(file); !s) return s.error();
+    if (const std::string why = exr_claims_too_much(file); !why.empty()) return refused(file, why);
     return guarded(file, [&] { return header_of(file); });
 }
 

@@ -10,8 +10,6 @@
 namespace vemtra::texture {
 namespace {
 
-constexpr int edge = scene::texel_tile;
-
 /// Whether it has these channels, halves each, and levels as the sheet's.
 bool fits(const Imf::TiledInputFile& in, const scene::Texels& of, const std::vector<const char*>& names) {
     const Imf::ChannelList& channels = in.header().channels();
@@ -23,8 +21,9 @@ bool fits(const Imf::TiledInputFile& in, const scene::Texels& of, const std::vec
         if (!c || c->type != Imf::HALF || c->xSampling != 1 || c->ySampling != 1) return false;
     }
     const Imath::Box2i& window = in.header().dataWindow();
-    if (window.min != Imath::V2i(0) || in.levelMode() != Imf::MIPMAP_LEVELS || int(in.tileXSize()) != edge ||
-        int(in.tileYSize()) != edge || in.numLevels() < of.levels())
+    if (window.min != Imath::V2i(0) || in.levelMode() != Imf::MIPMAP_LEVELS ||
+        int(in.tileXSize()) != scene::texel_tile || int(in.tileYSize()) != scene::texel_tile ||
+        in.numLevels() < of.levels())
         return false;
     for (int level = 0; level < of.levels(); ++level)
         if (in.levelWidth(level) != of.size(level) || in.levelHeight(level) != of.size(level)) return false;
@@ -59,7 +58,7 @@ bool read_own_sheet(const fs::path& file, scene::TexelsEdit& edit) {
         for (size_t c = 0; c < names.size(); ++c)
             to.insert(names[c],
                       Imf::Slice(Imf::HALF, reinterpret_cast<char*>(tile.get() + c), names.size() * sizeof(uint16_t),
-                                 names.size() * sizeof(uint16_t) * edge, 1, 1, 0., true, true));
+                                 names.size() * sizeof(uint16_t) * scene::texel_tile, 1, 1, 0., true, true));
         std::fill_n(tile.get(), of.halves(), uint16_t(0));
         in.setFrameBuffer(to);
         in.readTile(x, y, level);
@@ -90,7 +89,7 @@ bool read_own_sheet(const fs::path& file, scene::TexelsEdit& edit) {
     };
     for (const auto& [at, bytes] : short_ones) {
         // Tiles of small levels are smaller: what their bytes mean is another thing.
-        const std::string key = std::to_string(std::min(of.size(at.level), edge)) + ":" + bytes;
+        const std::string key = std::to_string(std::min(of.size(at.level), scene::texel_tile)) + ":" + bytes;
         if (blanks.contains(key)) continue;
         if (read(at.x, at.y, at.level))
             keep(at);

@@ -14,7 +14,7 @@ namespace {
 
 using OIIO::TypeDesc;
 
-constexpr int tile_edge = 64;  // texels of a tile's side
+constexpr int tile_side = 64;  // texels of a tile's side
 
 /// Rows of one level in floats, and how they go to and from the file's numbers.
 class Codes {
@@ -166,7 +166,7 @@ OIIO::ImageSpec MapPreparer::spec() const {
     OIIO::ImageSpec spec(source_.width, source_.height, channels_, type_);
     spec.channelnames.assign(source_.channelnames.begin(), source_.channelnames.begin() + channels_);
     spec.alpha_channel = source_.alpha_channel < channels_ ? source_.alpha_channel : -1;
-    spec.tile_width = spec.tile_height = tile_edge;
+    spec.tile_width = spec.tile_height = tile_side;
     spec.tile_depth = 1;
     spec.attribute("textureformat", "Plain Texture");  // its subimages are mip levels
     // Texels are read far more often than prepared: little time, most of the gain.
@@ -214,18 +214,18 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sum
     coarse_.assign(last ? 0 : size_t(coarse_width_) * size_t(coarse_height_) * size_t(channels_), 0.f);
     narrow_.resize(size_t(coarse_width_) * size_t(channels_));
     line_.resize(row);
-    band_.resize(size_t(tile_edge) * size_t(width_) * texel_);
+    band_.resize(size_t(tile_side) * size_t(width_) * texel_);
     target_ = 0;
-    for (int y = 0; y < height_; y += tile_edge) {
+    for (int y = 0; y < height_; y += tile_side) {
         if (stopped(progress_)) return Error{"A map was not prepared", from_.string(), "", "it was stopped", ""};
-        const int rows = std::min(tile_edge, height_ - y);
+        const int rows = std::min(tile_side, height_ - y);
         if (level == 0) {
             if (Status s = read_band(y, rows); !s) return s;
         } else {
             codes_.encode(&fine_[size_t(y) * row], band_.data(), size_t(rows) * size_t(width_));
         }
         if (!out.write_tiles(0, width_, y, y + rows, 0, 1, type_, band_.data())) return unwritten(out.geterror());
-        sums.add_band(band_.data(), width_, rows, texel_, tile_edge);
+        sums.add_band(band_.data(), width_, rows, texel_, tile_side);
         // Level 0 is four fifths of the work, and each level a quarter of the one before it.
         report(progress_,
                level == 0 ? float(y) / float(height_) * .8f : .8f + .2f * (1.f - std::pow(.25f, float(level))));

@@ -3,11 +3,13 @@
 // The prepared form of one map: every level averages exactly what lies under it, from any layout of the original.
 #include "texture_support.h"
 
+#include "texture/exr_header.h"
 #include "texture/image_header.h"
 #include "texture/prepare_map.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
+using namespace std::string_literals;
 
 namespace {
 
@@ -148,4 +150,40 @@ TEST_CASE("headers that promise what cannot be are refused with a reason before 
         texture::read_header(s.write("huge.hdr", "#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 65000 +X 65000\n"));
     REQUIRE_FALSE(huge);
     CHECK_FALSE(huge.error().remedy.empty());
+}
+
+TEST_CASE("an OpenEXR file whose header claims more than it holds is refused before any memory is asked for") {
+    const Scratch s;
+    write_image(s.path / "good.exr", 40, 24, 3, Kept::floats, [](int x, int y, int) { return .01f * float(x + y); });
+    std::ifstream in(s.path / "good.exr", std::ios::binary);
+    const std::string good{std::istreambuf_iterator<char>(in), {}};
+    CHECK(texture::exr_claims_too_much(s.path / "good.exr").empty());
+    CHECK(texture::read_header(s.path / "good.exr"));
+    auto attribute = [](const std::string& name, const std::string& type, int32_t size, const std::string& data) {
+        return name + '\0' + type + '\0' + std::string(reinterpret_cast<const char*>(&size), 4) + data;
+    };
+    auto with = [&](const std::string& more) { return s.write("bad.exr", good.substr(0, 8) + more + good.substr(8)); };
+    const std::string four = std::string("\xff\xff\xff\x7f", 4);
+    for (const std::string& bad :
+         {attribute("owner", "string", 0x7fffffff, ""), attribute("owner", "string", -2, ""),
+          attribute("preview", "preview", 8, "\x20\x4e\0\0\x20\x4e\0\0"s), attribute("names", "stringvector", 4, four),
+          attribute("ids", "idmanifest", 8, four + "abcd"), std::string(300, 'a')}) {
+        const auto header = texture::read_header(with(bad));
+        REQUIRE_FALSE(header);
+        CHECK(header.error().why.find("claims more than the file holds") != std::string::npos);
+    }
+    CHECK(texture::exr_claims_too_much(with(attribute("owner", "string", 4, "Isla"))).empty());
+    // Its window is larger than its table of chunks can be.
+    std::string wide = good;
+    const size_t window = wide.find("dataWindow");
+    REQUIRE(window != std::string::npos);
+    const int32_t last[] = {16000, 2000000000};
+    wide.replace(window + sizeof "dataWindow" + sizeof "box2i" + 4 + 8, 8, reinterpret_cast<const char*>(last), 8);
+    CHECK(texture::exr_claims_too_much(s.write("wide.exr", wide)).find("table of chunks") != std::string::npos);
+    CHECK_FALSE(texture::read_header(s.path / "wide.exr"));
+    // What is cut off anywhere in its header is damaged; what is no such file is not this one's affair.
+    for (const size_t length : {9u, 20u, 100u})
+        CHECK_FALSE(texture::read_header(s.write("cut.exr", good.substr(0, length))));
+    CHECK(texture::exr_claims_too_much(s.write("other.exr", "P6 1 1 255 abc")).empty());
+    CHECK(texture::exr_claims_too_much(s.path / "none.exr").empty());
 }

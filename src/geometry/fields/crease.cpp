@@ -11,10 +11,10 @@
 namespace vemtra::geometry {
 namespace {
 
-struct Segment {
+struct CreaseSegment {
     V3f a, b;
 };
-float distance2(const V3f& p, const Segment& s) {
+float distance2(const V3f& p, const CreaseSegment& s) {
     const V3f d = s.b - s.a;
     const float square = d.length2();
     const float t = square > 0.f ? clamp01((p - s.a).dot(d) / square) : 0.f;
@@ -22,7 +22,8 @@ float distance2(const V3f& p, const Segment& s) {
 }
 
 /// Sharp edges of an instance in the world; `which`: 1 convex, 2 concave, 3 both.
-void add_creases(const Geometry& geometry, uint32_t instance, float least_angle, int which, std::vector<Segment>& out) {
+void add_creases(const Geometry& geometry, uint32_t instance, float least_angle, int which,
+                 std::vector<CreaseSegment>& out) {
     const Instance& i = geometry.instances()[instance];
     const Mesh& m = i.shape->faces_as_triangles();
     struct Hash {
@@ -76,7 +77,7 @@ void add_creases(const Geometry& geometry, uint32_t instance, float least_angle,
 /// Segments in cells, to find the nearest one.
 class Near {
 public:
-    Near(std::vector<Segment> segments, float cell, float furthest)
+    Near(std::vector<CreaseSegment> segments, float cell, float furthest)
         : segments_(std::move(segments)), cell_(cell), furthest_(furthest) {
         for (uint32_t s = 0; s < segments_.size(); ++s) {
             const V3f d = segments_[s].b - segments_[s].a;
@@ -121,7 +122,7 @@ private:
         auto part = [](int v) { return uint64_t(uint32_t(v + (1 << 20)) & 0x1fffffu); };
         return part(c[0]) << 42 | part(c[1]) << 21 | part(c[2]);
     }
-    std::vector<Segment> segments_;
+    std::vector<CreaseSegment> segments_;
     float cell_, furthest_;
     std::unordered_map<uint64_t, std::vector<uint32_t>> cells_;
 };
@@ -139,9 +140,9 @@ FieldKind crease_field() {
                 const float furthest = size_of_all(geometry) / 8.f;
                 auto near = std::make_shared<std::vector<Near>>();
                 for (uint32_t i = 0; i < geometry.instances().size(); ++i) {
-                    std::vector<Segment> segments;
+                    std::vector<CreaseSegment> segments;
                     add_creases(geometry, i, p[0], int(p[1]), segments);
-                    std::sort(segments.begin(), segments.end(), [](const Segment& a, const Segment& b) {
+                    std::sort(segments.begin(), segments.end(), [](const CreaseSegment& a, const CreaseSegment& b) {
                         return std::tie(a.a.x, a.a.y, a.a.z, a.b.x, a.b.y, a.b.z) <
                                std::tie(b.a.x, b.a.y, b.a.z, b.b.x, b.b.y, b.b.z);
                     });

@@ -105,7 +105,7 @@ struct Asked {
 };
 
 /// A mask on one part from which it springs.
-struct Spot {
+struct MaskedPart {
     const BorderGrid* grid;
     float scale;  ///< of the part
     /// How far within the mask, metres; below zero outside.
@@ -401,7 +401,7 @@ private:
     const Asked& asked_;
     const Geometry& geometry_;
     uint32_t instance_;
-    Spot spot_;            ///< of no grid: it springs from what the form has
+    MaskedPart spot_;      ///< of no grid: it springs from what the form has
     bool others_ = false;  ///< may be gone on to
     uint32_t tried_ = RTC_INVALID_GEOMETRY_ID;
     int parts_left_;

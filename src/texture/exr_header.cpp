@@ -1,0 +1,122 @@
+#include "texture/exr_header.h"
+
+#include <algorithm>
+#include <cstring>
+#include <fstream>
+
+namespace vemtra::texture {
+namespace {
+
+constexpr uint32_t magic = 0x01312f76, multipart = 0x1000;
+constexpr int most_attributes = 4096, longest_name = 255;
+constexpr double deflated = 1100.;  // the most that a byte holds (RFC 1951: 1032)
+
+class ExrHeader {
+public:
+    explicit ExrHeader(const fs::path& file) : in_(file, std::ios::binary) {
+        std::error_code ec;
+        const auto size = fs::file_size(file, ec);
+        length_ = ec ? 0 : int64_t(size);
+    }
+    std::string complaint() {
+        uint32_t first = 0;
+        uint32_t version = 0;
+        if (!number(first) || first != magic || !number(version)) return {};
+        const bool several = (version & multipart) != 0;
+        int64_t chunks = 0;
+        for (int part = 0; part < most_attributes; ++part) {
+            bool any = false;
+            if (!one_part(any)) return why_;
+            if (any) chunks += least_chunks();
+            if (chunks > length_ / 8) return "its table of chunks is longer than the file";
+            if (!several || !any) return {};
+        }
+        return "it has more parts than any picture";
+    }
+
+private:
+    /// Attributes up to the empty name; `any`: there is one.
+    bool one_part(bool& any) {
+        window_[0] = window_[1] = 0;
+        window_[2] = window_[3] = -1;
+        tile_[0] = tile_[1] = 0;
+        compression_ = 0;
+        for (int k = 0; k < most_attributes; ++k) {
+            std::string name;
+            if (!word(name)) return false;
+            if (name.empty()) return true;
+            any = true;
+            std::string type;
+            int32_t size = 0;
+            if (!word(type) || !number(size)) return damaged();
+            const int64_t end = int64_t(in_.tellg()) + size;
+            if (size < 0 || end > length_) return damaged();
+            if (!attribute(name, type, size, end)) return damaged();
+            in_.seekg(end);
+        }
+        return damaged();
+    }
+    bool attribute(const std::string& name, const std::string& type, int64_t size, int64_t end) {
+        if (name == "dataWindow" && size == 16) return number(window_);
+        if (name == "compression" && size == 1) return number(compression_);
+        if (name == "tiles" && size == 9) return number(tile_);
+        if (type == "preview") {
+            uint32_t edges[2];
+            return size >= 8 && number(edges) && int64_t(edges[0]) * int64_t(edges[1]) <= (size - 8) / 4;
+        }
+        if (type == "stringvector")
+            while (int64_t(in_.tellg()) < end) {
+                int32_t length = 0;
+                if (!number(length) || length < 0 || int64_t(in_.tellg()) + length > end) return false;
+                in_.seekg(length, std::ios::cur);
+            }
+        if (type == "idmanifest") {
+            uint32_t unpacked = 0;
+            return size >= 4 && number(unpacked) && double(unpacked) <= deflated * double(size);
+        }
+        return true;
+    }
+    /// Entries of the table that the window asks for, by lines or by tiles of the finest level.
+    int64_t least_chunks() const {
+        const int64_t width = int64_t(window_[2]) - window_[0] + 1;
+        const int64_t height = int64_t(window_[3]) - window_[1] + 1;
+        if (width < 1 || height < 1) return 0;
+        if (tile_[0] > 0 && tile_[1] > 0) {
+            const int64_t across = (width + tile_[0] - 1) / tile_[0];
+            const int64_t down = (height + tile_[1] - 1) / tile_[1];
+            return std::min(across, int64_t(1) << 40) * std::min(down, int64_t(1) << 20);
+        }
+        static constexpr int lines[] = {1, 1, 1, 16, 32, 16, 32, 32, 32, 256};  // of a chunk, by compression
+        const int of_chunk = compression_ < std::size(lines) ? lines[compression_] : 256;
+        return (height + of_chunk - 1) / of_chunk;
+    }
+    template <class T> bool number(T& out) { return bool(in_.read(reinterpret_cast<char*>(&out), sizeof out)); }
+    bool word(std::string& out) {
+        out.clear();
+        for (char c = 0; in_.get(c);) {
+            if (c == 0) return true;
+            out += c;
+            if (out.size() > longest_name) break;
+        }
+        return damaged();
+    }
+    bool damaged() {
+        why_ = "its header claims more than the file holds: it is cut off or damaged";
+        return false;
+    }
+
+    std::ifstream in_;
+    int64_t length_ = 0;
+    std::string why_;
+    int32_t window_[4] = {0, 0, -1, -1};
+    uint32_t tile_[2] = {0, 0};
+    uint8_t compression_ = 0;
+};
+
+}  // namespace
+
+std::string exr_claims_too_much(const fs::path& file) {
+    return ExrHeader(file).complaint();
+}
+
+}  // namespace vemtra::texture
