@@ -103,14 +103,14 @@ uint64_t LiveSession::request(LiveRequest request) {
 
 /// An edit's first picture is not put aside by the next edit, unless it takes long; under the lock.
 void LiveSession::interrupt(Change change) {
+    if (change >= Change::geometry) refining_.stop();
     const auto until = patience_.until();
-    if (until && change < Change::geometry && Clock::now() < *until) {
+    if (until && Clock::now() < *until) {
         progress_.stop_at = until->time_since_epoch().count();
         return;
     }
     stop_render_ = true;
     progress_.stop = true;
-    if (change >= Change::geometry) refining_.stop();
 }
 
 std::shared_ptr<const LiveImage> LiveSession::latest() const {

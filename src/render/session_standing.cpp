@@ -161,6 +161,7 @@ void LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& se
     if (r.denoise) denoise(part, image->linear);
     const StandingPart where{rect, shows_edit_.pixels};
     keep_standing(standing_.picture, part, coarse, image->linear, &where);
+    if (image->linear.size() != standing_.picture.linear.size()) return;
     image->width = image->shown_width = standing_.picture.width;
     image->height = image->shown_height = standing_.picture.height;
     const scene::Display& display = r.scene->display;

@@ -279,17 +279,24 @@ TEST_CASE("pictures come while a hand moves on without rest") {
     render::LiveRequest r;
     r.folder = p.s.path;
     r.width = r.height = 512;
-    std::set<uint64_t> seen;
-    int movements = 0;
-    for (; movements < 20000 && seen.size() < 6; ++movements) {
-        p.set(0, "specular_roughness", .2f + .00003f * float(movements));
-        r.scene = std::make_shared<const scene::Scene>(p.scene);
-        session.request(r);
-        ::usleep(1000);
-        if (const auto image = session.latest()) seen.insert(image->edit);
+    const std::function<void(float)> moves[] = {
+        [&](float far) { p.set(0, "specular_roughness", .2f + .00003f * far); },
+        [&](float far) { p.scene.cameras[0].position.x = .5f + .0001f * far; },
+        [&](float far) { p.scene.parts[0].placement.position.y = .0001f * far; },
+    };
+    for (const auto& move : moves) {
+        std::set<uint64_t> seen;
+        int movements = 0;
+        for (; movements < 20000 && seen.size() < 6; ++movements) {
+            move(float(movements));
+            r.scene = std::make_shared<const scene::Scene>(p.scene);
+            session.request(r);
+            ::usleep(1000);
+            if (const auto image = session.latest()) seen.insert(image->edit);
+        }
+        CHECK(seen.size() == 6);
+        CHECK(movements > 12);  // they were not waited for
     }
-    CHECK(seen.size() == 6);
-    CHECK(movements > 12);  // they were not waited for
     // When it rests, the last one is shown.
     const uint64_t last = session.request(r);
     while (!session.latest() || session.latest()->edit != last || !session.latest()->complete) ::usleep(1000);
