@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "render/pinhole.h"
+#include "scene/slot_names.h"
 
 namespace vemtra::render {
 namespace {
@@ -16,7 +17,7 @@ std::vector<uint8_t> clear_ones(const Prepared& p) {
         clear[b] = p.build_ups[b].may_open;
         if (b >= p.scene->build_ups.size()) continue;
         for (const scene::Layer& l : p.scene->build_ups[b].layers)
-            if (const auto it = l.surface.find("transmission_weight"); it != l.surface.end())
+            if (const auto it = l.surface.find(scene::slot::transmission_weight); it != l.surface.end())
                 clear[b] |= !it->second.from.empty() || scene::as_number(it->second.value) > 0.f;
     }
     return clear;

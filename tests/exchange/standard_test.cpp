@@ -566,3 +566,29 @@ TEST_CASE("a network that runs in a circle is written with a default where it cl
     REQUIRE(read);
     CHECK(read->problems.empty());
 }
+
+TEST_CASE("build-ups that show one another many times over, or themselves, are written once each") {
+    scene::Scene scene = plain_scene("none.obj");
+    const scene::BuildUp first = scene.build_ups[0];
+    for (int k = 1; k < 40; ++k) {
+        scene::BuildUp b = first;
+        b.id = b.name = "twice" + std::to_string(k);
+        b.layers = {first.layers[0], first.layers[0]};
+        for (size_t l = 0; l < 2; ++l) {
+            b.layers[l].id = b.layers[l].name = "layer" + std::to_string(l);
+            b.layers[l].build_up = scene.build_ups.back().id;
+        }
+        scene.build_ups.push_back(b);
+    }
+    scene.parts[0].build_up = scene.build_ups.back().id;
+    auto count = [](const std::string& text, const std::string& what) {
+        size_t n = 0;
+        for (size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 1)) ++n;
+        return n;
+    };
+    const std::string text = exchange::write_standard_document(scene).text;
+    CHECK(count(text, "<open_pbr_surface ") == 1);
+    CHECK(count(text, "<mix ") == 39);
+    scene.build_ups[0].layers[0].build_up = scene.build_ups.back().id;  // a circle
+    CHECK(exchange::parse_standard_document(exchange::write_standard_document(scene).text, "circle.mtlx"));
+}

@@ -1,3 +1,4 @@
+#include <map>
 #include <pugixml.hpp>
 #include <set>
 #include <sstream>
@@ -115,7 +116,7 @@ private:
     }
 
     void write_material(const scene::BuildUp& b, const std::vector<std::string>& parts) {
-        const std::string shader = shader_of(b, 0);
+        const std::string shader = shader_of(b);
         if (shader.empty()) return;
         pugi::xml_node m = root_.append_child("surfacematerial");
         const std::string name = names_.take(b.name);
@@ -142,9 +143,13 @@ private:
         e.append_attribute("nodename") = node.c_str();
     }
 
-    /// The shader of the whole build-up; empty where nothing of it shows.
-    std::string shader_of(const scene::BuildUp& b, int depth) {
-        if (depth > 24) return {};
+    /// The shader of the whole build-up, written once; empty where nothing of it shows, or it shows itself.
+    std::string shader_of(const scene::BuildUp& b) {
+        if (!shaders_.try_emplace(&b).second) return shaders_[&b];
+        std::string shader = write_shader(b);
+        return shaders_[&b] = std::move(shader);
+    }
+    std::string write_shader(const scene::BuildUp& b) {
         std::string below;
         std::vector<pugi::xml_node> under;  // the surfaces that a coat would lie on
         for (const scene::Layer& layer : b.layers) {
@@ -162,7 +167,7 @@ private:
             std::string shader;
             const scene::BuildUp* inner = scene::find(scene_.build_ups, layer.build_up);
             if (inner) {
-                shader = shader_of(*inner, depth + 1);
+                shader = shader_of(*inner);
             } else {
                 pugi::xml_node e = root_.append_child("open_pbr_surface");
                 shader = names_.take(layer.name);
@@ -280,7 +285,8 @@ private:
     pugi::xml_node root_;
     pugi::xml_node look_;
     FreshNames names_;
-    std::map<std::string, std::string> own_kinds_;  ///< by the network's id
+    std::map<const scene::BuildUp*, std::string> shaders_;  ///< written, or being written
+    std::map<std::string, std::string> own_kinds_;          ///< by the network's id
     std::vector<Error> problems_;
     std::set<std::string> told_;
 };
