@@ -184,7 +184,7 @@ size_t FormField::bytes() const {
 uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
                        const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
-    constexpr const char* layout = " 5 ";  // raised when keep_field writes otherwise
+    constexpr const char* layout = " 5 ";  // raised when keep_field writes otherwise, or samples lie elsewhere
     uint64_t h = hash_bytes(parts.wanted.data(), parts.wanted.size(),
                             hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
     for (const Instance& i : geometry.instances()) {

@@ -1,6 +1,7 @@
 // Where something else touches a part: another part lies against it or stands in it, or the ground is there.
 #pragma once
 #include <memory>
+#include <mutex>
 #include <vector>
 
 #include "geometry/geometry.h"
@@ -25,7 +26,9 @@ private:
     const Geometry& geometry_;
     float gap_, low_;
     std::vector<char> others_;  ///< per instance; empty: the ground
-    std::unique_ptr<Nearest> nearest_;
+    std::vector<uint32_t> all_;
+    mutable std::once_flag once_;
+    mutable std::unique_ptr<const Nearest> nearest_;  ///< made when it is first asked: what is kept asks for none
     uint64_t content_;
 };
 

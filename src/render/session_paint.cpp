@@ -271,14 +271,7 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
     image->edit = at_.edit;
     image->coarse = 1;
     image->stands_on = true;
-    std::function<void()> tell;
-    std::shared_ptr<const LiveImage> replaced;
-    {
-        std::lock_guard lock(mutex_);
-        replaced = std::exchange(latest_, std::move(image));
-        tell = posted_;
-    }
-    if (tell) tell();
+    hand_over(std::move(image));
 }
 
 /// The picture anew, out of sight until it has enough samples.

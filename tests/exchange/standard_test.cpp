@@ -589,6 +589,18 @@ TEST_CASE("build-ups that show one another many times over, or themselves, are w
     const std::string text = exchange::write_standard_document(scene).text;
     CHECK(count(text, "<open_pbr_surface ") == 1);
     CHECK(count(text, "<mix ") == 39);
+    // A chain of thousands ends with a sentence, not with the stack.
+    scene::Scene chain = plain_scene("none.obj");
+    for (int k = 1; k < 3000; ++k) {
+        scene::BuildUp b = first;
+        b.id = b.name = "link" + std::to_string(k);
+        b.layers[0].build_up = chain.build_ups.back().id;
+        chain.build_ups.push_back(b);
+    }
+    chain.parts[0].build_up = chain.build_ups.back().id;
+    const auto cut = exchange::write_standard_document(chain);
+    CHECK(std::any_of(cut.problems.begin(), cut.problems.end(),
+                      [](const Error& e) { return e.why.find("build-ups in others") != std::string::npos; }));
     scene.build_ups[0].layers[0].build_up = scene.build_ups.back().id;  // a circle
     CHECK(exchange::parse_standard_document(exchange::write_standard_document(scene).text, "circle.mtlx"));
 }

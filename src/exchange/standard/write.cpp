@@ -143,13 +143,19 @@ private:
         e.append_attribute("nodename") = node.c_str();
     }
 
-    /// The shader of the whole build-up, written once; empty where nothing of it shows, or it shows itself.
-    std::string shader_of(const scene::BuildUp& b) {
+    /// The shader of the whole build-up, written once; empty where nothing of it shows, it shows itself, or it lies too
+    /// deep in others.
+    std::string shader_of(const scene::BuildUp& b, int depth = 0) {
+        if (depth > deepest) {
+            problem(b.name, "it lies deeper than " + std::to_string(deepest) + " build-ups in others",
+                    "It is left out");
+            return {};
+        }
         if (!shaders_.try_emplace(&b).second) return shaders_[&b];
-        std::string shader = write_shader(b);
+        std::string shader = write_shader(b, depth);
         return shaders_[&b] = std::move(shader);
     }
-    std::string write_shader(const scene::BuildUp& b) {
+    std::string write_shader(const scene::BuildUp& b, int depth) {
         std::string below;
         std::vector<pugi::xml_node> under;  // the surfaces that a coat would lie on
         for (const scene::Layer& layer : b.layers) {
@@ -167,7 +173,7 @@ private:
             std::string shader;
             const scene::BuildUp* inner = scene::find(scene_.build_ups, layer.build_up);
             if (inner) {
-                shader = shader_of(*inner);
+                shader = shader_of(*inner, depth + 1);
             } else {
                 pugi::xml_node e = root_.append_child("open_pbr_surface");
                 shader = names_.take(layer.name);
@@ -282,6 +288,7 @@ private:
     }
     const scene::Scene& scene_;
     pugi::xml_document xml_;
+    static constexpr int deepest = 256;  // of build-ups within one another; pictures show far fewer
     pugi::xml_node root_;
     pugi::xml_node look_;
     FreshNames names_;
