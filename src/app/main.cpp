@@ -5,7 +5,6 @@
 
 #include "app/main_window.h"
 #include "app/theme/theme.h"
-#include "base/memory.h"
 
 namespace {
 
@@ -52,7 +51,6 @@ int main(int argc, char** argv) {
                      "Start Vemtra from a desktop, or use vemtra-cli, which needs none\n");
         return 1;
     }
-    vemtra::keep_memory_compact();
     Application app(argc, argv);
     app.setApplicationName("Vemtra");
     vemtra::app::load_fonts();

@@ -176,9 +176,9 @@ NodeDescription stack_of(const scene::Node& node) {
 }
 
 /// Builds the chain.
-class Chain {
+class StackChain {
 public:
-    Chain(const scene::Node& node, const TypeOf& type_of)
+    StackChain(const scene::Node& node, const TypeOf& type_of)
         : node_(node), type_of_(type_of), d_(stack_of(node)), type_(d_.output_type(node)) {}
 
     std::vector<scene::Node> run() {
@@ -299,7 +299,7 @@ private:
 };
 
 std::vector<scene::Node> chain_of(const scene::Node& node, const TypeOf& type_of) {
-    return Chain(node, type_of).run();
+    return StackChain(node, type_of).run();
 }
 
 }  // namespace

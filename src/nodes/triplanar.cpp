@@ -17,9 +17,9 @@ constexpr PlaneAxes planes[3][3] = {{{1, 2}, {2, 0}, {1, 0}},   // x is up
                                     {{2, 1}, {0, 2}, {0, 1}},   // y
                                     {{1, 2}, {0, 2}, {0, 1}}};  // z
 
-class Chain {
+class TriplanarChain {
 public:
-    explicit Chain(const scene::Node& node) : node_(node) {}
+    explicit TriplanarChain(const scene::Node& node) : node_(node) {}
     /// The node's own input, or nothing.
     scene::Input own(const char* port) const {
         const auto it = node_.inputs.find(port);
@@ -60,7 +60,7 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
     const NodeDescription& d = *describe(node.kind);
     const std::string type = type_name(d.output_type(node));
     const int up = std::clamp(int(number_of(node, *d.port("upaxis"))), int(up_x), int(up_z));
-    Chain chain(node);
+    TriplanarChain chain(node);
     auto read = [&](const char* port, const char* kind) {
         const scene::Input given = chain.own(port);
         return given.from.empty() ? chain.add(port, kind, "vector3", {})
@@ -68,13 +68,13 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
     };
     const std::string position = read("position", "position");
     const std::string facing =
-        chain.add("facing", "absval", "vector3", {{"in", Chain::from(read("normal", "normal"))}});
+        chain.add("facing", "absval", "vector3", {{"in", TriplanarChain::from(read("normal", "normal"))}});
     // Sharper where the blend is small.
     const float blend = std::max(.01f, number_of(node, *d.port("blend")));
     const std::string sharp =
-        chain.add("sharp", "power", "vector3", {{"in1", Chain::from(facing)}, {"in2", {V3f(1.f / blend), {}}}});
+        chain.add("sharp", "power", "vector3", {{"in1", TriplanarChain::from(facing)}, {"in2", {V3f(1.f / blend), {}}}});
     const std::string sum =
-        chain.add("sum", "dotproduct", "float", {{"in1", Chain::from(sharp)}, {"in2", {V3f(1.f), {}}}});
+        chain.add("sum", "dotproduct", "float", {{"in1", TriplanarChain::from(sharp)}, {"in2", {V3f(1.f), {}}}});
     std::string at[3];
     for (int c = 0; c < 3; ++c) at[c] = chain.component("at." + std::to_string(c), position, c);
     std::string all;
@@ -82,8 +82,8 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
         const std::string axis(1, "xyz"[c]);
         const PlaneAxes p = planes[up][c];
         const std::string place = chain.add("place." + axis, "combine2", "vector2",
-                                            {{"in1", Chain::from(at[p.across])}, {"in2", Chain::from(at[p.up])}});
-        scene::Inputs of_image{{"texcoord", Chain::from(place)}};
+                                            {{"in1", TriplanarChain::from(at[p.across])}, {"in2", TriplanarChain::from(at[p.up])}});
+        scene::Inputs of_image{{"texcoord", TriplanarChain::from(place)}};
         of_image["file"] = chain.own(("file" + axis).c_str());
         if (of_image["file"].value.index() != scene::Value(std::string()).index())
             of_image["file"].value = std::string();
@@ -92,12 +92,12 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
         const std::string image = chain.add("image." + axis, "image", type, of_image);
         const std::string weight =
             chain.add("weight." + axis, "divide", "float",
-                      {{"in1", Chain::from(chain.component("share." + axis, sharp, c))}, {"in2", Chain::from(sum)}});
+                      {{"in1", TriplanarChain::from(chain.component("share." + axis, sharp, c))}, {"in2", TriplanarChain::from(sum)}});
         const std::string part =
-            chain.add("part." + axis, "multiply", type, {{"in1", Chain::from(image)}, {"in2", Chain::from(weight)}});
+            chain.add("part." + axis, "multiply", type, {{"in1", TriplanarChain::from(image)}, {"in2", TriplanarChain::from(weight)}});
         all = all.empty()
                   ? part
-                  : chain.add("sum." + axis, "add", type, {{"in1", Chain::from(all)}, {"in2", Chain::from(part)}});
+                  : chain.add("sum." + axis, "add", type, {{"in1", TriplanarChain::from(all)}, {"in2", TriplanarChain::from(part)}});
     }
     return chain.take();
 }

@@ -54,18 +54,39 @@ EnvironmentMap::EnvironmentMap(std::shared_ptr<const EnvironmentImage> image, V3
     average_ = luminance(scale_) * (of_ ? of_->average : 1.f);
 }
 
-V2f EnvironmentMap::to_uv(const V3f& d) const {
-    const float x = cos_ * d.x - sin_ * d.z;
-    const float z = sin_ * d.x + cos_ * d.z;
-    float u = std::atan2(x, z) * (.5f * inverse_pi) + .5f;
-    u -= std::floor(u);
-    return {u, std::acos(std::clamp(d.y, -1.f, 1.f)) * inverse_pi};
+/// The texel and those around it come soon.
+void EnvironmentMap::fetch(size_t x, size_t y) const {
+    const size_t w = size_t(of_->image.width);
+    const V3f* pixels = of_->image.pixels.data() + y * w + x;
+    __builtin_prefetch(pixels);
+    __builtin_prefetch(pixels - (y > 0 ? w : 0));
+    __builtin_prefetch(pixels + (y + 1 < size_t(of_->image.height) ? w : 0));
 }
 
-V3f EnvironmentMap::radiance(const V3f& direction) const {
-    if (!of_) return scale_;
-    const V2f uv = to_uv(direction);
-    return at(uv.x * float(of_->image.width), uv.y * float(of_->image.height));
+V2f EnvironmentMap::place(const V3f& d) const {
+    if (!of_) return V2f(0.f);
+    const float across = cos_ * d.x - sin_ * d.z;
+    const float z = sin_ * d.x + cos_ * d.z;
+    float u = std::atan2(across, z) * (.5f * inverse_pi) + .5f;
+    u -= std::floor(u);
+    const V2f place(u, std::acos(std::clamp(d.y, -1.f, 1.f)) * inverse_pi);
+    uint32_t x;
+    uint32_t y;
+    texel(place, x, y);
+    fetch(x, y);
+    of_->texels.prefetch(of_->curve.index(x, y));
+    return place;
+}
+
+void EnvironmentMap::texel(const V2f& place, uint32_t& x, uint32_t& y) const {
+    const int w = of_->image.width;
+    const int h = of_->image.height;
+    x = uint32_t(std::clamp(int(place.x * float(w)), 0, w - 1));
+    y = uint32_t(std::clamp(int(place.y * float(h)), 0, h - 1));
+}
+
+V3f EnvironmentMap::radiance(const V2f& place) const {
+    return of_ ? at(place.x * float(of_->image.width), place.y * float(of_->image.height)) : scale_;
 }
 
 V3f EnvironmentMap::at(float across, float down) const {
@@ -86,46 +107,66 @@ V3f EnvironmentMap::at(float across, float down) const {
     return scale_ * (a * (1.f - fy) + b * fy);
 }
 
-float EnvironmentMap::pdf(const V3f& direction) const {
+float EnvironmentMap::pdf(const V2f& place) const {
     if (!of_) return .25f * inverse_pi;
-    const V2f uv = to_uv(direction);
-    const int w = of_->image.width;
-    const int h = of_->image.height;
-    const int x = std::min(int(uv.x * float(w)), w - 1);
-    const int y = std::min(int(uv.y * float(h)), h - 1);
-    return of_->chance(size_t(x), size_t(y)) / (2.f * pi * of_->band(size_t(y)) / float(w));
+    uint32_t x;
+    uint32_t y;
+    texel(place, x, y);
+    return of_->chance(x, y) / (2.f * pi * of_->band(y) / float(of_->image.width));
 }
 
-V3f EnvironmentMap::sample(double u, float v, float& density, V3f& light) const {
+void EnvironmentMap::sample(Draw* draws, size_t count) const {
     if (!of_) {
-        light = scale_;
-        const float z = 1.f - 2.f * float(u);
-        const float s = std::sqrt(std::max(0.f, 1.f - z * z));
-        const float phi = 2.f * pi * v;
-        density = .25f * inverse_pi;
-        return {s * std::cos(phi), z, s * std::sin(phi)};
+        for (size_t k = 0; k < count; ++k) {
+            const float z = 1.f - 2.f * float(draws[k].u);
+            const float s = std::sqrt(std::max(0.f, 1.f - z * z));
+            const float phi = 2.f * pi * draws[k].v;
+            draws[k].direction = {s * std::cos(phi), z, s * std::sin(phi)};
+            draws[k].luminance = average_;
+            draws[k].pdf = .25f * inverse_pi;
+        }
+        return;
     }
-    // The texel by the first number, whose rest places it across; evenly over its solid angle.
-    const size_t w = size_t(of_->image.width);
-    const size_t h = size_t(of_->image.height);
-    const Drawn drawn = of_->texels.draw(u);
+    constexpr size_t together = 8;
+    size_t blocks[together];
+    for (size_t first = 0; first < count; first += together) {
+        const size_t n = std::min(together, count - first);
+        Draw* some = draws + first;
+        for (size_t k = 0; k < n; ++k) blocks[k] = of_->texels.block(some[k].u);
+        for (size_t k = 0; k < n; ++k) look(some[k], of_->texels.draw_in(blocks[k], some[k].u));
+    }
+}
+
+/// The texel by the first number, whose rest places it across; by the second one evenly over its solid angle.
+void EnvironmentMap::look(Draw& draw, const Drawn& drawn) const {
+    const float w = float(of_->image.width);
     uint32_t x;
     uint32_t y;
     of_->curve.place(drawn.index, x, y);
-    // Its light is far from the caches: it comes while the direction is worked out.
-    const V3f* pixels = of_->image.pixels.data() + size_t(y) * w + x;
-    __builtin_prefetch(pixels);
-    __builtin_prefetch(pixels - (y > 0 ? w : 0));
-    __builtin_prefetch(pixels + (y + 1 < h ? w : 0));
-    const float cosine = of_->edges[y] - clamp01(v) * of_->band(y);
-    const float across = float(x) + clamp01(drawn.rest);
-    const float phi = (across / float(w) - .5f) * 2.f * pi;
+    const float cosine = of_->edges[y] - clamp01(draw.v) * of_->band(y);
+    draw.across = (float(x) + clamp01(drawn.rest)) / w;
+    float sine_turn;
+    float cosine_turn;
+    sincos_turn(draw.across, sine_turn, cosine_turn);  // the middle column is half a turn from it
     const float s = std::sqrt(std::max(0.f, 1.f - cosine * cosine));
-    const float lx = s * std::sin(phi);
-    const float lz = s * std::cos(phi);
-    density = drawn.chance / (2.f * pi * of_->band(y) / float(w));
-    light = at(across, std::acos(std::clamp(cosine, -1.f, 1.f)) * inverse_pi * float(h));
-    return {cos_ * lx + sin_ * lz, cosine, -sin_ * lx + cos_ * lz};
+    const float lx = -s * sine_turn;
+    const float lz = -s * cosine_turn;
+    draw.direction = {cos_ * lx + sin_ * lz, cosine, -sin_ * lx + cos_ * lz};
+    draw.pdf = drawn.chance / (2.f * pi * of_->band(y) / w);
+    // What the texel and those around it give in the mean; their brightest ones are few, drawn often, and so at hand.
+    constexpr float bright = 64.f;
+    draw.luminance = draw.pdf * 4.f * pi * average_;
+    if (draw.luminance > bright * average_) draw.luminance = luminance(radiance(draw.across, draw.direction));
+}
+
+V3f EnvironmentMap::sample(double u, float v, float& pdf, V3f& radiance) const {
+    Draw one;
+    one.u = u;
+    one.v = v;
+    sample(&one, 1);
+    pdf = one.pdf;
+    radiance = this->radiance(one.across, one.direction);
+    return one.direction;
 }
 
 }  // namespace vemtra::render

@@ -30,15 +30,34 @@ class EnvironmentMap {
 public:
     /// A plain colour where there is no image.
     EnvironmentMap(std::shared_ptr<const EnvironmentImage> image, V3f scale, float rotation_degrees);
-    V3f radiance(const V3f& direction) const;
-    float pdf(const V3f& direction) const;  ///< per solid angle
-    /// Growing `u` draw along the image's curve.
+    /// Where a direction lies in the image, 0..1; what the image holds there is on its way to the processor then.
+    V2f place(const V3f& direction) const;
+    V3f radiance(const V2f& place) const;
+    float pdf(const V2f& place) const;  ///< per solid angle
+    V3f radiance(const V3f& direction) const { return radiance(place(direction)); }
+    float pdf(const V3f& direction) const { return pdf(place(direction)); }
+    /// A direction that is asked for by numbers in [0, 1), and what it is. Growing `u` draw along the image's curve.
+    struct Draw {
+        double u = 0;
+        float v = 0.f;
+        float pdf = 0.f;     ///< per solid angle
+        float across = 0.f;  ///< where in the image, 0..1
+        V3f direction{0.f};
+        float luminance = 0.f;  ///< exact where it is bright, else about: most of the image is far from the processor
+    };
+    /// Some at once: what each needs of the image comes while others are looked at.
+    void sample(Draw* draws, size_t count) const;
+    V3f radiance(float across, const V3f& direction) const {
+        return radiance(V2f(across, std::acos(std::clamp(direction.y, -1.f, 1.f)) * inverse_pi));
+    }
     V3f sample(double u, float v, float& pdf, V3f& radiance) const;
     float average_luminance() const { return average_; }
 
 private:
     V3f at(float x, float y) const;  ///< in texels, bilinear
-    V2f to_uv(const V3f& d) const;
+    void texel(const V2f& place, uint32_t& x, uint32_t& y) const;
+    void fetch(size_t x, size_t y) const;
+    void look(Draw& draw, const Drawn& drawn) const;
     std::shared_ptr<const EnvironmentImage> of_;
     V3f scale_;
     float cos_, sin_, average_ = 0.f;

@@ -17,23 +17,17 @@ template <class Guess, class Value>
 void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value) {
     const bool alone = aim.alone || f_.strategy == FrameSettings::Strategy::light_only;
     const int count = path.bounce ? p_.rig.later : p_.rig.candidates;
-    auto turned = [](float u, float by) {
-        const float v = u + by;
-        return v - std::floor(v);
-    };
-    Candidate candidates[PreparedRig::most_candidates];
+    Candidate looked_at[PreparedRig::most_candidates];
     V3f locals[PreparedRig::most_candidates];
     float targets[PreparedRig::most_candidates];
     float weights[PreparedRig::most_candidates];
     // A float tells too few texels of a panorama from one another: another of the numbers continues it.
     const double pick = double(aim.pick) + double(mix32(__builtin_bit_cast(uint32_t, aim.l1))) * 0x1p-56;
+    candidates(aim.point.s.position, pick, aim.l0, aim.l1, count, looked_at);
     float sum = 0.f;
     for (int k = 0; k < count; ++k) {
-        const float at = float(k);
         weights[k] = 0.f;
-        Candidate& c = candidates[k];
-        c = candidate(aim.point.s.position, (double(k) + pick) / count, turned(aim.l0, .75487767f * at),
-                      turned(aim.l1, .56984029f * at));
+        const Candidate& c = looked_at[k];
         if (!(c.density > 0.f)) continue;
         const V3f wi = aim.frame.to_local(c.direction);
         if (!may_leave(aim.point, c.direction, wi)) continue;
@@ -66,7 +60,7 @@ void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, G
         passed += weights[k];
         if (aim.choice * sum < passed) break;
     }
-    const Candidate& chosen = candidates[at];
+    const Candidate& chosen = looked_at[at];
     const V3f local = locals[at];
     const float chosen_target = targets[at];
     const V3f origin = origin_at(aim.point, local.z > 0.f ? aim.ng : -aim.ng);
@@ -83,7 +77,10 @@ void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, G
     const float through = ts < chosen.distance ? 1.f - solid : 1.f;
     const bool shines = hit_something(chosen.emitter);
     V3f contribution = path.throughput * f * (through * sum / (chosen_target * float(count)));
-    if (!shines) contribution *= chosen.radiance;
+    if (chosen.surroundings())
+        contribution *= p_.rig.environment->radiance(chosen.across, chosen.direction);
+    else if (!shines)
+        contribution *= chosen.radiance;
     if (max_component(contribution) <= 0.f || !finite(contribution)) return;
     t.shadows.push_back({path.pixel, origin, chosen.direction, chosen.distance, contribution, chosen.group,
                          path.bounce > 0, path.width,

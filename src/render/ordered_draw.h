@@ -1,7 +1,8 @@
 // Drawing one of many by their chances, in order: growing numbers draw along the row, so that numbers which are spread
 // evenly draw evenly spread ones (a table of aliases, Walker 1977, would shuffle them). The inverse of the cumulative
-// distribution by a guide table (Chen and Asau 1974) and bisection. And the order in which the texels of a picture lie
-// along such a row: a Z-curve (Morton 1966), on which neighbours mostly are neighbours in the picture.
+// distribution by a guide table (Chen and Asau 1974) and bisection, over blocks and then within one. And the order in
+// which the texels of a picture lie along such a row: a Z-curve (Morton 1966), on which neighbours mostly are
+// neighbours in the picture.
 #pragma once
 #include <algorithm>
 #include <cstdint>
@@ -30,51 +31,67 @@ public:
         for (const float c : chance)
             if (c >= 0.f) sum += double(c), ++possible;
         const double scale = (0x1p32 - double(possible)) / sum;
-        begins_.resize(n);
+        size_ = n;
+        const size_t blocks = (n + per_block - 1) / per_block;
+        begins_.resize(blocks * per_block + 1, UINT32_MAX);
         double before = 0;
         size_t least = 0;
         for (size_t i = 0; i < n; ++i) {
             begins_[i] = uint32_t(uint64_t(before * scale) + least);
             if (chance[i] >= 0.f) before += double(chance[i]), ++least;
         }
-        while (n >> bits_ > per_guide) ++bits_;
-        guide_.resize((size_t(1) << bits_) + 1, uint32_t(n - 1));
+        for (size_t b = 0; b < blocks; ++b) block_begins_.push_back(begins_[b * per_block]);
+        while (blocks >> bits_ > per_guide) ++bits_;
+        guide_.resize((size_t(1) << bits_) + 1, uint32_t(blocks - 1));
         size_t i = 0;
         for (size_t g = 0; g + 1 < guide_.size(); ++g) {
             const uint64_t at = uint64_t(g) << (32 - bits_);
-            while (i + 1 < n && begins_[i + 1] <= at) ++i;
+            while (i + 1 < blocks && block_begins_[i + 1] <= at) ++i;
             guide_[g] = uint32_t(i);
         }
     }
 
-    float chance(size_t index) const { return index < begins_.size() ? float(width(index)) * 0x1p-32f : 0.f; }
+    float chance(size_t index) const { return index < size_ ? float(width(index)) * 0x1p-32f : 0.f; }
+    /// What chance() of it reads comes soon.
+    void prefetch(size_t index) const { __builtin_prefetch(&begins_[std::min(index, size_)]); }
 
     /// Draws by `u` in [0, 1): of millions a float has too few digits to tell one from another.
-    Drawn draw(double u) const {
-        const double place = std::min(u * 0x1p32, 0x1.fffffffffp31);
-        const uint32_t at = uint32_t(place);
+    Drawn draw(double u) const { return draw_in(block(u), u); }
+    /// The first half of it: in which block the one lies. What the second half reads is on its way then.
+    size_t block(double u) const {
+        const uint32_t at = uint32_t(place(u));
         const size_t g = bits_ ? at >> (32 - bits_) : 0;
-        // The last one that does not begin behind it.
-        uint32_t low = guide_[g];
-        uint32_t high = guide_[g + 1];
-        while (low < high) {
-            const uint32_t middle = low + (high - low + 1) / 2;
-            if (begins_[middle] <= at)
-                low = middle;
-            else
-                high = middle - 1;
+        size_t low = guide_[g];
+        for (size_t count = guide_[g + 1] - low + 1; count > 1;) {  // the last one that does not begin behind it
+            const size_t half = count / 2;
+            low += block_begins_[low + half] <= at ? half : 0;
+            count -= half;
         }
-        const double rest = (place - double(begins_[low])) / double(width(low));
-        return {low, chance(low), std::min(.99999994f, float(rest))};
+        for (size_t k = 0; k <= per_block; k += per_block / 2) __builtin_prefetch(&begins_[low * per_block + k]);
+        return low;
+    }
+    Drawn draw_in(size_t block, double u) const {
+        const double where = place(u);
+        const uint32_t at = uint32_t(where);
+        const uint32_t* begins = &begins_[block * per_block];
+        uint32_t before = 0;
+        for (size_t k = 0; k < per_block; ++k) before += begins[k] <= at;
+        const size_t index = std::min(block * per_block + before, size_) - 1;
+        const double rest = (where - double(begins_[index])) / double(width(index));
+        return {index, chance(index), std::min(.99999994f, float(rest))};
     }
 
 private:
-    static constexpr size_t per_guide = 16;
+    static constexpr size_t per_block = 32;  // two lines of a cache: all that a draw reads far from the processor
+    static constexpr size_t per_guide = 2;   // blocks
+    static double place(double u) { return std::min(u * 0x1p32, 0x1.fffffffffp31); }
     uint64_t width(size_t index) const {
-        return (index + 1 < begins_.size() ? begins_[index + 1] : uint64_t(1) << 32) - begins_[index];
+        return (index + 1 < size_ ? begins_[index + 1] : uint64_t(1) << 32) - begins_[index];
     }
-    std::vector<uint32_t> begins_;  ///< of each, in 2^-32 of the whole
-    std::vector<uint32_t> guide_;   ///< by the first bits of a place: which one it lies in
+    size_t size_ = 0;
+    std::vector<uint32_t> begins_;        ///< of each, in 2^-32 of the whole; whole blocks, and one more
+    std::vector<uint32_t> block_begins_;  ///< of every 32nd
+    std::vector<uint32_t> guide_;         ///< by the first bits of a place: which block it lies in
     int bits_ = 0;
 };
 

@@ -78,12 +78,22 @@ struct BodySet {
     int count = 0;
 };
 
+/// What left the scene, and looks for the light of the surroundings.
+struct Left {
+    V3f carried;  ///< what of that light it brings
+    V2f place;    ///< in their image
+    uint32_t pixel;
+    float pdf;    ///< of the direction by the surface; 0: nothing else looked that way
+    bool indirect, backdrop;
+};
+
 /// Working memory of one thread: one tile.
 struct Tile {
     std::vector<Path> paths, next;
     std::vector<ShadowWalk> walks;
     std::vector<BodySet> body_sets;
     std::vector<Shadow> shadows;
+    std::vector<Left> left;
     Materials materials;
     Stack stack;
     std::vector<int> picks;
@@ -147,7 +157,8 @@ private:
     void materials(Tile& t, std::vector<F>& flights, size_t first, size_t count, uint32_t sample, uint32_t pair);
 
     // transport.cpp
-    void leave(const Path& path, float share);
+    void leave(Tile& t, const Path& path, float share) const;
+    void see_surroundings(const std::vector<Left>& left);
     bool meet_lights(const Path& path, float stop);
     void arrive(Tile& t, int step, uint32_t sample);
     void shade(Tile& t, int step, uint32_t sample);
@@ -184,7 +195,9 @@ private:
     };
     /// A place of a light as seen from a point. `density` per solid angle; 0: it cannot be seen.
     struct Candidate {
-        V3f direction{0.f}, radiance{1.f};  ///< of a surface that shines: what it gives off in the mean
+        /// Of the surroundings: their luminance about; of a surface that shines: what it gives off in the mean.
+        V3f direction{0.f}, radiance{1.f};
+        float across = 0.f;  ///< of the surroundings: place in their image
         float distance = INFINITY, density = 0.f;
         int group = 0, light = -1;
         Place emitter;
@@ -193,6 +206,7 @@ private:
     /// Distance to the nearest light that the camera would see, but for one; infinite or beyond `limit`: none.
     float nearest_seen_light(const V3f& origin, const V3f& direction, float limit, int but) const;
     Candidate candidate(const V3f& position, double pick, float l0, float l1) const;
+    void candidates(const V3f& position, double pick, float l0, float l1, int count, Candidate* out) const;
     template <class Guess, class Value>
     void next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value);
     void shade_piece(Tile& t, size_t first, size_t count, int step, uint32_t sample);

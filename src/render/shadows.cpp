@@ -24,7 +24,6 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
     Candidate c;
     auto within = [](double part) { return std::clamp(float(part), 0.f, .99999994f); };
     const double emitters = double(p_.rig.emitter_share);
-    const double environment = double(p_.rig.environment_share);
     if (pick < emitters) {
         const MeshLights::Sample to = p_.emitters->sample(position, within(pick / emitters), l0, l1);
         if (!(to.density > 0.f)) return c;
@@ -40,15 +39,11 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
         c.density = (to.per_angle ? to.density : to.density * d2 / cosine) * p_.rig.emitter_share;
         c.radiance = V3f(to.luminance);
         c.group = p_.rig.emission_group;
-    } else if (pick -= emitters; pick < environment) {
-        c.direction = p_.rig.environment->sample(pick / environment, l0, c.density, c.radiance);
-        if (!(c.density > 0.f)) return c;
-        c.density *= p_.rig.environment_share;
-        c.group = p_.rig.environment_group;
     } else {
         if (!(p_.rig.lights_share > 0.f)) return c;
         const LightTree::Chosen l =
-            p_.rig.light_tree.choose(position, within((pick - environment) / double(p_.rig.lights_share)));
+            p_.rig.light_tree.choose(position, within((pick - emitters - double(p_.rig.environment_share)) /
+                                                      double(p_.rig.lights_share)));
         if (!(l.chance > 0.f)) return c;
         const AreaLight& light = p_.rig.lights[l.light];
         const LightSample s = sample_light(light, position, l0, l1);
@@ -61,6 +56,41 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
         c.light = int(l.light);
     }
     return c;
+}
+
+/// Candidates for a point, each from its own part of all lights; those of the surroundings together.
+void Renderer::candidates(const V3f& position, double pick, float l0, float l1, int count, Candidate* out) const {
+    const double emitters = double(p_.rig.emitter_share);
+    const double environment = double(p_.rig.environment_share);
+    auto turned = [](float u, float by) {
+        const float v = u + by;
+        return v - std::floor(v);
+    };
+    EnvironmentMap::Draw draws[PreparedRig::most_candidates];
+    int of_draw[PreparedRig::most_candidates];
+    size_t drawn = 0;
+    for (int k = 0; k < count; ++k) {
+        const double at = (double(k) + pick) / count;
+        const float u = turned(l0, .75487767f * float(k));
+        const float v = turned(l1, .56984029f * float(k));
+        if (at >= emitters && at - emitters < environment) {
+            draws[drawn].u = (at - emitters) / environment;
+            draws[drawn].v = u;
+            of_draw[drawn++] = k;
+        } else {
+            out[k] = candidate(position, at, u, v);
+        }
+    }
+    if (!drawn) return;
+    p_.rig.environment->sample(draws, drawn);
+    for (size_t d = 0; d < drawn; ++d) {
+        Candidate& c = out[of_draw[d]];
+        c.direction = draws[d].direction;
+        c.radiance = V3f(draws[d].luminance);
+        c.across = draws[d].across;
+        c.density = draws[d].pdf * p_.rig.environment_share;
+        c.group = p_.rig.environment_group;
+    }
 }
 
 /// What the surfaces give off that were aimed at.

@@ -6,18 +6,26 @@
 
 namespace vemtra::render {
 
-/// The light of the surroundings that a path meets where it leaves the scene, times `share`.
-void Renderer::leave(const Path& path, float share) {
-    if (path.sees) {
-        const V3f light = p_.rig.environment_seen ? p_.rig.environment->radiance(path.direction) : p_.rig.backdrop;
-        add(path.pixel, p_.rig.environment_seen ? p_.rig.environment_group : 0, path.throughput * light * share, false);
-    } else if (p_.rig.environment) {
-        const float weight =
-            path.mirrored
-                ? 1.f
-                : surface_weight(path.pdf, p_.rig.environment_share * p_.rig.environment->pdf(path.direction));
-        add(path.pixel, p_.rig.environment_group,
-            path.throughput * p_.rig.environment->radiance(path.direction) * (weight * share), path.bounce > 1);
+/// The path leaves the scene and meets `share` of the light of the surroundings, whose image is far from the processor:
+/// it is looked at when all of the tile have left.
+void Renderer::leave(Tile& t, const Path& path, float share) const {
+    const bool backdrop = path.sees && !p_.rig.environment_seen;
+    if (backdrop)
+        t.left.push_back({path.throughput * p_.rig.backdrop * share, V2f(0.f), path.pixel, 0.f, false, true});
+    else if (p_.rig.environment)
+        t.left.push_back({path.throughput * share, p_.rig.environment->place(path.direction), path.pixel,
+                          path.sees || path.mirrored ? 0.f : path.pdf, !path.sees && path.bounce > 1, false});
+}
+
+void Renderer::see_surroundings(const std::vector<Left>& left) {
+    for (const Left& l : left) {
+        if (l.backdrop) {
+            add(l.pixel, 0, l.carried, false);
+            continue;
+        }
+        const EnvironmentMap& around = *p_.rig.environment;
+        const float weight = l.pdf > 0.f ? surface_weight(l.pdf, p_.rig.environment_share * around.pdf(l.place)) : 1.f;
+        add(l.pixel, p_.rig.environment_group, l.carried * around.radiance(l.place) * weight, l.indirect);
     }
 }
 
@@ -56,6 +64,7 @@ bool Renderer::meet_lights(const Path& path, float stop) {
 /// Ends the paths that leave the scene or land on a light; decides who stands on the stage.
 void Renderer::arrive(Tile& t, int step, uint32_t sample) {
     size_t kept = 0;
+    t.left.clear();
     for (Path& path : t.paths) {
         if (path.below) {  // what stands in a body was met there
             if (path.at.instance != no_hit) t.paths[kept++] = path;
@@ -77,7 +86,7 @@ void Renderer::arrive(Tile& t, int step, uint32_t sample) {
                 Path behind = path;
                 behind.throughput *= 1.f - solid;
                 behind.origin += path.direction * ts;
-                if (!meet_lights(behind, path.t)) leave(path, 1.f - solid);
+                if (!meet_lights(behind, path.t)) leave(t, path, 1.f - solid);
             }
             path.throughput *= solid;
             path.at.instance = stage_hit;
@@ -85,13 +94,14 @@ void Renderer::arrive(Tile& t, int step, uint32_t sample) {
         } else {
             if (meet_lights(path, path.t)) continue;
             if (path.at.instance == no_hit) {
-                leave(path, 1.f);
+                leave(t, path, 1.f);
                 continue;
             }
         }
         t.paths[kept++] = path;
     }
     t.paths.resize(kept);
+    see_surroundings(t.left);
 }
 
 /// Goes on straight behind the surface, as if it were not there.

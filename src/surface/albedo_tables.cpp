@@ -34,15 +34,12 @@ float place_of_eta(float eta) {
     const float r = 2.f * (eta - 1.f) / (eta + 1.f);
     return .5f + .5f * std::copysign(std::sqrt(std::fabs(r)), r);
 }
-Span eta_span(float eta) {
-    return {place_of_eta(eta), N};
-}
 
 float at(const float* table, const Span& r, const Span& m) {
     const float* p = table + r.i * M + m.i;
     return lerp(lerp(p[0], p[1], m.f), lerp(p[M], p[M + 1], m.f), r.f);
 }
-float at(const float* table, const Span& e, const Span& r, const Span& m) {
+float at(const float* table, const AlbedoTables::Media& e, const Span& r, const Span& m) {
     return lerp(at(table + e.i * R * M, r, m), at(table + (e.i + 1) * R * M, r, m), e.f);
 }
 float at_round(const Span& r, const Span& m) {
@@ -63,8 +60,10 @@ const AlbedoTables& AlbedoTables::get() {
     return tables;
 }
 
-AlbedoTables::Cell AlbedoTables::eta_cell(float eta) {
-    return {place_of_eta(eta), N};
+AlbedoTables::Media::Media(float of) : eta(of) {
+    const Span e(place_of_eta(of), N);
+    i = e.i;
+    f = e.f;
 }
 const float* AlbedoTables::reflected_values() {
     return reflected_data;
@@ -228,8 +227,7 @@ V3f AlbedoTables::conductor_rest_at(const Rest& rest, const V3f& w) const {
     return e;
 }
 
-AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, float eta) const {
-    const Span e = eta_span(eta);
+AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, const Media& e) const {
     const Span r(roughness, R);
     const Span m = mu_span(mu);
     return {at(lost_data, e, r, m), at(reflected_data, e, r, m)};
@@ -237,7 +235,7 @@ AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, floa
 // Stretched facets between dielectrics have too many dimensions to be kept: what single scattering does with them is
 // summed up at the nodes of the grid that are asked for, once. What comes back of what it loses is taken from round
 // facets as rough as the section along the direction.
-AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, float eta) const {
+AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, const Media& e) const {
     constexpr int coarse_mus = 17;
     constexpr int coarse_turns = 5;
     constexpr int side = 24;
@@ -291,7 +289,6 @@ AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, f
     };
     const Span r(f.roughness, R);
     const Cell a = stretch_cell(f.stretch);
-    const Span e = eta_span(eta);
     // Where in a node, and by how much.
     const Span p(w ? Facets::turned(*w) : 0.f, coarse_turns);
     const Span m(w ? std::sqrt(std::max(0.f, w->z)) : 0.f, coarse_mus);
@@ -315,27 +312,35 @@ AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, f
     return sum;
 }
 
-AlbedoTables::Interface AlbedoTables::dielectric(const V3f& w, const Facets& f, float eta) const {
-    if (f.round()) return dielectric(w.z, f.roughness, eta);
-    const Stretched s = stretched(&w, f, eta);
+AlbedoTables::Interface AlbedoTables::dielectric(const V3f& w, const Facets& f, const Media& e) const {
+    if (f.round()) return dielectric(w.z, f.roughness, e);
+    const Stretched s = stretched(&w, f, e);
     return {s.lost, s.rest};
 }
-float AlbedoTables::reflectance(float mu, float roughness, float eta) const {
-    return at(reflectance_data, eta_span(eta), Span(roughness, R), mu_span(mu));
+float AlbedoTables::reflectance(float mu, float roughness, const Media& e) const {
+    return at(reflectance_data, e, Span(roughness, R), mu_span(mu));
 }
-float AlbedoTables::reflectance(const V3f& w, const Facets& f, float eta) const {
-    const Stretched s = stretched(&w, f, eta);
+float AlbedoTables::reflectance(const V3f& w, const Facets& f, const Media& e) const {
+    if (f.round()) return reflectance(w.z, f.roughness, e);
+    const Stretched s = stretched(&w, f, e);
     return std::min(1.f, s.reflected + s.rest);
 }
-float AlbedoTables::reflectance_average(float roughness, float eta) const {
-    const Span e = eta_span(eta);
+AlbedoTables::Back AlbedoTables::back(const V3f& w, const Facets& f, const Media& e) const {
+    if (!f.round()) {
+        const Stretched s = stretched(&w, f, e);
+        return {{s.lost, s.rest}, std::min(1.f, s.reflected + s.rest)};
+    }
+    const Span r(f.roughness, R);
+    const Span m = mu_span(w.z);
+    return {{at(lost_data, e, r, m), at(reflected_data, e, r, m)}, at(reflectance_data, e, r, m)};
+}
+float AlbedoTables::reflectance_average(float roughness, const Media& e) const {
     const Span r(roughness, R);
     auto row = [&](int k, int j) { return reflectance_rows_[size_t((e.i + k) * R + r.i + j)].average(); };
     return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
 }
-AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, float eta) const {
+AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, const Media& e) const {
     InterfaceMean mean;
-    const Span e = eta_span(eta);
     const Span r(f.roughness, R);
     auto mix = [&](auto&& of) {
         auto row = [&](int k, int j) { return of(size_t((e.i + k) * R + r.i + j)); };
@@ -349,7 +354,7 @@ AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, float
         mean.reflectance = mix([&](size_t i) { return reflectance_rows_[i].average(); });
         return mean;
     }
-    const Stretched s = stretched(nullptr, f, eta);
+    const Stretched s = stretched(nullptr, f, e);
     mean.shares = {s.lost, s.rest};
     mean.reflectance = s.reflected + s.rest;
     return mean;

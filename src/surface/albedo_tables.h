@@ -51,6 +51,14 @@ public:
 
     static const AlbedoTables& get();
 
+    /// Two media, with their place in the tables, which takes a root to find.
+    struct Media {
+        float eta;
+        int i;    ///< the node before it, and
+        float f;  ///< how far it lies towards the next
+        Media(float eta);
+    };
+
     /// Single scattering of a white conductor: E1.
     float white(float mu, float roughness) const;
     float white(const V3f& w, const Facets& f) const;
@@ -81,24 +89,30 @@ public:
         float lost = 0.f, reflected = 0.f;
         float through() const { return lost - reflected; }
     };
-    Interface dielectric(float mu, float roughness, float eta) const;
-    Interface dielectric(const V3f& w, const Facets& f, float eta) const;
+    Interface dielectric(float mu, float roughness, const Media& eta) const;
+    Interface dielectric(const V3f& w, const Facets& f, const Media& eta) const;
     /// Cosine-weighted, and how much goes on forward.
     struct InterfaceMean {
         Interface shares;
         float reflectance = 0.f;  ///< all bounces
         float forward_reflected = 0.f, forward_through = 0.f;
     };
-    InterfaceMean dielectric_mean(const Facets& f, float eta) const;
+    InterfaceMean dielectric_mean(const Facets& f, const Media& eta) const;
     /// Reflected share of a dielectric interface seen from the near side: all bounces.
-    float reflectance(float mu, float roughness, float eta) const;
-    float reflectance(const V3f& w, const Facets& f, float eta) const;
-    float reflectance_average(float roughness, float eta) const;
+    float reflectance(float mu, float roughness, const Media& eta) const;
+    float reflectance(const V3f& w, const Facets& f, const Media& eta) const;
+    /// Both of these.
+    struct Back {
+        Interface rest;
+        float reflectance = 0.f;
+    };
+    Back back(const V3f& w, const Facets& f, const Media& eta) const;
+    float reflectance_average(float roughness, const Media& eta) const;
 
     /// A direction on the upper side with the density Em(w) w.z / (pi Em_average). `next` gives numbers in [0, 1).
     enum class Of : uint8_t { conductor, reflected, through };
     template <class Next> V3f draw_lost(const Facets& f, Next&& next) const;  ///< of 1 - E1
-    template <class Next> V3f draw_rest(Of of, const Facets& f, float eta, Next&& next) const;
+    template <class Next> V3f draw_rest(Of of, const Facets& f, const Media& eta, Next&& next) const;
 
 private:
     AlbedoTables();
@@ -129,7 +143,6 @@ private:
             f = x - float(i);
         }
     };
-    static Cell eta_cell(float eta);
     static Cell stretch_cell(float stretch) {
         const float t = std::cbrt(clamp01(1.f - stretch));
         return {1.f - t * t, stretches};
@@ -141,7 +154,7 @@ private:
     struct Stretched {
         float reflected = 0.f, lost = 0.f, rest = 0.f;
     };
-    Stretched stretched(const V3f* w, const Facets& f, float eta) const;
+    Stretched stretched(const V3f* w, const Facets& f, const Media& eta) const;
 };
 
 template <class Next> float AlbedoTables::draw_mu(const float* values, const Row& row, Next&& next) const {
@@ -220,7 +233,7 @@ template <class Next> V3f AlbedoTables::draw_lost(const Facets& f, Next&& next) 
     return {(which < 2.f ? s : -s) * std::cos(phi), (int(which) & 1 ? s : -s) * std::sin(phi), std::max(1e-5f, mu)};
 }
 
-template <class Next> V3f AlbedoTables::draw_rest(Of of, const Facets& f, float eta, Next&& next) const {
+template <class Next> V3f AlbedoTables::draw_rest(Of of, const Facets& f, const Media& eta, Next&& next) const {
     if (of == Of::conductor) return draw_lost(f, next);
     if (!f.round()) {
         // Stretched facets are known by what they lose of white light; what comes back of that is a part of it.
@@ -234,7 +247,7 @@ template <class Next> V3f AlbedoTables::draw_rest(Of of, const Facets& f, float 
         }
         return w;
     }
-    const Cell e = eta_cell(eta);
+    const Media& e = eta;
     const Cell r(f.roughness, roughs);
     const std::vector<Row>& rows = of == Of::reflected ? reflected_rows_ : through_rows_;
     const float* values = of == Of::reflected ? reflected_values() : through_values_.data();

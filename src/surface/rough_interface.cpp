@@ -1,22 +1,41 @@
 #include "surface/rough_interface.h"
 
+#include "base/hash.h"
+
 namespace vemtra::surface {
 
-RoughInterface::RoughInterface(const Ggx& ggx, float eta) : ggx_(ggx), facets_(ggx), eta_(eta) {
+RoughInterface::RoughInterface(const Ggx& ggx, float eta) : ggx_(ggx), facets_(ggx), near_(eta), far_(1.f / eta) {
+    struct Kept {
+        float ax = -1.f, ay = 0.f, eta = 0.f;
+        Sums sums;
+    };
+    constexpr uint32_t most = 64;
+    static thread_local Kept kept[most];
+    auto bits = [](float x) { return __builtin_bit_cast(uint32_t, x); };
+    Kept& k = kept[mix32(bits(ggx.ax) + mix32(bits(ggx.ay) + mix32(bits(eta)))) % most];
+    if (k.ax != ggx.ax || k.ay != ggx.ay || k.eta != eta) k = {ggx.ax, ggx.ay, eta, sum_up()};
+    sharp_ = k.sums.sharp;
+    mean_ = k.sums.mean;
+    through_norm_ = k.sums.through_norm;
+}
+
+RoughInterface::Sums RoughInterface::sum_up() const {
     const AlbedoTables& tables = AlbedoTables::get();
-    mean_ = tables.dielectric_mean(facets_, eta);
-    const AlbedoTables::Interface far = tables.dielectric_mean(facets_, 1.f / eta).shares;
+    Sums s;
+    s.mean = tables.dielectric_mean(facets_, near_);
+    const AlbedoTables::Interface far = tables.dielectric_mean(facets_, far_).shares;
     // Stretched facets are known less well: energy is kept on the side that is looked from.
-    through_norm_ = facets_.round() ? std::sqrt(mean_.shares.through() * far.through()) / eta : far.through();
-    sharp_ = mean_.shares.lost < 2e-4f && far.lost < 2e-4f;
+    s.through_norm = facets_.round() ? std::sqrt(s.mean.shares.through() * far.through()) / near_.eta : far.through();
+    s.sharp = s.mean.shares.lost < 2e-4f && far.lost < 2e-4f;
+    return s;
 }
 
 RoughInterface::Seen RoughInterface::seen_from(const V3f& wo) const {
-    const AlbedoTables& tables = AlbedoTables::get();
     Seen o{wo, ggx_.g1(wo), {}, 0.f};
     if (sharp_) return o;
-    o.rest = tables.dielectric(wo, facets_, eta_);
-    o.reflectance = tables.reflectance(wo, facets_, eta_);
+    const AlbedoTables::Back back = AlbedoTables::get().back(wo, facets_, near_);
+    o.rest = back.rest;
+    o.reflectance = back.reflectance;
     return o;
 }
 
@@ -30,25 +49,25 @@ float RoughInterface::reflect_once(const Seen& o, const V3f& wi, float& cosine) 
     return ggx_.d(h) * ggx_.g2(o.wo, wi) / (4.f * o.wo.z);
 }
 float RoughInterface::refract_once(const Seen& o, const V3f& wi, float& cosine) const {
-    const V3f h = refraction_half(o.wo, wi, eta_);
+    const V3f h = refraction_half(o.wo, wi, near_.eta);
     const float oh = o.wo.dot(h);
     const float ih = wi.dot(h);
     cosine = 1.f;
     if (!(oh > 0.f && ih < 0.f)) return 0.f;
     cosine = oh;
-    const float denominator = oh + eta_ * ih;
+    const float denominator = oh + near_.eta * ih;
     const float g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
-    return ggx_.d(h) * g2 * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
+    return ggx_.d(h) * g2 * oh * -ih * near_.eta * near_.eta / (o.wo.z * denominator * denominator);
 }
 float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
     if (sharp_ || mean_.shares.reflected <= 1e-6f) return 0.f;
-    return o.rest.reflected * AlbedoTables::get().dielectric(wi, facets_, eta_).reflected /
+    return o.rest.reflected * AlbedoTables::get().dielectric(wi, facets_, near_).reflected /
            (pi * mean_.shares.reflected) * wi.z * onward(mean_.forward_reflected, o.wo, wi);
 }
 float RoughInterface::rest_through(const Seen& o, const V3f& wi) const {
     if (sharp_ || through_norm_ <= 1e-6f) return 0.f;
     const V3f far(wi.x, wi.y, -wi.z);
-    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, 1.f / eta_).through() /
+    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, far_).through() /
            (pi * through_norm_) * far.z * onward(mean_.forward_through, o.wo, far);
 }
 
@@ -56,14 +75,14 @@ float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
     if (wi.z <= 0.f) return 0.f;
     float cosine;
     const float once = reflect_once(o, wi, cosine);
-    return fresnel_dielectric(cosine, eta_) * once + rest_reflected(o, wi);
+    return fresnel_dielectric(cosine, near_.eta) * once + rest_reflected(o, wi);
 }
 
 float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     if (wi.z >= 0.f) return 0.f;
     float cosine;
     const float once = refract_once(o, wi, cosine);
-    return (1.f - fresnel_dielectric(cosine, eta_)) * once + rest_through(o, wi);
+    return (1.f - fresnel_dielectric(cosine, near_.eta)) * once + rest_through(o, wi);
 }
 
 float RoughInterface::rest_chance(const Seen& o, Passage event) const {
@@ -82,12 +101,12 @@ float RoughInterface::pdf(const Seen& o, const V3f& wi, Passage event) const {
         const V3f h = (o.wo + wi).normalized();
         single = o.g1 * ggx_.d(h) / (4.f * o.wo.z);
     } else {
-        const V3f h = refraction_half(o.wo, wi, eta_);
+        const V3f h = refraction_half(o.wo, wi, near_.eta);
         const float oh = o.wo.dot(h);
         const float ih = wi.dot(h);
-        const float denominator = oh + eta_ * ih;
+        const float denominator = oh + near_.eta * ih;
         if (oh > 0.f && ih < 0.f)
-            single = o.g1 * ggx_.d(h) * oh * -ih * eta_ * eta_ / (o.wo.z * denominator * denominator);
+            single = o.g1 * ggx_.d(h) * oh * -ih * near_.eta * near_.eta / (o.wo.z * denominator * denominator);
     }
     return (1.f - rest) * single + rest * std::fabs(wi.z) * inverse_pi;
 }
@@ -104,7 +123,7 @@ RoughInterface::Sample RoughInterface::sample(const Seen& o, Passage event, floa
         const float oh = o.wo.dot(h);
         if (!through)
             s.wi = h * (2.f * oh) - o.wo;
-        else if (!surface::refract(o.wo, h, eta_, s.wi))
+        else if (!surface::refract(o.wo, h, near_.eta, s.wi))
             return s;
     }
     if (through ? s.wi.z >= -1e-6f : s.wi.z <= 1e-6f) return s;

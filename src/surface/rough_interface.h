@@ -20,13 +20,13 @@ public:
     /// Facets alone, where nothing goes through them.
     explicit RoughInterface(const Ggx& ggx) : ggx_(ggx), facets_(ggx) {}
 
-    float eta() const { return eta_; }
+    float eta() const { return near_.eta; }
     const Ggx& ggx() const { return ggx_; }
     const Facets& facets() const { return facets_; }
     bool sharp() const { return sharp_; }  ///< nothing is lost in single scattering
     /// Share that comes back, all bounces: exact where the interface is sharp, else from the tables.
     float reflectance(const V3f& w) const {
-        return sharp_ ? fresnel_dielectric(w.z, eta_) : AlbedoTables::get().reflectance(w, facets_, eta_);
+        return sharp_ ? fresnel_dielectric(w.z, near_.eta) : AlbedoTables::get().reflectance(w, facets_, near_);
     }
     float reflectance_average() const { return mean_.reflectance; }  ///< cosine-weighted
     float rest_reflected_average() const { return mean_.shares.reflected; }
@@ -63,10 +63,17 @@ private:
     float rest_chance(const Seen& o, Passage event) const;
     Ggx ggx_;
     Facets facets_;
-    float eta_ = 1.f;
+    AlbedoTables::Media near_ = 1.f, far_ = 1.f;  // as seen from either side
+    /// What does not depend on a direction: of most surfaces the same for all their points.
+    struct Sums {
+        bool sharp = true;
+        AlbedoTables::InterfaceMean mean;
+        float through_norm = 1.f;  // Tm'_average, from both sides' tables: they must agree for light to go either way
+    };
+    Sums sum_up() const;
     bool sharp_ = true;
     AlbedoTables::InterfaceMean mean_;
-    float through_norm_ = 1.f;  // Tm'_average, from both sides' tables: the two must agree for light to go either way
+    float through_norm_ = 1.f;
 };
 
 template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) const {
@@ -75,14 +82,14 @@ template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) co
     const float u = next();
     const V3f h = ggx_.visible_normal(o.wo, u1, u2);
     const float oh = o.wo.dot(h);
-    const float f = fresnel_dielectric(oh, eta_);
+    const float f = fresnel_dielectric(oh, near_.eta);
     V3f wi;
     bool kept;
     if (u < f) {
         wi = h * (2.f * oh) - o.wo;
         kept = wi.z > 1e-6f && (sharp_ || u < f * ggx_.g2(o.wo, wi) / o.g1);
     } else {
-        kept = surface::refract(o.wo, h, eta_, wi) && wi.z < -1e-6f &&
+        kept = surface::refract(o.wo, h, near_.eta, wi) && wi.z < -1e-6f &&
                (sharp_ || u - f < (1.f - f) * ggx_.g2_through(o.wo, wi) / o.g1);
     }
     if (kept) return wi;
@@ -90,8 +97,8 @@ template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) co
     // What single scattering lost comes back on either side.
     const bool through = next() * std::max(1e-9f, o.rest.lost) >= o.rest.reflected;
     const AlbedoTables& tables = AlbedoTables::get();
-    wi = through ? tables.draw_rest(AlbedoTables::Of::through, facets_, 1.f / eta_, next)
-                 : tables.draw_rest(AlbedoTables::Of::reflected, facets_, eta_, next);
+    wi = through ? tables.draw_rest(AlbedoTables::Of::through, facets_, far_, next)
+                 : tables.draw_rest(AlbedoTables::Of::reflected, facets_, near_, next);
     wi = turned_onward(through ? mean_.forward_through : mean_.forward_reflected, o.wo, wi, next());
     if (through) wi.z = -wi.z;
     return wi;

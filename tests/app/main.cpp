@@ -1,11 +1,9 @@
 #include "app/window.h"
-#include "base/memory.h"
 #include "runner.h"
 
 int main(int argc, char** argv) {
     if (!qEnvironmentVariableIsSet("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
-    vemtra::keep_memory_compact();  // as the window does
-    QTemporaryDir settings;         // the tests neither see nor change the user's window state
+    QTemporaryDir settings;  // the tests neither see nor change the user's window state
     qputenv("XDG_CONFIG_HOME", settings.path().toUtf8());
     qputenv("XDG_DATA_HOME", settings.filePath("data").toUtf8());
     QApplication app(argc, argv);

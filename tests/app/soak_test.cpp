@@ -1,7 +1,5 @@
 // Hours of work in minutes: edits, undo, imports, saving and looking around at random in the real window, watched for
 // memory and file handles that grow. ./run soak [MINUTES]; a few seconds of it in every ./run test.
-#include <malloc.h>
-
 #include <random>
 
 #include "app/window.h"
@@ -9,6 +7,8 @@
 
 using namespace vemtra;
 using namespace vemtra::test;
+
+extern "C" int mallctl(const char*, void*, size_t*, void*, size_t) __attribute__((weak));  // none under sanitizers
 
 namespace {
 
@@ -19,8 +19,15 @@ struct Held {
 Held held(const app::Workbench& bench) {
     size_t handles = 0;
     for (const auto& e : entries_of("/proc/self/fd")) handles += !e.path().empty();
-    const auto heap = ::mallinfo2();
-    return {double(bench.memory()) / (1 << 20), double(heap.uordblks + heap.hblkhd) / (1 << 20), handles};
+    size_t given = 0;
+    if (mallctl) {
+        uint64_t now = 1;  // its figures are of the last such moment
+        size_t size = sizeof now;
+        mallctl("epoch", &now, &size, &now, size);
+        size = sizeof given;
+        mallctl("stats.allocated", &given, &size, nullptr, 0);
+    }
+    return {double(bench.memory()) / (1 << 20), double(given) / (1 << 20), handles};
 }
 
 class Hands {

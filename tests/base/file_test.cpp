@@ -11,7 +11,7 @@ using namespace vemtra::test;
 
 namespace {
 
-std::vector<std::string> names_in(const fs::path& folder) {
+std::vector<std::string> entry_names_in(const fs::path& folder) {
     std::vector<std::string> names;
     for (const auto& e : entries_of(folder)) names.push_back(e.path().filename().string());
     std::sort(names.begin(), names.end());
@@ -90,7 +90,7 @@ TEST_CASE("what a process left behind that was ended while it wrote goes with th
     other.write(of_init, "half");
     other.write(".notes.part.txt", "somebody else's");
     REQUIRE(write_file_atomically(other.path / "p.vemtra", "whole"));
-    CHECK(names_in(other.path) == std::vector<std::string>{".notes.part.txt", of_init, "p.vemtra"});
+    CHECK(entry_names_in(other.path) == std::vector<std::string>{".notes.part.txt", of_init, "p.vemtra"});
 }
 
 TEST_CASE("a writer that fails leaves the old file and nothing else") {
@@ -103,7 +103,7 @@ TEST_CASE("a writer that fails leaves the old file and nothing else") {
     REQUIRE_FALSE(written);
     CHECK(written.error().file == (s.path / "file").string());
     CHECK(*read_file(s.path / "file") == "old");
-    CHECK(names_in(s.path) == std::vector<std::string>{"file"});
+    CHECK(entry_names_in(s.path) == std::vector<std::string>{"file"});
     CHECK_FALSE(write_file_atomically(s.path / "no" / "such" / "folder", "x"));
 }
 

@@ -7,9 +7,6 @@
 namespace vemtra::exchange {
 namespace {
 
-std::string text_of(const pugi::xml_node& e, const char* attribute) {
-    return e.attribute(attribute).value();
-}
 /// The attribute of the element or of the nearest one around it that has it.
 std::string inherited(pugi::xml_node e, const char* attribute) {
     for (; e; e = e.parent())

@@ -9,6 +9,11 @@
 
 namespace vemtra::exchange {
 
+/// Of an element; empty where it has no such attribute.
+inline std::string text_of(const pugi::xml_node& e, const char* attribute) {
+    return e.attribute(attribute).value();
+}
+
 /// Kinds of nodes that the document defines by a nodegraph of its own.
 struct OwnKinds {
     std::unordered_map<std::string, std::string> kinds;  ///< graph by key

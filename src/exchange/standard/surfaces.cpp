@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <span>
 
+#include "exchange/standard/graph_reader.h"
 #include "exchange/standard/values.h"
 #include "scene/edits.h"
 
@@ -11,9 +12,6 @@ namespace {
 
 constexpr int deepest_mix = 64;
 
-std::string text_of(const pugi::xml_node& e, const char* attribute) {
-    return e.attribute(attribute).value();
-}
 pugi::xml_node input_of(const pugi::xml_node& e, const char* name) {
     return e.find_child_by_attribute("input", "name", name);
 }

@@ -9,7 +9,7 @@ namespace vemtra::review {
 
 namespace {
 
-constexpr size_t least_points = 40;
+constexpr size_t least_texel_points = 40;
 constexpr float too_coarse = .3f, much_finer = 12.f;  // texels to a pixel, in the median
 constexpr int large_map = 2048;
 
@@ -29,7 +29,7 @@ std::vector<float> texels_per_pixel(Look& look, const WiredMap& m, int width, in
     for (size_t i = 0; i < look.points().size(); ++i)
         if (const VisiblePoint& v = look.points()[i]; v.hit && p.build_up_of[v.at.instance] == int(m.build_up_index))
             picks.push_back(i);
-    if (picks.size() < least_points) return texels;
+    if (picks.size() < least_texel_points) return texels;
     program::Workspace workspace;
     std::vector<const float*> place(size_t(std::max(1, where.component_count())));
     const float to_pixel = measuring_width / float(std::max(1, p.scene->render.width));
@@ -62,7 +62,7 @@ void find_texel_size(Look& look) {
         const auto [width, height] = p.textures->size(int(it - images.begin()));
         if (width <= 0) continue;
         std::vector<float> texels = texels_per_pixel(look, m, width, height);
-        if (texels.size() < least_points) continue;
+        if (texels.size() < least_texel_points) continue;
         std::nth_element(texels.begin(), texels.begin() + long(texels.size() / 2), texels.end());
         const float median = texels[texels.size() / 2];
         const std::string size = std::to_string(width) + " x " + std::to_string(height);
