@@ -5,6 +5,7 @@
 
 #include "base/hash.h"
 #include "base/parallel.h"
+#include "geometry/face_sides.h"
 #include "geometry/field_grid.h"
 #include "geometry/places.h"
 
@@ -484,39 +485,8 @@ ReliefLevels relief_levels(const Mesh& mesh, const Welds& welds, const std::func
     return out;
 }
 
-namespace {
-float longest_side(const Mesh& m, uint32_t f) {
-    const uint32_t* i = &m.indices[3 * size_t(f)];
-    float longest = 0.f;
-    for (int c = 0; c < 3; ++c) longest = std::max(longest, (m.positions[i[(c + 1) % 3]] - m.positions[i[c]]).length());
-    return std::isfinite(longest) ? longest : 0.f;
-}
-double points_of(float side, float spacing) {
-    double n = 1;
-    while (n < double(side / spacing) && n < double(1 << relief_deepest)) n *= 2;
-    return n * n / 2;
-}
-}  // namespace
-
 ReliefLevels levels_by_spacing(const Mesh& mesh, const Welds& welds, float spacing) {
     return relief_levels(mesh, welds, [&](uint32_t f) { return longest_side(mesh, f) / spacing; });
-}
-
-double points_by_spacing(const Mesh& m, float spacing) {
-    double points = 0;
-    for (uint32_t f = 0; f < m.triangles(); ++f) points += points_of(longest_side(m, f), spacing);
-    return points;
-}
-
-float affordable_spacing(const Mesh& m, float spacing, size_t most) {
-    std::vector<float> sides;
-    for (uint32_t f = 0; f < m.triangles(); ++f) sides.push_back(longest_side(m, f));
-    for (int tries = 0; tries < 64; ++tries, spacing *= 2.f) {
-        double points = 0;
-        for (const float s : sides) points += points_of(s, spacing);
-        if (points <= double(most) || points <= double(sides.size())) break;
-    }
-    return spacing;
 }
 
 std::shared_ptr<const ReliefHeights> freeze_heights(const Mesh& mesh, const Welds& welds, ReliefLevels levels,

@@ -43,10 +43,6 @@ inline constexpr int relief_deepest = 20;
 ReliefLevels relief_levels(const Mesh& mesh, const Welds& welds, const std::function<float(uint32_t)>& segments);
 /// So that no segment is longer than `spacing`, above 0.
 ReliefLevels levels_by_spacing(const Mesh& mesh, const Welds& welds, float spacing);
-/// Points of all its faces then, before neighbours are made to fit.
-double points_by_spacing(const Mesh& mesh, float spacing);
-/// The spacing, or as many times doubled as makes the points of all faces together fit, if they can.
-float affordable_spacing(const Mesh& mesh, float spacing, size_t most_points);
 
 /// Where a grid point stands: on sides to coarser faces drawn to that one's points.
 inline void draw_to_coarser(const ReliefLevels& l, uint32_t face, int& i, int& j) {

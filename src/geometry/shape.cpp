@@ -56,6 +56,11 @@ uint64_t Shape::content() const {
     return h;
 }
 
+const FaceSides& Shape::sides() const {
+    std::call_once(ordered_, [&] { sides_ = std::make_unique<const FaceSides>(faces_as_triangles()); });
+    return *sides_;
+}
+
 RTCScene Shape::scene(Progress*) const {
     // It is kept, so that a stop of who asked first must not leave it half built: the build runs to its end.
     std::call_once(built_, [&] {

@@ -8,7 +8,7 @@
 #include <mutex>
 
 #include "base/progress.h"
-#include "geometry/mesh.h"
+#include "geometry/face_sides.h"
 
 namespace vemtra::geometry {
 
@@ -55,6 +55,7 @@ public:
     /// A triangle mesh that stands for the form wherever points are strewn over it or its UVs are walked; its faces are
     /// the form's.
     virtual const Mesh& faces_as_triangles() const = 0;
+    const FaceSides& sides() const;  ///< of those; put in order at the first call
     /// Whether heights move it out of its faces: it is met in its own space only, and no face of it is flat.
     virtual bool stands_out() const { return false; }
     /// A geometry of the accelerator, committed; the caller releases it. `to_world` null: in the form's own space.
@@ -64,7 +65,8 @@ public:
     RTCScene scene(Progress* progress = nullptr) const;
 
 private:
-    mutable std::once_flag built_;
+    mutable std::once_flag built_, ordered_;
+    mutable std::unique_ptr<const FaceSides> sides_;
     mutable RTCScene scene_ = nullptr;
     mutable std::atomic<uint64_t> content_{0};  ///< 0: not asked for yet
 };

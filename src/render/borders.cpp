@@ -33,7 +33,7 @@ BorderPoints points_of_parts(const Prepared& p, const std::vector<char>& reaches
     for (size_t i = 0; i < p.build_up_of.size(); ++i) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
         const geometry::Instance& in = p.geometry->instances()[i];
-        const double points = geometry::points_by_spacing(in.shape->faces_as_triangles(), wanted_spacing(p, in));
+        const double points = in.shape->sides().points(wanted_spacing(p, in));
         wanted.push_back(size_t(std::min(points, double(most_border_points))));
     }
     const size_t requests = std::max<size_t>(1, p.resources.borders.size());
@@ -63,8 +63,8 @@ public:
     std::shared_ptr<const geometry::BorderGrid> find(const BorderPoints& points, bool first, bool& final) {
         const float size = in_.shape->bounds().size().length();
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * size + 1e-9f)));
-        const float steady = geometry::affordable_spacing(mesh_, smallest, points.first);
-        const float best = std::min(steady, geometry::affordable_spacing(mesh_, wanted_spacing(p_, in_), points.most));
+        const float steady = in_.shape->sides().affordable(smallest, points.first);
+        const float best = std::min(steady, in_.shape->sides().affordable(wanted_spacing(p_, in_), points.most));
         const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
         if (!first) return found(best, reach, false, true);
         if (best == steady) return found(steady, reach, false, true);
@@ -191,7 +191,7 @@ bool is_cut(const Prepared& p, const nodes::BorderRequest& request) {
         if (!reaches[size_t(p.build_up_of[i])]) continue;
         const geometry::Instance& in = p.geometry->instances()[i];
         const float wanted = wanted_spacing(p, in);
-        if (geometry::affordable_spacing(in.shape->faces_as_triangles(), wanted, most) > wanted) return true;
+        if (in.shape->sides().affordable(wanted, most) > wanted) return true;
     }
     return false;
 }

@@ -168,8 +168,7 @@ private:
         const size_t most = size_t(std::clamp(rest_.scene->render.relief_points, 1, 512)) << 20;
         std::map<std::pair<const geometry::Shape*, uint64_t>, size_t> wanted;  // equal ones are computed once
         for (const Computed& c : computed_) {
-            const double points =
-                geometry::points_by_spacing(instance(c.i).shape->faces_as_triangles(), wanted_spacing(c.i));
+            const double points = instance(c.i).shape->sides().points(wanted_spacing(c.i));
             size_t& here = wanted[{instance(c.i).shape.get(), c.what}];
             here = std::max(here, size_t(std::min(points, double(most))));
         }
@@ -226,10 +225,10 @@ private:
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
-        const float steady = geometry::affordable_spacing(m, smallest, first_points_);
+        const float steady = in.shape->sides().affordable(smallest, first_points_);
         if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
         const float wanted = wanted_spacing(i);
-        const float best = geometry::affordable_spacing(m, wanted, most_points_);
+        const float best = in.shape->sides().affordable(wanted, most_points_);
         if (std::min(best, steady) > wanted) out.cut.push_back(i);
         if (best >= steady || stopped(progress_)) return;
         if (auto shape = displaced(best, first_))

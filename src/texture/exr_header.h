@@ -1,6 +1,8 @@
 // OpenEXR headers, walked before the library is given the file: it asks for the memory that a header claims.
 #pragma once
-#include "base/result.h"
+#include <string>
+
+#include "base/file.h"
 
 namespace vemtra::texture {
 
