@@ -14,9 +14,10 @@ struct StandardCall {
     bool json = false;
 };
 
-int run_export(const StandardCall& call) {
+int run_export(const Options& all, const StandardCall& call) {
     auto loaded = scene::load(call.project);
     if (!loaded) return fail(loaded.error());
+    read_paintings(all, *loaded, call.project);
     const auto problems = exchange::write_standard_file(std::move(loaded->scene), call.project, call.document);
     if (!problems) return fail(problems.error());
     warn(*problems);
@@ -53,7 +54,7 @@ void add_export(CLI::App& app, Options& all) {
     c->add_option("project", v->project, "Project file")->required();
     c->add_option("--mtlx", v->document, "MaterialX document to write")->required();
     c->add_flag("--json", v->json, "Report as JSON on standard output");
-    c->final_callback([v, &all] { all.exit = run_export(*v); });
+    c->final_callback([v, &all] { all.exit = run_export(all, *v); });
 }
 
 void add_import(CLI::App& app, Options& all) {

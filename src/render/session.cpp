@@ -268,9 +268,8 @@ bool LiveSession::show_coarse() {
     const double per_pixel = double(info(r.view).rays_per_pixel);
     if (!edited_.empty() && same_balance(at_.request, standing_.request))
         if (const auto shown = show_edited()) return *shown;
-    for (int coarse = coarsest_picture; coarse >= 2; coarse /= 2) {
-        const double cost = pixels / (coarse * coarse) * per_pixel / rate_;
-        if (coarse > 2 && cost * 4 < first_picture_seconds) continue;  // the next finer one is quick enough
+    const double finest = std::sqrt(pixels * per_pixel / rate_ / first_picture_seconds);
+    for (int coarse = std::clamp(int(std::ceil(finest)), 2, coarsest_picture); coarse >= 2; coarse = (coarse + 1) / 2) {
         const FrameSettings f = frame_of(coarse);
         Film quick(f.width, f.height, prepared_->rig.groups.size());
         if (!rendered(*prepared_, f, 0, quick)) return false;

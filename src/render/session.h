@@ -123,7 +123,7 @@ private:
     bool show_coarse();
     void render_band(State& into);
     // Of what an edit leaves (session_standing.cpp)
-    static constexpr double first_picture_seconds = .045;  // what the first picture after an edit may take to render
+    static constexpr double first_picture_seconds = .032;  // what the first picture after an edit may take to render
     static constexpr int coarsest_picture = 8;             // pixels of the whole picture in one of such a one
     bool stands_on(const LiveRequest& request) const;
     void look_what_stands();

@@ -1,6 +1,8 @@
 #include "surface/diffuse.h"
 
-#include <vector>
+#include <array>
+#include <atomic>
+#include <memory>
 
 #include "surface/microfacet.h"
 
@@ -28,22 +30,30 @@ float fuzz_unscaled(float roughness, const V3f& wo, const V3f& wi) {
     return d / (4.f * (wo.z + wi.z - wo.z * wi.z));
 }
 
-struct FuzzTable {
+/// Its albedo by roughness, summed up at the nodes that are asked for, once: the first picture waits for two of them.
+class FuzzTable {
+public:
     static constexpr int n = 28, mus = 33;  ///< dense at fine fibres and at grazing
-    std::vector<float> albedo = std::vector<float>(n * mus), scale = std::vector<float>(n);
+    struct Node {
+        float albedo[mus];
+        float scale = 1.f;  ///< so that no light is won
+    };
     static float place(float roughness) { return std::sqrt(clamp01((roughness - .05f) / .95f)) * (n - 1); }
-    FuzzTable() {
-        for (int r = 0; r < n; ++r) {
-            float most = 0.f;
-            const float t = float(r) / (n - 1);
-            for (int m = 0; m < mus; ++m) {
-                albedo[size_t(r * mus + m)] = summed(.05f + .95f * t * t, m);
-                most = std::max(most, albedo[size_t(r * mus + m)]);
-            }
-            scale[size_t(r)] = 1.f / std::max(1.f, most);
-            for (int m = 0; m < mus; ++m) albedo[size_t(r * mus + m)] *= scale[size_t(r)];
-        }
+    static const Node& node(int r) {
+        static std::array<std::atomic<const Node*>, n> nodes;  // made at need, kept to the end
+        std::atomic<const Node*>& slot = nodes[size_t(r)];
+        if (const Node* made = slot.load(std::memory_order_acquire)) return *made;
+        auto fresh = std::make_unique<Node>();
+        float most = 0.f;
+        const float t = float(r) / (n - 1);
+        for (int m = 0; m < mus; ++m) most = std::max(most, fresh->albedo[m] = summed(.05f + .95f * t * t, m));
+        fresh->scale = 1.f / std::max(1.f, most);
+        for (float& a : fresh->albedo) a *= fresh->scale;
+        const Node* none = nullptr;  // whoever is first wins: all make the same
+        return slot.compare_exchange_strong(none, fresh.get(), std::memory_order_acq_rel) ? *fresh.release() : *none;
     }
+
+private:
     static float summed(float roughness, int m) {
         const float t = float(m) / (mus - 1);
         const float mu = std::max(5e-4f, t * t);
@@ -61,10 +71,6 @@ struct FuzzTable {
                        2. * M_PI / (across * around);
             }
         return float(sum);
-    }
-    static const FuzzTable& get() {
-        static const FuzzTable table;
-        return table;
     }
 };
 
@@ -102,23 +108,23 @@ float eon_bound(float r, float mu_o) {
 }
 
 float fuzz(float roughness, const V3f& wo, const V3f& wi) {
-    const FuzzTable& t = FuzzTable::get();
     const float x = FuzzTable::place(roughness);
     const int i = std::min(int(x), FuzzTable::n - 2);
-    return fuzz_unscaled(roughness, wo, wi) * lerp(t.scale[size_t(i)], t.scale[size_t(i) + 1], x - float(i));
+    const float scale = lerp(FuzzTable::node(i).scale, FuzzTable::node(i + 1).scale, x - float(i));
+    return fuzz_unscaled(roughness, wo, wi) * scale;
 }
 float fuzz_bound(float roughness) {
     return (2.f + 1.f / std::max(.05f, roughness)) / (8.f * pi);
 }
 float fuzz_albedo(float roughness, float mu) {
-    const FuzzTable& t = FuzzTable::get();
     constexpr int mus = FuzzTable::mus;
     const float x = FuzzTable::place(roughness);
     const float y = std::sqrt(clamp01(mu)) * (mus - 1);
     const int i = std::min(int(x), FuzzTable::n - 2);
     const int j = std::min(int(y), mus - 2);
-    const float* p = &t.albedo[size_t(i * mus + j)];
-    return std::min(1.f, lerp(lerp(p[0], p[1], y - float(j)), lerp(p[mus], p[mus + 1], y - float(j)), x - float(i)));
+    const float* p = &FuzzTable::node(i).albedo[j];
+    const float* q = &FuzzTable::node(i + 1).albedo[j];
+    return std::min(1.f, lerp(lerp(p[0], p[1], y - float(j)), lerp(q[0], q[1], y - float(j)), x - float(i)));
 }
 
 }  // namespace vemtra::surface

@@ -104,12 +104,6 @@ fs::path folder_of(const fs::path& project) {
     return project.parent_path() / (project.stem().string() + ".paint");
 }
 
-fs::path sheet_file(const fs::path& pattern, int tile) {
-    std::string name = pattern.string();
-    if (const size_t at = name.rfind("<UDIM>"); at != std::string::npos) name.replace(at, 6, std::to_string(tile));
-    return name;
-}
-
 std::string stem_for(const std::string& id) {
     std::string stem;
     for (const char c : id) stem += std::isalnum(static_cast<unsigned char>(c)) || c == '-' ? c : '-';
@@ -154,20 +148,30 @@ Status link_or_copy(const fs::path& from, const fs::path& to) {
 
 }  // namespace
 
+fs::path sheet_file(const fs::path& pattern, int tile) {
+    std::string name = pattern.string();
+    if (const size_t at = name.rfind("<UDIM>"); at != std::string::npos) name.replace(at, 6, std::to_string(tile));
+    return name;
+}
+
 Result<std::shared_ptr<const Texels>> read_sheet(const fs::path& file, int lanes, Progress* progress) {
     return guarded(file, [&] { return read_from(file, lanes, progress); });
 }
 
-Status write_sheet(const fs::path& file, const Texels& texels, Progress* progress) {
-    OIIO::ImageSpec spec(texels.size(), texels.size(), texels.lanes(), OIIO::TypeDesc::HALF);
+Status write_sheet(const fs::path& file, const Texels& texels, Progress* progress, SheetPart part) {
+    const size_t lanes = size_t(texels.lanes());
+    const size_t first = part == SheetPart::coverage ? lanes - 1 : 0;
+    const size_t channels = part == SheetPart::all ? lanes : part == SheetPart::values ? lanes - 1 : 1;
+    OIIO::ImageSpec spec(texels.size(), texels.size(), int(channels), OIIO::TypeDesc::HALF);
     spec.tile_width = spec.tile_height = edge;
-    spec.channelnames =
-        texels.lanes() == 4 ? std::vector<std::string>{"R", "G", "B", "A"} : std::vector<std::string>{"Y", "A"};
-    spec.alpha_channel = texels.lanes() - 1;
+    spec.channelnames = channels >= 3 ? std::vector<std::string>{"R", "G", "B"} : std::vector<std::string>{"Y"};
+    if (part == SheetPart::all) {
+        spec.channelnames.push_back("A");
+        spec.alpha_channel = int(channels) - 1;
+    }
     spec.attribute("compression", "zip");
     spec.attribute("textureformat", "Plain Texture");  // with mip levels
     spec.attribute("oiio:ColorSpace", "lin_rec709");
-    const size_t lanes = size_t(texels.lanes());
     return write_levels(
         file, spec, texels.levels(),
         [&](int level, int row, uint16_t* out) {
@@ -175,13 +179,20 @@ Status write_sheet(const fs::path& file, const Texels& texels, Progress* progres
             const int height = std::min(edge, size - row * edge);
             for (int x = 0; x < texels.across(level); ++x) {
                 const scene::TexelTile& tile = texels.tile(level, x, row);
-                const size_t n = size_t(std::min(edge, size - x * edge)) * lanes;
+                const size_t n = size_t(std::min(edge, size - x * edge));
                 for (int y = 0; y < height; ++y) {
-                    uint16_t* to = out + (size_t(y) * size_t(size) + size_t(x) * edge) * lanes;
-                    if (tile)
-                        std::memcpy(to, tile.get() + size_t(y) * edge * lanes, n * sizeof(uint16_t));
-                    else
-                        std::memset(to, 0, n * sizeof(uint16_t));
+                    uint16_t* to = out + (size_t(y) * size_t(size) + size_t(x) * edge) * channels;
+                    if (!tile) {
+                        std::memset(to, 0, n * channels * sizeof(uint16_t));
+                        continue;
+                    }
+                    const uint16_t* from = tile.get() + size_t(y) * edge * lanes;
+                    if (channels == lanes) {
+                        std::memcpy(to, from, n * lanes * sizeof(uint16_t));
+                        continue;
+                    }
+                    for (size_t i = 0; i < n; ++i)
+                        for (size_t c = 0; c < channels; ++c) to[channels * i + c] = from[lanes * i + first + c];
                 }
             }
         },

@@ -12,7 +12,12 @@ namespace vemtra::texture {
 /// Reads a sheet. A file without mip levels, or of other numbers, is taken as it is meant; the size of the sheet is
 /// that of the file, taken to the power of two below it. An Error where the file is missing, cut off or no image.
 Result<std::shared_ptr<const scene::Texels>> read_sheet(const fs::path& file, int lanes, Progress* progress = nullptr);
-Status write_sheet(const fs::path& file, const scene::Texels& texels, Progress* progress = nullptr);
+/// Programs differ in what they take an "A" for: for others values and coverage go into files of their own.
+enum class SheetPart : uint8_t { all, values, coverage };
+Status write_sheet(const fs::path& file, const scene::Texels& texels, Progress* progress = nullptr,
+                   SheetPart part = SheetPart::all);
+/// The file of a sheet by a pattern with <UDIM>.
+fs::path sheet_file(const fs::path& pattern, int tile);
 
 /// Reads the sheets of the scene that have none yet. What cannot be read is told and stays away; its file is left alone
 /// by later savings. `known`: a scene that has read the same files already.

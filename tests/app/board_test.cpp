@@ -158,6 +158,7 @@ TEST_CASE("materials are handed over and taken in again") {
     const Scratch scratch;
     const fs::path file = scratch.path / "materials.mtlx";
     h.bench.files().hand_over(file);
+    REQUIRE(wait_until([&] { return !h.bench.jobs().busy(); }));
     REQUIRE(fs::exists(file));
     const size_t before = h.bench.scene().build_ups.size();
     const std::string part = h.bench.selection().part;

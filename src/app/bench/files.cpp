@@ -298,13 +298,18 @@ Error together(const std::vector<Error>& problems, const std::string& file) {
 }  // namespace
 
 void Files::hand_over(const fs::path& document) {
-    const auto problems = exchange::write_standard_file(bench_.scene(), project_path(), document);
-    if (!problems) {
-        Q_EMIT bench_.failed(problems.error());
-        return;
-    }
-    if (!problems->empty()) Q_EMIT bench_.failed(together(*problems, document.string()));
-    Q_EMIT bench_.said("Handed over in " + QString::fromStdString(document.string()));
+    bench_.painter().finish();
+    bench_.jobs().start(
+        "Handing over",
+        [this, document, now = bench_.snapshot(), project = project_path()](Progress& progress) -> Jobs::Finish {
+            const auto problems = std::make_shared<Result<std::vector<Error>>>(
+                exchange::write_standard_file(*now, project, document, &progress));
+            return [this, document, problems] {
+                if (!*problems) return Q_EMIT bench_.failed(problems->error());
+                if (!(*problems)->empty()) Q_EMIT bench_.failed(together(**problems, document.string()));
+                Q_EMIT bench_.said("Handed over in " + QString::fromStdString(document.string()));
+            };
+        });
 }
 
 void Files::take_in(const fs::path& document) {

@@ -2,6 +2,7 @@
 // library): read into networks and build-ups of ours, evaluated, and written.
 #pragma once
 #include "base/paths.h"
+#include "base/progress.h"
 #include "base/result.h"
 #include "nodes/description.h"
 
@@ -39,7 +40,9 @@ struct WrittenDocument {
 };
 /// The build-ups that parts of the scene wear (all of them, where none does), and the networks that they use.
 WrittenDocument write_standard_document(const scene::Scene& scene);
-/// The same into a file, atomically, with the maps' paths relative to it; returns what could not be said.
-Result<std::vector<Error>> write_standard_file(scene::Scene scene, const fs::path& project, const fs::path& file);
+/// The same into a file, atomically, with the maps' paths relative to it; returns what could not be said. What is
+/// painted over UVs goes into files of its own in a folder beside it, before the document names them.
+Result<std::vector<Error>> write_standard_file(scene::Scene scene, const fs::path& project, const fs::path& file,
+                                               Progress* progress = nullptr);
 
 }  // namespace vemtra::exchange

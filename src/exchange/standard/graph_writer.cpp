@@ -20,6 +20,11 @@ std::string clean_name(const std::string& name) {
     return out;
 }
 
+std::string coverage_file(const std::string& values) {
+    const size_t at = values.rfind(".<UDIM>");
+    return at == std::string::npos ? values : std::string(values).insert(at, "_cover");
+}
+
 std::string FreshNames::take(const std::string& stem) {
     const std::string clean = clean_name(stem);
     std::string name = clean;
@@ -104,6 +109,13 @@ void GraphWriter::value(pugi::xml_node node, const char* input, Type type, const
 void GraphWriter::wire(pugi::xml_node to, const Said& from) {
     to.append_attribute(from.interface ? "interfacename" : "nodename") = from.node.c_str();
     if (!from.output.empty()) to.append_attribute("output") = from.output.c_str();
+}
+
+void GraphWriter::wired(pugi::xml_node node, const char* input, const Said& from) {
+    pugi::xml_node e = node.append_child("input");
+    e.append_attribute("name") = input;
+    e.append_attribute("type") = nodes::type_name(from.type);
+    wire(e, from);
 }
 
 void GraphWriter::input(pugi::xml_node node, const std::string& name, Type type, const scene::Input& in) {
@@ -242,6 +254,8 @@ void GraphWriter::say_by_kind(const scene::Node& n) {
         done_[n.id] = say_image(n, *d);
     else if (d->use == nodes::Use::placement)
         done_[n.id] = say_placement(n, *d);
+    else if (d->use == nodes::Use::painting)
+        done_[n.id] = say_painting(n, *d);
     else if (d->said_as.empty() && d->standard.empty())
         done_[n.id] = say_fallback(n, d);
     else
@@ -417,6 +431,45 @@ GraphWriter::Said GraphWriter::say_placement(const scene::Node& n, const nodes::
     value(e, "rotate", Type::number, literal("rotation"));
     value(e, "offset", Type::vector2, V2f(offset[0], offset[1]));
     return {id, "", Type::vector2, false};
+}
+
+/// Painted texels hold colour times coverage: they plus what lies under them times the rest.
+GraphWriter::Said GraphWriter::say_painting(const scene::Node& n, const nodes::NodeDescription& d) {
+    const Type type = d.output_type(n);
+    const scene::Painting* p = scene::find(scene_.paintings, nodes::word_of(n, nodes::Role::painting));
+    const std::string id = names_.take(n.name.empty() ? n.id : n.name);
+    const nodes::Port& under = *d.port(nodes::Role::subject);
+    const auto at = n.inputs.find(under.name);
+    const scene::Input below = at == n.inputs.end() ? scene::Input{under.value, {}} : at->second;
+    if (p && p->on_form())
+        tell_(place_ + " / " + n.id, "it is painted on the form itself, over no UVs",
+              "What lies under it is written: bake it to a map first");
+    if (!p || p->on_form() || p->sheets.empty()) {
+        input(element("dot", id, type), "in", type, below);
+        return {id, "", type, false};
+    }
+    auto image = [&](const std::string& name, Type of, const std::string& path) {
+        pugi::xml_node e = element("image", name, of);
+        pugi::xml_node file = e.append_child("input");
+        file.append_attribute("name") = "file";
+        file.append_attribute("type") = "filename";
+        file.append_attribute("value") = path.c_str();
+        if (is_colour(of)) file.append_attribute("colorspace") = "lin_rec709";
+        value(e, "default", of, nodes::literal(0.f, of)[0]);
+        return Said{name, "", of, false};
+    };
+    const Said painted = image(names_.take(id + "_values"), type, p->file);
+    const Said covered = converted(image(names_.take(id + "_cover"), Type::number, coverage_file(p->file)), type);
+    const Said rest{names_.take(id + "_rest"), "", type, false};
+    wired(element("invert", rest.node, type), "in", covered);
+    const Said shows{names_.take(id + "_under"), "", type, false};
+    pugi::xml_node dimmed = element("multiply", shows.node, type);
+    input(dimmed, "in1", type, below);
+    wired(dimmed, "in2", rest);
+    pugi::xml_node sum = element("add", id, type);
+    wired(sum, "in1", painted);
+    wired(sum, "in2", shows);
+    return {id, "", type, false};
 }
 
 GraphWriter::Said GraphWriter::say_fallback(const scene::Node& n, const nodes::NodeDescription* d) {

@@ -15,6 +15,9 @@ namespace vemtra::exchange {
 /// The name with only letters, digits and underscores, not beginning with a digit.
 std::string clean_name(const std::string& name);
 
+/// Beside the file of painted values, that of how much of the place they cover.
+std::string coverage_file(const std::string& values);
+
 /// Hands out names of elements, each once.
 class FreshNames {
 public:
@@ -48,6 +51,7 @@ private:
     pugi::xml_node element(const std::string& kind, const std::string& name, nodes::Type type);
     void value(pugi::xml_node node, const char* input, nodes::Type type, const scene::Value& value);
     void wire(pugi::xml_node to, const Said& from);
+    void wired(pugi::xml_node node, const char* input, const Said& from);
     void input(pugi::xml_node node, const std::string& name, nodes::Type type, const scene::Input& input);
     Said said(const std::string& from, const std::string& output);
     Said converted(const Said& from, nodes::Type type);
@@ -59,6 +63,7 @@ private:
     Said say_instance(const scene::Node& n);
     Said say_image(const scene::Node& n, const nodes::NodeDescription& d);
     Said say_placement(const scene::Node& n, const nodes::NodeDescription& d);
+    Said say_painting(const scene::Node& n, const nodes::NodeDescription& d);
     Said say_fallback(const scene::Node& n, const nodes::NodeDescription* d);
 
     const scene::Scene& scene_;

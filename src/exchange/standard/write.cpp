@@ -3,11 +3,13 @@
 #include <set>
 #include <sstream>
 
+#include "base/folders.h"
 #include "exchange/collect.h"
 #include "exchange/standard/document.h"
 #include "exchange/standard/graph_writer.h"
 #include "exchange/standard/values.h"
 #include "nodes/as_computed.h"
+#include "texture/paint_files.h"
 
 namespace vemtra::exchange {
 namespace {
@@ -307,13 +309,70 @@ WrittenDocument write_standard_document(const scene::Scene& scene) {
     return Writer(at_length).write();
 }
 
-Result<std::vector<Error>> write_standard_file(scene::Scene scene, const fs::path& project, const fs::path& file) {
+namespace {
+
+/// Which paintings the written networks read.
+std::set<std::string> paintings_read(const scene::Scene& s) {
+    std::set<std::string> ids;
+    auto look = [&ids](const scene::Node& n) {
+        if (nodes::has_use(n, nodes::Use::painting)) ids.insert(nodes::word_of(n, nodes::Role::painting));
+    };
+    for (const scene::BuildUp& b : s.build_ups)
+        scene::for_each_node(b, [&](const scene::Node& n, const scene::Layer*) { look(n); });
+    for (const scene::Network& network : s.networks)
+        for (const scene::Node& n : network.nodes) look(n);
+    return ids;
+}
+
+/// Writes what is painted over UVs beside the document and names it in the scene.
+Status write_paintings(scene::Scene& s, const fs::path& document, std::vector<Error>& problems, Progress* progress) {
+    const std::set<std::string> read = paintings_read(s);
+    const fs::path folder = document.parent_path() / (clean_name(document.stem().string()) + "_paint");
+    size_t sheets = 0;
+    for (const scene::Painting& p : s.paintings)
+        if (!p.on_form() && read.contains(p.id)) sheets += p.sheets.size();
+    FreshNames names;
+    size_t done = 0;
+    for (scene::Painting& p : s.paintings) {
+        if (p.on_form() || !read.contains(p.id)) continue;
+        const fs::path pattern = folder / (names.take(p.name.empty() ? p.id : p.name) + ".<UDIM>.exr");
+        for (const scene::Sheet& sheet : p.sheets) {
+            if (!sheet.texels) {
+                problems.push_back({"Something painted is not handed over",
+                                    texture::sheet_file(p.file, sheet.tile).string(), p.name,
+                                    "its file could not be read", "Find the file, or paint it again"});
+                continue;
+            }
+            if (stopped(progress)) return Error{"Nothing was handed over", document.string(), "", "it was stopped", ""};
+            if (Status made = make_folder(folder); !made) return made;
+            for (const texture::SheetPart part : {texture::SheetPart::values, texture::SheetPart::coverage}) {
+                const bool values = part == texture::SheetPart::values;
+                const fs::path of_part = values ? pattern : fs::path(coverage_file(pattern.string()));
+                if (Status written =
+                        texture::write_sheet(texture::sheet_file(of_part, sheet.tile), *sheet.texels, nullptr, part);
+                    !written)
+                    return written;
+            }
+            report(progress, float(++done) / float(sheets));
+        }
+        p.file = path_from(document.parent_path(), pattern);
+    }
+    return Done{};
+}
+
+}  // namespace
+
+Result<std::vector<Error>> write_standard_file(scene::Scene scene, const fs::path& project, const fs::path& file,
+                                               Progress* progress) {
     const fs::path from = absolute_path(project).parent_path();
     const fs::path to = absolute_path(file).parent_path();
     for_each_file(scene, [&](const std::string&, std::string& path, const char*) {
         path = path_from(to, fs::path(path).is_absolute() ? fs::path(path) : from / path);
     });
+    std::vector<Error> lost;
+    if (Status s = write_paintings(scene, absolute_path(file), lost, progress); !s) return s.error();
     WrittenDocument written = write_standard_document(scene);
+    written.problems.insert(written.problems.end(), lost.begin(), lost.end());
     if (Status s = write_file_atomically(file, written.text); !s) return s.error();
     return std::move(written.problems);
 }
