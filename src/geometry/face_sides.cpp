@@ -28,8 +28,9 @@ double FaceSides::points(float spacing) const {
     for (int level = 0; first != longest_.end() && level <= relief_deepest; ++level, segments *= 2) {
         const auto last = level == relief_deepest
                               ? longest_.end()
-                              : std::upper_bound(first, longest_.end(), segments,
-                                                 [spacing](double n, float side) { return n < double(side / spacing); });
+                              : std::upper_bound(first, longest_.end(), segments, [spacing](double n, float side) {
+                                    return n < double(side / spacing);
+                                });
         points += double(last - first) * segments * segments / 2;
         first = last;
     }

@@ -1,4 +1,5 @@
-// How large the faces of a mesh are, in order: what a spacing of points over them costs is known without looking at each.
+// How large the faces of a mesh are, in order: what a spacing of points over them costs is known without a look at
+// each.
 #pragma once
 #include "geometry/mesh.h"
 

@@ -71,8 +71,8 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
         chain.add("facing", "absval", "vector3", {{"in", TriplanarChain::from(read("normal", "normal"))}});
     // Sharper where the blend is small.
     const float blend = std::max(.01f, number_of(node, *d.port("blend")));
-    const std::string sharp =
-        chain.add("sharp", "power", "vector3", {{"in1", TriplanarChain::from(facing)}, {"in2", {V3f(1.f / blend), {}}}});
+    const std::string sharp = chain.add("sharp", "power", "vector3",
+                                        {{"in1", TriplanarChain::from(facing)}, {"in2", {V3f(1.f / blend), {}}}});
     const std::string sum =
         chain.add("sum", "dotproduct", "float", {{"in1", TriplanarChain::from(sharp)}, {"in2", {V3f(1.f), {}}}});
     std::string at[3];
@@ -81,8 +81,9 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
     for (int c = 0; c < 3; ++c) {
         const std::string axis(1, "xyz"[c]);
         const PlaneAxes p = planes[up][c];
-        const std::string place = chain.add("place." + axis, "combine2", "vector2",
-                                            {{"in1", TriplanarChain::from(at[p.across])}, {"in2", TriplanarChain::from(at[p.up])}});
+        const std::string place =
+            chain.add("place." + axis, "combine2", "vector2",
+                      {{"in1", TriplanarChain::from(at[p.across])}, {"in2", TriplanarChain::from(at[p.up])}});
         scene::Inputs of_image{{"texcoord", TriplanarChain::from(place)}};
         of_image["file"] = chain.own(("file" + axis).c_str());
         if (of_image["file"].value.index() != scene::Value(std::string()).index())
@@ -90,14 +91,15 @@ std::vector<scene::Node> at_length(const scene::Node& node, const TypeOf&) {
         of_image["colorspace"].value = word_of(node, *d.port("colorspace"));
         of_image["filter"].value = std::string(word_of(node, *d.port("filtertype")) == "closest" ? "off" : "smooth");
         const std::string image = chain.add("image." + axis, "image", type, of_image);
-        const std::string weight =
-            chain.add("weight." + axis, "divide", "float",
-                      {{"in1", TriplanarChain::from(chain.component("share." + axis, sharp, c))}, {"in2", TriplanarChain::from(sum)}});
+        const std::string weight = chain.add("weight." + axis, "divide", "float",
+                                             {{"in1", TriplanarChain::from(chain.component("share." + axis, sharp, c))},
+                                              {"in2", TriplanarChain::from(sum)}});
         const std::string part =
-            chain.add("part." + axis, "multiply", type, {{"in1", TriplanarChain::from(image)}, {"in2", TriplanarChain::from(weight)}});
-        all = all.empty()
-                  ? part
-                  : chain.add("sum." + axis, "add", type, {{"in1", TriplanarChain::from(all)}, {"in2", TriplanarChain::from(part)}});
+            chain.add("part." + axis, "multiply", type,
+                      {{"in1", TriplanarChain::from(image)}, {"in2", TriplanarChain::from(weight)}});
+        all = all.empty() ? part
+                          : chain.add("sum." + axis, "add", type,
+                                      {{"in1", TriplanarChain::from(all)}, {"in2", TriplanarChain::from(part)}});
     }
     return chain.take();
 }

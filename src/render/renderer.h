@@ -83,7 +83,7 @@ struct Left {
     V3f carried;  ///< what of that light it brings
     V2f place;    ///< in their image
     uint32_t pixel;
-    float pdf;    ///< of the direction by the surface; 0: nothing else looked that way
+    float pdf;  ///< of the direction by the surface; 0: nothing else looked that way
     bool indirect, backdrop;
 };
 

@@ -41,9 +41,8 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
         c.group = p_.rig.emission_group;
     } else {
         if (!(p_.rig.lights_share > 0.f)) return c;
-        const LightTree::Chosen l =
-            p_.rig.light_tree.choose(position, within((pick - emitters - double(p_.rig.environment_share)) /
-                                                      double(p_.rig.lights_share)));
+        const LightTree::Chosen l = p_.rig.light_tree.choose(
+            position, within((pick - emitters - double(p_.rig.environment_share)) / double(p_.rig.lights_share)));
         if (!(l.chance > 0.f)) return c;
         const AreaLight& light = p_.rig.lights[l.light];
         const LightSample s = sample_light(light, position, l0, l1);

@@ -67,8 +67,8 @@ float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
 float RoughInterface::rest_through(const Seen& o, const V3f& wi) const {
     if (sharp_ || through_norm_ <= 1e-6f) return 0.f;
     const V3f far(wi.x, wi.y, -wi.z);
-    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, far_).through() /
-           (pi * through_norm_) * far.z * onward(mean_.forward_through, o.wo, far);
+    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, far_).through() / (pi * through_norm_) *
+           far.z * onward(mean_.forward_through, o.wo, far);
 }
 
 float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
