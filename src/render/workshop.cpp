@@ -6,7 +6,7 @@
 namespace vemtra::render {
 namespace {
 
-constexpr size_t most_kept_fields = 24;  // dragging a reach leaves a trail
+constexpr size_t most_field_bytes = size_t(64) << 20;  // beside those in use: dragging a reach leaves a trail
 constexpr size_t most_borders = 24;
 constexpr size_t most_border_bytes = size_t(128) << 20;
 
@@ -203,14 +203,18 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
                                                            const geometry::PartBorders& mask, int rays,
                                                            Progress* progress) {
     auto find = [&]() -> FieldEntry* {
-        std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired(); });
+        std::erase_if(fields_, [](const FieldEntry& e) { return e.geometry.expired() || e.field.expired(); });
         for (FieldEntry& e : fields_)
             if (e.geometry.lock() == geometry && e.request == request && e.parts == parts && e.mask == mask) return &e;
         return nullptr;
     };
     {
         std::lock_guard lock(mutex_);
-        if (FieldEntry* e = find(); e && e->field->rays >= rays) return e->field;
+        if (FieldEntry* e = find())
+            if (auto known = e->field.lock(); known && known->rays >= rays) {
+                hold(known);
+                return known;
+            }
     }
     auto made = geometry::cached_field(*geometry, parts, request, mask);
     if (!made) {
@@ -226,8 +230,19 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
         e->field = made;
     else
         fields_.push_back({geometry, parts, request, mask, made});
-    if (fields_.size() > most_kept_fields) fields_.erase(fields_.begin());
+    hold(made);
     return made;
+}
+
+/// Under the lock.
+void Workshop::hold(const std::shared_ptr<const geometry::FormField>& field) {
+    std::erase(last_fields_, field);
+    last_fields_.push_back(field);
+    size_t bytes = 0;
+    size_t keep = 0;
+    for (auto it = last_fields_.rbegin(); it != last_fields_.rend(); ++it, ++keep)
+        if ((bytes += (*it)->bytes()) > most_field_bytes && keep > 0) break;
+    last_fields_.erase(last_fields_.begin(), last_fields_.end() - long(keep));
 }
 
 std::shared_ptr<const MeshLights> Workshop::mesh_lights(

@@ -50,7 +50,7 @@ public:
     /// One of the last ones again where nothing has moved; it may not be built yet.
     std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances);
     /// The best state of a field so far; computes at least `rays` rays per sample. `mask`: what the request follows
-    /// from, where it does. Null only if stopped.
+    /// from, where it does. The last ones are kept, and those that somebody holds. Null only if stopped.
     std::shared_ptr<const geometry::FormField> field(const std::shared_ptr<const geometry::Geometry>& geometry,
                                                      const geometry::FieldParts& parts,
                                                      const nodes::FieldRequest& request,
@@ -125,9 +125,11 @@ private:
         geometry::FieldParts parts;
         nodes::FieldRequest request;
         geometry::PartBorders mask;
-        std::shared_ptr<const geometry::FormField> field;
+        std::weak_ptr<const geometry::FormField> field;
     };
     std::vector<FieldEntry> fields_;
+    std::vector<std::shared_ptr<const geometry::FormField>> last_fields_;  ///< the newest last
+    void hold(const std::shared_ptr<const geometry::FormField>& field);
     Shining shining_;
     std::shared_ptr<const MeshLights> mesh_lights_;  ///< null: none are kept
     std::shared_ptr<texture::TextureStore> textures_;
