@@ -63,14 +63,19 @@ scene::Scene painted_scene() {
 TEST_CASE("what is painted over UVs is handed over in files of its own, over what lies under it") {
     const Scratch scratch;
     const fs::path file = scratch.path / "hand over.mtlx";
-    const auto problems = exchange::write_standard_file(painted_scene(), scratch.path / "p.vemtra", file);
+    const bool alike = GENERATE(true, false);
+    scene::Scene s = painted_scene();
+    if (!alike) s.paintings[1].name = "Worn by hand cover";  // which the first one's coverage must not meet
+    const std::string second = alike ? "Worn_by_hand_2" : "Worn_by_hand_cover";
+    const auto problems = exchange::write_standard_file(s, scratch.path / "p.vemtra", file);
     REQUIRE(problems);
     for (const Error& e : *problems) FAIL_CHECK(e.line());
-    const fs::path folder = scratch.path / "hand_over_paint";
+    const fs::path folder = scratch.path / "hand over_paint";
     // Two of one name do not meet; values and coverage are files that any program reads.
-    for (const auto& [name, channels] : {std::pair("Worn_by_hand", 3), std::pair("Worn_by_hand_cover", 1),
-                                         std::pair("Worn_by_hand_2", 1), std::pair("Worn_by_hand_2_cover", 1)}) {
-        const auto in = OIIO::ImageInput::open((folder / (std::string(name) + ".1001.exr")).string());
+    for (const auto& [name, channels] :
+         {std::pair(std::string("Worn_by_hand"), 3), std::pair(std::string("Worn_by_hand.cover"), 1),
+          std::pair(second, 1), std::pair(second + ".cover", 1)}) {
+        const auto in = OIIO::ImageInput::open((folder / (name + ".1001.exr")).string());
         REQUIRE(in);
         CHECK(in->spec().nchannels == channels);
         CHECK(in->spec().width == size);

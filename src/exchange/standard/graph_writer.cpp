@@ -22,7 +22,7 @@ std::string clean_name(const std::string& name) {
 
 std::string coverage_file(const std::string& values) {
     const size_t at = values.rfind(".<UDIM>");
-    return at == std::string::npos ? values : std::string(values).insert(at, "_cover");
+    return at == std::string::npos ? values : std::string(values).insert(at, ".cover");
 }
 
 std::string FreshNames::take(const std::string& stem) {

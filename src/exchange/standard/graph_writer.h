@@ -15,7 +15,7 @@ namespace vemtra::exchange {
 /// The name with only letters, digits and underscores, not beginning with a digit.
 std::string clean_name(const std::string& name);
 
-/// Beside the file of painted values, that of how much of the place they cover.
+/// Beside the file of painted values, that of how much of the place they cover: no clean name has a dot in it.
 std::string coverage_file(const std::string& values);
 
 /// Hands out names of elements, each once.

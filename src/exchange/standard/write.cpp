@@ -327,7 +327,7 @@ std::set<std::string> paintings_read(const scene::Scene& s) {
 /// Writes what is painted over UVs beside the document and names it in the scene.
 Status write_paintings(scene::Scene& s, const fs::path& document, std::vector<Error>& problems, Progress* progress) {
     const std::set<std::string> read = paintings_read(s);
-    const fs::path folder = document.parent_path() / (clean_name(document.stem().string()) + "_paint");
+    const fs::path folder = document.parent_path() / (document.stem().string() + "_paint");
     size_t sheets = 0;
     for (const scene::Painting& p : s.paintings)
         if (!p.on_form() && read.contains(p.id)) sheets += p.sheets.size();
