@@ -57,7 +57,6 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
     return to;
 }
 
-constexpr uint32_t least_to_stand = 8;       // samples of a picture that is worth more than a new first one
 constexpr double band_seconds = .040;        // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
 constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
@@ -179,6 +178,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
             enlarge = 1;
         }
     }
+    if (!whole && !moved_.from.picture.empty() && !carry(film, coarse, *image, enlarge)) return;
     auto rgba = displayed(image->linear, request.view, scene->display);
     if (rgba)
         image->bgra = std::move(*rgba);
@@ -188,7 +188,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->shown_width = image->width;
     image->shown_height = image->height;
     if (enlarge > 1) {  // here, so that the window has nothing to scale
-        image->bgra = enlarged(image->bgra, film.width, film.height, enlarge);
+        image->bgra = enlarged(image->bgra, image->width, image->height, enlarge);
         image->shown_width *= enlarge;
         image->shown_height *= enlarge;
     }
@@ -209,8 +209,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_width_ = film.width;
         previous_height_ = film.height;
         const bool all = request.region.x1 <= request.region.x0;  // outside of a region older edits may show
-        if (image->samples >= least_to_stand && lit && all && prepared_->fields_final)
-            last_whole_ = {{film.width, film.height, image->samples, image->linear}, image->bgra, request, prepared_};
+        if (image->samples >= least_to_stand && lit && all && prepared_->fields_final) keep_whole(*image);
     }
     hand_over(std::move(image));
 }
@@ -310,6 +309,7 @@ void LiveSession::restart(bool with_coarse) {
         c.points = 0;
     }
     busy_nanoseconds_ = 0;
+    look_what_is_carried();
     look_what_stands();
     if (with_coarse && !show_coarse()) return;
     at_.frame = frame_of(1);
@@ -345,6 +345,7 @@ bool LiveSession::look_at_files() {
     last_look_ = Clock::now();
     if (workshop_->changed_files().empty() || !at_.ready) return false;
     standing_ = last_whole_ = Whole();  // their scene is the same, their files are not
+    moved_ = Moved();
     restart(false);
     return true;
 }

@@ -6,6 +6,7 @@
 #include <functional>
 #include <thread>
 
+#include "render/carried.h"
 #include "render/denoise.h"
 #include "render/patience.h"
 #include "render/picture.h"
@@ -59,6 +60,7 @@ struct LiveImage {
     uint32_t samples = 0;
     int coarse = 1;          ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
     bool stands_on = false;  ///< what no edit has met is still that of the picture before, in full
+    bool carried = false;    ///< the picture before is in it, as the moved camera sees it
     float noise = 0.f;
     double rays_per_second = 0;
     bool fields_final = true, complete = false;
@@ -125,10 +127,18 @@ private:
     // Of what an edit leaves (session_standing.cpp)
     static constexpr double first_picture_seconds = .032;  // what the first picture after an edit may take to render
     static constexpr int coarsest_picture = 8;             // pixels of the whole picture in one of such a one
+    static constexpr uint32_t least_to_stand = 8;  // samples of a picture that is worth more than a new first one
     bool stands_on(const LiveRequest& request) const;
+    static bool differs_by_camera(const LiveRequest& a, const LiveRequest& b);
     void look_what_stands();
     std::optional<bool> show_edited();
     void post_edited(const Film& film, int coarse, const SeenPixels& seen);
+    // Of a camera that moves (session_moved.cpp)
+    static constexpr double places_seconds = .015;  // what finding the places that a first picture sees may take
+    void look_what_is_carried();
+    void keep_whole(const LiveImage& image);
+    bool carry(const Film& film, int coarse, LiveImage& image, int& enlarge);
+    bool see_places(int step);
     // Of paint (session_paint.cpp)
     bool may_mend() const;
     bool mend(const Box3f& painted);
@@ -178,7 +188,17 @@ private:
         std::vector<uint8_t> bgra;  ///< as it was displayed
         LiveRequest request;
         std::shared_ptr<const Prepared> prepared;
+        std::shared_ptr<const SeenPlaces> seen;  ///< by its pixels; null: not looked at yet
     } standing_, last_whole_;
+    /// Of a camera that has moved: the picture that is carried over, what the present picture's pixels see (of every
+    /// `step`-th one, both ways), and what was shown last, which knows what the first one does not.
+    struct Moved {
+        Whole from;
+        std::shared_ptr<const SeenPlaces> now, last_seen;
+        int step = 0;
+        CarriedPicture last;
+    } moved_;
+    double places_rate_ = 4e6;     ///< found in a second
     std::vector<uint8_t> edited_;  ///< build-ups that were edited since `standing_`; empty: nothing stands on
     std::vector<Patch> patches_;
     /// The picture begun anew behind the one that stands: behind a mended one, whose light is still the old one

@@ -78,6 +78,20 @@ bool same_balance(const LiveRequest& a, const LiveRequest& b) {
     return x && y && x->groups == y->groups;
 }
 
+/// Whether two requests ask for the same from two cameras, or from the same one.
+bool LiveSession::differs_by_camera(const LiveRequest& a, const LiveRequest& b) {
+    if (!a.scene || !b.scene || a.folder != b.folder || a.blocked != b.blocked || a.width != b.width ||
+        a.height != b.height || a.scale_percent != b.scale_percent || a.view != b.view || a.relief != b.relief ||
+        a.loud != b.loud || !same_balance(a, b))
+        return false;
+    scene::Scene x = without_what_does_not_show(*a.scene);
+    scene::Scene y = without_what_does_not_show(*b.scene);
+    x.cameras.clear();
+    y.cameras.clear();
+    x.camera = y.camera;
+    return x == y;
+}
+
 /// Whether the standing picture differs from the request by its build-ups alone.
 bool LiveSession::stands_on(const LiveRequest& r) const {
     const LiveRequest& old = standing_.request;
