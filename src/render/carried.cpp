@@ -159,19 +159,23 @@ bool goes_on(const SeenPlaces::Pixel& a, const SeenPlaces::Pixel& b, const Pinho
 }
 void find_edges(SeenPlaces& s) {
     const Pinhole eye = eye_of(s);
-    s.edges.assign(s.pixels.size(), 0);
     const size_t w = size_t(s.width);
-    parallel_ranges(size_t(s.height), 4, [&](size_t first, size_t last) {
-        for (size_t y = first; y < last; ++y)
-            for (size_t x = 0; x < w; ++x) {
-                const size_t p = y * w + x;
-                const bool inside = (x == 0 || goes_on(s.pixels[p], s.pixels[p - 1], eye)) &&
-                                    (x + 1 == w || goes_on(s.pixels[p], s.pixels[p + 1], eye)) &&
-                                    (y == 0 || goes_on(s.pixels[p], s.pixels[p - w], eye)) &&
-                                    (y + 1 == size_t(s.height) || goes_on(s.pixels[p], s.pixels[p + w], eye));
-                s.edges[p] = inside ? 0 : 1;
-            }
-    });
+    const size_t h = size_t(s.height);
+    auto any_beside = [&](auto&& differs) {
+        std::vector<uint8_t> out(s.pixels.size());
+        parallel_ranges(h, 4, [&](size_t first, size_t last) {
+            for (size_t y = first; y < last; ++y)
+                for (size_t x = 0; x < w; ++x) {
+                    const size_t p = y * w + x;
+                    out[p] = uint8_t((x > 0 && differs(p, p - 1)) || (x + 1 < w && differs(p, p + 1)) ||
+                                     (y > 0 && differs(p, p - w)) || (y + 1 < h && differs(p, p + w)));
+                }
+        });
+        return out;
+    };
+    const auto at_once = any_beside([&](size_t p, size_t q) { return !goes_on(s.pixels[p], s.pixels[q], eye); });
+    // A pixel's light comes from as far as the middles of those around it.
+    s.edges = any_beside([&](size_t p, size_t q) { return at_once[p] || at_once[q]; });
 }
 
 }  // namespace

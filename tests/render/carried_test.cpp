@@ -95,7 +95,7 @@ TEST_CASE("a picture that is carried over shows places as they were, and tells w
     CHECK(seen > size * size / 8);
     CHECK(hidden > 100);
     CHECK(at_the_edge < 100);  // less than a pixel behind it
-    CHECK(largest < .01f);  // a pixel is .04 wide, and tells .2 of that
+    CHECK(largest < .01f);     // a pixel is .04 wide, and tells .2 of that
     // Nothing moves: the same picture.
     const CarriedPicture same = render::carried_over(*before, {linear, {}}, *before);
     for (size_t k = 0; k < linear.size(); ++k)
