@@ -13,7 +13,7 @@ namespace {
 struct RenderCall {
     std::string project, output, size, view = "beauty", camera, rig, region, node;
     int samples = 0, seed = -1, threads = 0;
-    bool json = false, preview = false, reference = false;
+    bool json = false, preview = false, reference = false, smooth = false;
 };
 
 bool four_numbers(const std::string& text, const char* format, int* n, int count) {
@@ -46,6 +46,7 @@ int settings_of(const RenderCall& call, render::PictureSettings& settings) {
     if (call.seed >= 0) settings.seed = uint32_t(call.seed);
     settings.preview_clamp = call.preview;
     settings.reference = call.reference;
+    settings.regression |= call.smooth;
     if (!render::picture_format_of(call.output))
         return wrong_call("-o takes a file that ends in " + render::picture_extensions() + ", not '" + call.output +
                           "'");
@@ -103,11 +104,18 @@ int run(const Options& all, const RenderCall& call) {
     render::PictureInfo about{fs::path(call.project).filename().string(),
                               std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count()};
     if (Status s = render::write_picture(*prepared, *film, settings, about, out); !s) return fail(s.error());
+    if (film->smoothing && !call.json)
+        std::fprintf(stderr, "noise %.2f %%, after smoothing about %.2f %%\n",
+                     double(film->smoothing->noise_before) * 100., double(film->smoothing->error_after) * 100.);
     if (call.json) {
         ordered_json j{{"file", out.string()},      {"width", settings.width},
                        {"height", settings.height}, {"samples", settings.samples},
                        {"seed", settings.seed},     {"seconds", about.seconds},
                        {"noise", film->noise()},    {"problems", as_json(prepared->problems)}};
+        if (film->smoothing) {
+            j["noise"] = film->smoothing->noise_before;
+            j["error_after_smoothing"] = film->smoothing->error_after;
+        }
         say(j);
     }
     return loaded->problems.empty() && prepared->problems.empty() ? done : incomplete;
@@ -132,6 +140,8 @@ void add_render(CLI::App& app, Options& all) {
     c->add_flag("--preview", r->preview, "Clamp bright single samples as the window does");
     c->add_flag("--reference", r->reference,
                 "Do nothing against noise that is not exact at every number of samples: for pictures to compare with");
+    c->add_flag("--smooth", r->smooth,
+                "Smooth the light by regression, each light group by itself; tells the error that is left");
     c->add_flag("--json", r->json, "Report as JSON on standard output");
     c->final_callback([r, &all] { all.exit = run(all, *r); });
 }

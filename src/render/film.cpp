@@ -20,8 +20,8 @@ Film::Film(int w, int h, size_t groups, size_t coverage_layers) : width(w), heig
 
 size_t Film::bytes() const {
     return size_t(width) * size_t(height) *
-           (4 + 12 * light.size() + 24 + 12 + 4 * coverage.size() + (tiers.empty() ? 0 : sizeof tiers[0]) +
-            (touched.empty() ? 0 : 4));
+           (4 + 12 * (light.size() + odd_light.size()) + 24 + 12 + 4 * coverage.size() +
+            (tiers.empty() ? 0 : sizeof tiers[0]) + (touched.empty() ? 0 : 4));
 }
 
 void Film::keep_only(const PixelRect& r) {
@@ -39,7 +39,8 @@ void Film::clear(const std::vector<uint8_t>& pixels) {
 
 void Film::forget(size_t p) {
     samples[p] = 0;
-    for (auto& group : light) group[p] = V3f(0.f);
+    for (auto* half : {&light, &odd_light})
+        for (auto& group : *half) group[p] = V3f(0.f);
     albedo[p] = normal[p] = V3f(0.f);
     depth[p] = alpha[p] = odd_luminance[p] = 0.f;
     if (!tiers.empty()) tiers[p] = {};
@@ -59,6 +60,8 @@ Film Film::part(const PixelRect& r) const {
     };
     take(samples, f.samples);
     for (size_t g = 0; g < light.size(); ++g) take(light[g], f.light[g]);
+    f.odd_light.resize(odd_light.size());
+    for (size_t g = 0; g < odd_light.size(); ++g) take(odd_light[g], f.odd_light[g]);
     take(albedo, f.albedo);
     take(normal, f.normal);
     take(depth, f.depth);
@@ -73,6 +76,10 @@ Film Film::part(const PixelRect& r) const {
 void Film::keep_tiers(float about) {
     unit = about;
     if (tiers.empty()) tiers.assign(samples.size(), {});
+}
+
+void Film::keep_halves() {
+    odd_light.assign(light.size(), std::vector<V3f>(samples.size(), V3f(0.f)));
 }
 
 float Film::trust(int x, int y) const {
@@ -118,8 +125,9 @@ void Film::settle() {
     parallel_ranges(samples.size(), 8192, [&](size_t first, size_t last) {
         for (size_t p = first; p < last; ++p) believed[p] = trust(int(p) % width, int(p) / width);
     });
-    for (auto& group : light)
-        for (size_t p = 0; p < group.size(); ++p) group[p] = group[p] * believed[p];
+    for (auto* half : {&light, &odd_light})
+        for (auto& group : *half)
+            for (size_t p = 0; p < group.size(); ++p) group[p] = group[p] * believed[p];
     tiers = {};
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "base/vec.h"
@@ -11,6 +12,12 @@ namespace vemtra::render {
 
 struct PixelRect {
     int x0, y0, x1, y1;
+};
+
+/// What came of smoothing a picture. Errors are relative, and means over the picture as of Film::noise().
+struct Smoothing {
+    float noise_before = 0.f, error_after = 0.f;
+    std::vector<float> error;  ///< per pixel: estimated standard error, relative
 };
 
 /// What accumulates: sums over samples; divide by `samples` (features by it, too).
@@ -22,6 +29,8 @@ struct Film {
     std::vector<float> depth, alpha;
     std::vector<float>
         odd_luminance;  ///< of the samples with odd numbers alone: its distance from the rest tells the noise
+    /// `light` of the samples with odd numbers alone; empty: not kept. See smooth_by_regression().
+    std::vector<std::vector<V3f>> odd_light;
     /// What came in single bright contributions, by how bright: about unit * 8^(k + 1). Per pixel; empty: not kept. See
     /// trust().
     static constexpr int tier_count = 5;
@@ -41,6 +50,8 @@ struct Film {
     std::vector<uint8_t> finished;             ///< per tile of the frame: below the noise that was asked for
     std::vector<std::vector<float>> coverage;  ///< per layer and pixel; only where asked for
 
+    std::optional<Smoothing> smoothing;  ///< of its light
+
     Film() = default;
     Film(int width, int height, size_t groups, size_t coverage_layers = 0);
     size_t bytes() const;
@@ -58,6 +69,8 @@ struct Film {
     Film part(const PixelRect& r) const;
     /// Keeps tiers from now on.
     void keep_tiers(float unit);
+    /// Keeps the light of odd samples by itself from now on, before the first one.
+    void keep_halves();
     /// Which part of a pixel's light is believed: single bright contributions count by how many of their kind there are
     /// in the pixel and around it, and whole as soon as they no longer outshine the mean of what is believed (Zirr,
     /// Hanika, Dachsbacher 2018, "Re-weighting Firefly Samples for Improved Finite-Sample Monte Carlo Estimates"). 1

@@ -1,6 +1,7 @@
 #include "render/picture.h"
 
 #include "render/denoise.h"
+#include "render/regression.h"
 
 #include <OpenImageIO/imageio.h>
 
@@ -16,7 +17,8 @@ PictureSettings picture_settings(const scene::Scene& scene) {
     return {.width = scene.render.width,
             .height = scene.render.height,
             .samples = scene.render.samples,
-            .seed = uint32_t(scene.render.seed)};
+            .seed = uint32_t(scene.render.seed),
+            .regression = scene.render.smooth};
 }
 
 FrameSettings frame_settings(const scene::Scene& scene, const PictureSettings& s) {
@@ -42,6 +44,9 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
                         std::min(frame.height, wanted.y1 + 1)};
     Film film(settings.width, settings.height, prepared.rig.groups.size(),
               settings.coverage ? prepared.layers.size() : 0);
+    const bool smooths = settings.regression && !settings.reference && info(settings.view).lit;
+    if (smooths) film.keep_halves();
+    const float rendering = smooths ? .85f : 1.f;  // of the time, about
     static std::atomic<bool> never{false};
     const std::atomic<bool>* stop = progress ? &progress->stop : &never;
     for (int s = 0; s < settings.samples; ++s) {
@@ -51,9 +56,14 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
         if (frame.noise > 0.f &&
             std::all_of(film.finished.begin(), film.finished.end(), [](uint8_t done) { return done; }))
             break;
-        report(progress, float(s + 1) / float(settings.samples));
+        report(progress, rendering * float(s + 1) / float(settings.samples));
     }
     film.settle();
+    if (smooths && settings.samples > 1) {
+        if (!smooth_by_regression(film, group_gains(prepared, *prepared.scene), progress))
+            return Error{"Rendering stopped", "", "", "it was asked to stop while the picture was smoothed", ""};
+        report(progress, 1.f);
+    }
     if (part) film.keep_only(wanted);  // more was rendered
     return film;
 }
@@ -87,6 +97,7 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
                                    "albedo.B", "normal.X", "normal.Y", "normal.Z", "depth.Z"};
     for (size_t g = 1; g < prepared.rig.groups.size(); ++g)
         for (const char* c : {".R", ".G", ".B"}) names.push_back("light." + prepared.rig.groups[g] + c);
+    if (film.smoothing) names.push_back("error.Y");
     for (size_t l = 0; l < film.coverage.size(); ++l) names.push_back(coverage_channel(prepared.layers[l]));
     const size_t channels = names.size();
     const size_t pixels = film.samples.size();
@@ -105,6 +116,7 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
         const float believed = film.trust(int(p) % film.width, int(p) / film.width);
         for (size_t g = 1; g < film.light.size(); ++g)
             for (int c = 0; c < 3; ++c) *to++ = film.light[g][p][c] * believed * gains[g][c] * n;
+        if (film.smoothing) *to++ = film.smoothing->error[p];
         for (const auto& layer : film.coverage) *to++ = layer[p] * n;
     }
     OIIO::ImageSpec spec(film.width, film.height, int(channels), OIIO::TypeDesc::FLOAT);
@@ -113,6 +125,10 @@ Status write_exr(const Prepared& prepared, const Film& film, const PictureSettin
     spec.attribute("compression", "zip");
     spec.attribute("oiio:ColorSpace", "lin_rec709");
     describe(spec, settings, info);
+    if (film.smoothing) {
+        spec.attribute("vemtra:noise_before_smoothing", film.smoothing->noise_before);
+        spec.attribute("vemtra:error_after_smoothing", film.smoothing->error_after);
+    }
     if (settings.region.x1 > settings.region.x0)
         spec.attribute("vemtra:region", std::to_string(settings.region.x0) + "," + std::to_string(settings.region.y0) +
                                             "," + std::to_string(settings.region.x1) + "," +

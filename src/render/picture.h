@@ -12,10 +12,11 @@ struct PictureSettings {
     PixelRect region{0, 0, 0, 0};  ///< empty: all
     View view = View::beauty;
     bool preview_clamp =
-        false;               ///< with the window's handling of bright single samples, which is off for final pictures
-    bool reference = false;  ///< nothing is done against noise that is not exact at every number of samples
-    bool coverage = true;    ///< keep the coverage of every layer
-    bool smooth = false;     ///< a PNG goes through the preview's denoiser (swatches)
+        false;                ///< with the window's handling of bright single samples, which is off for final pictures
+    bool reference = false;   ///< nothing is done against noise that is not exact at every number of samples
+    bool coverage = true;     ///< keep the coverage of every layer
+    bool regression = false;  ///< the light is smoothed (regression.h)
+    bool smooth = false;      ///< a PNG goes through the preview's denoiser (swatches)
 };
 /// The settings of the scene, where the caller does not say otherwise.
 PictureSettings picture_settings(const scene::Scene& scene);
@@ -29,7 +30,8 @@ struct PictureInfo {
     double seconds = 0;
 };
 /// Multi-layer OpenEXR: R G B A (beauty), albedo, normal (world), depth.Z (metres), light.GROUP,
-/// coverage.BUILD-UP.LAYER; metadata vemtra:samples, vemtra:seed, vemtra:project, vemtra:seconds.
+/// coverage.BUILD-UP.LAYER, where it was smoothed error.Y (estimated standard error of the beauty, relative); metadata
+/// vemtra:samples, vemtra:seed, vemtra:project, vemtra:seconds.
 Status write_exr(const Prepared& prepared, const Film& film, const PictureSettings& settings, const PictureInfo& info,
                  const fs::path& file);
 /// What the display shows, 8 bit RGB. Views other than beauty and clay are written as they are.

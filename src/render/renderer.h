@@ -267,7 +267,9 @@ private:
                 const int tier = int(std::log2(l * per_unit_) / 3.f + .5f) - 1;
                 film_.tiers[pixel].add(std::clamp(tier, 0, Film::tier_count - 1), l);
             }
-        if (odd_) film_.odd_luminance[pixel] += luminance(radiance);
+        if (!odd_) return;
+        film_.odd_luminance[pixel] += luminance(radiance);
+        if (!film_.odd_light.empty()) film_.odd_light[size_t(group)][pixel] += radiance;
     }
 
     /// Of light that meets a smooth thin pane: the share that goes on straight (all passes between both sides: Stokes),

@@ -18,6 +18,7 @@ scene::Scene without_what_does_not_show(const scene::Scene& s) {
     copy.kept_values.clear();
     copy.render.width = copy.render.height = copy.render.samples = 0;
     copy.render.clamp = 0;
+    copy.render.smooth = false;
     if (const scene::Rig* rig = scene::active_rig(copy)) copy.rigs = {scene::Rig(*rig)};
     for (scene::Rig& rig : copy.rigs) {
         rig.name.clear();

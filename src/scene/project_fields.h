@@ -187,6 +187,7 @@ void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype
     a("relief_pixels", s.relief_pixels);
     a("relief_points", s.relief_points);
     a("noise", s.noise);
+    a("smooth", s.smooth);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Display> {
     a("view", s.view);

@@ -289,6 +289,7 @@ struct RenderSettings {
     float relief_pixels = 1.f;  ///< about how far apart computed heights lie in the picture
     int relief_points = 16;     ///< million computed heights per part at most; of all together four times as many
     float noise = 0.f;          ///< a tile stops early once its relative error is below; 0: all samples
+    bool smooth = false;        ///< the light of written pictures is smoothed by regression
     Json extra;
     bool operator==(const RenderSettings&) const = default;
 };

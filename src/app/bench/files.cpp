@@ -384,12 +384,16 @@ void Files::write_picture(const fs::path& file) {
             if (!film) return [this] { Q_EMIT bench_.said("Rendering stopped"); };
             const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
             const Status status = render::write_picture(*prepared, *film, settings, {project, seconds}, file);
-            return [this, status, file, seconds] {
+            std::optional<float> noise;
+            if (film->smoothing) noise = film->smoothing->error_after;
+            return [this, status, file, seconds, noise] {
                 if (!status)
                     Q_EMIT bench_.failed(status.error());
                 else
                     Q_EMIT bench_.said(
-                        QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1));
+                        QString("Wrote %1 in %2 s").arg(QString::fromStdString(file.string())).arg(seconds, 0, 'f', 1) +
+                        (noise ? QString(", smoothed to an error of about %1 %").arg(double(*noise) * 100, 0, 'f', 2)
+                               : QString()));
             };
         });
 }

@@ -214,6 +214,10 @@ void build_picture(Form& form) {
                 "A part of the picture is done once its relative error is below this, and the time goes to the rest; "
                 "0: every pixel gets all samples.",
                 {0.f, .1f, 0.f, true}, member(&R::noise));
+    rows.toggle("smooth",
+                "Written pictures are smoothed: the light of each group is fitted over pixels that look alike, and the "
+                "error that is left is told. Passes of data stay as they are.",
+                member(&R::smooth));
     rows.whole("depth", "Surfaces that light may meet on its way. Glass within glass needs more.",
                {1, 64, 6, true, true}, member(&R::depth));
     rows.whole("seed", "Another number gives another noise.", {0, 65535, 0, true, true}, member(&R::seed));
