@@ -262,20 +262,22 @@ const std::vector<TipKind>& tip_kinds() {
 std::shared_ptr<const Tip> tip(const std::string& id, uint32_t seed) {
     static std::mutex mutex;
     static std::map<std::pair<std::string, uint32_t>, std::shared_ptr<const Tip>> made;
-    std::lock_guard lock(mutex);
-    auto& kept = made[{id, seed}];
-    if (kept) return kept;
-    for (const TipKind& kind : tip_kinds()) {
-        if (kind.id != id) continue;
-        std::vector<float> values;
-        values.reserve(size_t(tip_size) * tip_size);
-        for (int y = 0; y < tip_size; ++y)
-            for (int x = 0; x < tip_size; ++x)
-                values.push_back(clamp01(kind.value((float(x) + .5f) / tip_size * 2.f - 1.f,
-                                                    1.f - (float(y) + .5f) / tip_size * 2.f, 1000 * seed + 17)));
-        kept = std::make_shared<const Tip>(kind.title, tip_size, std::move(values));
+    {
+        std::lock_guard lock(mutex);
+        if (const auto kept = made.find({id, seed}); kept != made.end()) return kept->second;
     }
-    return kept;
+    const auto kind =
+        std::find_if(tip_kinds().begin(), tip_kinds().end(), [&](const TipKind& k) { return k.id == id; });
+    if (kind == tip_kinds().end()) return nullptr;
+    std::vector<float> values;  // without the lock: hands do not wait for the stock's pictures
+    values.reserve(size_t(tip_size) * tip_size);
+    for (int y = 0; y < tip_size; ++y)
+        for (int x = 0; x < tip_size; ++x)
+            values.push_back(clamp01(kind->value((float(x) + .5f) / tip_size * 2.f - 1.f,
+                                                 1.f - (float(y) + .5f) / tip_size * 2.f, 1000 * seed + 17)));
+    auto fresh = std::make_shared<const Tip>(kind->title, tip_size, std::move(values));
+    std::lock_guard lock(mutex);
+    return made.emplace(std::pair{id, seed}, std::move(fresh)).first->second;
 }
 
 std::shared_ptr<const Tip> tip_of(const std::string& name, const program::Program& program,

@@ -1,10 +1,12 @@
 // The stock of brushes: each as a short stroke of its own. A click takes it in hand.
 #include <QListWidget>
 #include <QVBoxLayout>
+#include <thread>
 
 #include "app/drawer/drawer.h"
 #include "app/theme/theme.h"
 #include "base/hash.h"
+#include "base/parallel.h"
 
 namespace vemtra::app {
 namespace {
@@ -12,7 +14,7 @@ namespace {
 constexpr QSize picture_size(132, 40);
 
 /// A stroke across a flat picture, by the same dabs and tips as on a form.
-QImage stroke_of(const paint::StockBrush& stock) {
+QImage stroke_of(const paint::StockBrush& stock, const QColor& paper, const QColor& ink) {
     const paint::Brush b = stock.ready();
     const int w = picture_size.width();
     const int h = picture_size.height();
@@ -54,8 +56,6 @@ QImage stroke_of(const paint::StockBrush& stock) {
             }
     }
     QImage image(picture_size, QImage::Format_RGB32);
-    const QColor paper = theme().field;
-    const QColor ink = theme().text;
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) {
             const double a = double(cover[size_t(y) * size_t(w) + size_t(x)]);
@@ -84,6 +84,13 @@ public:
         connect(&bench_.painter(), &Painter::tool_changed, this, [this] { fill(); });
         fill();
     }
+    ~BrushesPage() override { stop(); }
+
+protected:
+    void showEvent(QShowEvent* event) override {
+        QWidget::showEvent(event);
+        draw();
+    }
 
 private:
     std::vector<paint::StockBrush> all() const {
@@ -95,15 +102,40 @@ private:
     void fill() {
         const auto brushes = all();
         if (int(brushes.size()) != list_->count()) {
+            stop();
             list_->clear();
+            QPixmap blank(picture_size);
+            blank.fill(theme().field);
             for (const paint::StockBrush& b : brushes) {
-                auto* item = new QListWidgetItem(QIcon(QPixmap::fromImage(stroke_of(b))),
-                                                 QString::fromStdString(b.brush.name), list_);
+                auto* item = new QListWidgetItem(QIcon(blank), QString::fromStdString(b.brush.name), list_);
                 item->setToolTip("Take it in hand");
             }
+            drawn_ = false;
+            if (isVisible()) draw();
         }
         for (size_t i = 0; i < brushes.size(); ++i)
             if (brushes[i].brush.name == bench_.painter().brush().name) list_->setCurrentRow(int(i));
+    }
+    /// The strokes take a second or so together: they are drawn beside the window's work, once they are to be seen.
+    void draw() {
+        if (std::exchange(drawn_, true)) return;
+        stop();
+        leave_ = false;
+        drawer_ = std::thread([this, brushes = all(), paper = theme().field, ink = theme().text] {
+            yield_to_window();
+            for (size_t i = 0; i < brushes.size() && !leave_; ++i)
+                QMetaObject::invokeMethod(
+                    this,
+                    [this, i, name = brushes[i].brush.name, image = stroke_of(brushes[i], paper, ink)] {
+                        QListWidgetItem* item = list_->item(int(i));
+                        if (item && item->text().toStdString() == name) item->setIcon(QIcon(QPixmap::fromImage(image)));
+                    },
+                    Qt::QueuedConnection);
+        });
+    }
+    void stop() {
+        leave_ = true;
+        if (drawer_.joinable()) drawer_.join();
     }
     void take(int row) {
         const auto brushes = all();
@@ -114,6 +146,9 @@ private:
 
     Workbench& bench_;
     QListWidget* list_;
+    bool drawn_ = false;
+    std::atomic<bool> leave_{false};
+    std::thread drawer_;
 };
 
 }  // namespace
