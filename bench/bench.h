@@ -38,6 +38,8 @@ void fields();
 void memory();
 void displacement();
 void paint();
+/// The filtered picture of a few samples against one of many.
+void preview();
 /// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
 void textures(bool many);
 void window(int argc, char** argv);

@@ -1,6 +1,6 @@
 // ./run bench convergence [SCENE ...] | against COMMIT [SCENE ...]: noise, see scenes.cpp
-// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|paint|memory|window ...]; tiles
-// needs about 60 GB of disk
+// ./run bench [rays|noise|networks|fields|layers|surfaces|textures|tiles|displacement|paint|preview|memory|window ...];
+// tiles needs about 60 GB of disk
 #include <string>
 
 #include "bench.h"
@@ -31,6 +31,7 @@ int main(int argc, char** argv) {
         textures(false);
     if (wanted("displacement")) displacement();
     if (wanted("paint")) paint();
+    if (wanted("preview")) preview();
     if (wanted("memory")) memory();
     if (wanted("window")) window(argc, argv);
 }

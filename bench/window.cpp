@@ -10,6 +10,8 @@
 #include <QThread>
 
 #include <atomic>
+#include <cstring>
+#include <ctime>
 
 #include "app/board/board.h"
 #include "app/main_window.h"
@@ -29,6 +31,23 @@ long stolen() {
     long steal = 0;
     std::sscanf(text, "cpu %*d %*d %*d %*d %*d %*d %*d %ld", &steal);
     return steal;
+}
+
+/// Seconds since this process was started, its libraries' loading with it.
+double since_start() {
+    const int file = ::open("/proc/self/stat", O_RDONLY);
+    char text[1024] = {};
+    const ssize_t got = file < 0 ? 0 : ::read(file, text, sizeof text - 1);
+    if (file >= 0) ::close(file);
+    const char* rest = got > 0 ? std::strrchr(text, ')') : nullptr;  // the name may hold anything
+    unsigned long long ticks = 0;
+    if (!rest ||
+        std::sscanf(rest + 1, " %*c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %*u %*u %*d %*d %*d %*d %*d %*d %llu",
+                    &ticks) != 1)
+        return 0;
+    timespec now{};
+    clock_gettime(CLOCK_BOOTTIME, &now);
+    return double(now.tv_sec) + double(now.tv_nsec) * 1e-9 - double(ticks) / double(sysconf(_SC_CLK_TCK));
 }
 
 /// Notes the longest time that the interface thread needed for one event. Events during which the machine itself stood
@@ -242,7 +261,9 @@ void window(int argc, char** argv) {
     auto& bench = w.bench();
     while (!bench.image()) application.processEvents(QEventLoop::AllEvents, 5);
     const double first = double(clock.elapsed()) / 1000;
-    line("from start to the first picture in the window", first, "s", "<= 2 s", first <= 2);
+    const double all = since_start();
+    line("from start to the first picture in the window", first, "s", "<= 0.6 s", first <= .6);
+    std::printf("  with the loading of its libraries %.2f s\n", all);
     while (!(bench.image()->coarse == 1 && bench.image()->samples >= 9 && bench.image()->fields_final))
         application.processEvents(QEventLoop::AllEvents, 5);
 

@@ -171,7 +171,7 @@ V3f film_by_waves(double mu, double micrometres, double film, const V3f& n, cons
     const double inner = std::sqrt(1 - (1 - mu * mu) / (film * film));
     for (int nm = 400; nm < 700; ++nm) {
         const int c = nm < 490 ? 2 : nm < 580 ? 1 : 0;
-        const Number metal(double(n[c]), double(k[c]));
+        const Number metal{double(n[c]), double(k[c])};
         const Number q = std::sqrt(metal * metal - (1 - mu * mu));
         const Number turn = std::exp(Number(0, 4 * M_PI * film * micrometres * inner / (nm * 1e-3)));
         auto whole = [&](const Number& a, const Number& b) { return std::norm((a + b * turn) / (1. + a * b * turn)); };
