@@ -365,7 +365,8 @@ void GraphReader::add_choice(const pugi::xml_node& e) {
         n.inputs["in1"].value = true;
 }
 
-void GraphReader::add_image(const pugi::xml_node& e) {
+/// `where`: what it is read at, in place of what the element says; null: nothing.
+void GraphReader::read_image(const pugi::xml_node& e, const scene::Input* where) {
     scene::Node n;
     n.id = n.name = text_of(e, "name");
     n.kind = "image";
@@ -382,7 +383,33 @@ void GraphReader::add_image(const pugi::xml_node& e) {
         if (name != "file") continue;
         n.inputs["colorspace"].value = file_space(n, inherited(i, "colorspace"));
     }
+    if (where) n.inputs[d.port(nodes::Role::where)->name] = *where;
+    if (n.type == "color4" || n.type == "vector4") return add_four_channels(std::move(n));
     network_.nodes.push_back(std::move(n));
+}
+
+/// A map of four channels: a node reads three of them here, or one, and they are put together.
+void GraphReader::add_four_channels(scene::Node image) {
+    scene::Node all;
+    all.id = all.name = image.id;
+    all.kind = "combine4";
+    all.type = image.type;
+    scene::Node alpha = image;
+    alpha.id = alpha.name = fresh(image.id + ".alpha");
+    alpha.type = "float";
+    nodes::set(alpha, nodes::Role::channel, "a");
+    nodes::set(alpha, nodes::Role::colour_space, "raw");
+    image.id = image.name = fresh(image.id + ".color");
+    image.type = image.type == "color4" ? "color3" : "vector3";
+    for (int c = 0; c < 3; ++c) {
+        const std::string one = fresh(all.id + "." + std::to_string(c + 1));
+        scene::Node& n = emit(one, "extract", "float");
+        n.inputs["in"].from = image.id;
+        n.inputs["index"].value = float(c);
+        all.inputs["in" + std::to_string(c + 1)].from = one;
+    }
+    all.inputs["in4"].from = alpha.id;
+    for (scene::Node* n : {&image, &alpha, &all}) network_.nodes.push_back(std::move(*n));
 }
 
 void GraphReader::add_tiled_image(const pugi::xml_node& e) {
@@ -409,13 +436,12 @@ void GraphReader::add_tiled_image(const pugi::xml_node& e) {
         at = {};
         at.from = step;
     }
-    add_image(e);
+    read_image(e, &at);
     // What has become part of the place is no input of the image.
     std::erase_if(problems_, [&](const Error& p) {
         return p.place.rfind(network_.name + " / " + id + " / uv", 0) == 0 ||
                p.place.rfind(network_.name + " / " + id + " / realworld", 0) == 0;
     });
-    network_.nodes.back().inputs["texcoord"] = at;
 }
 
 void GraphReader::add_images_by_side(const pugi::xml_node& e) {

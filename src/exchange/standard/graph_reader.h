@@ -65,7 +65,9 @@ private:
     void add_combine2(const pugi::xml_node& node);
     void add_convert(const pugi::xml_node& node);
     void add_choice(const pugi::xml_node& node);
-    void add_image(const pugi::xml_node& node);
+    void add_image(const pugi::xml_node& node) { read_image(node, nullptr); }
+    void read_image(const pugi::xml_node& node, const scene::Input* where);
+    void add_four_channels(scene::Node image);
     void add_tiled_image(const pugi::xml_node& node);
     void add_images_by_side(const pugi::xml_node& node);
     std::string file_space(const scene::Node& n, const std::string& space);
