@@ -215,36 +215,65 @@ void brush(app::MainWindow& w, Watch& application) {
 }  // namespace
 
 /// A hand that does not rest: a movement every 8 ms for two seconds, as mice report them.
-void dragged_on(app::Workbench& bench, Watch& application) {
+struct Moved {
+    int pictures = 0, carried = 0;
+};
+template <class Move> Moved dragged_on(app::Workbench& bench, Watch& application, const Move& move) {
     QElapsedTimer clock;
     clock.start();
     int movements = 0;
-    int pictures = 0;
+    Moved moved;
     double longest_wait = 0;
     double last_seen = 0;
     auto seen = bench.image();
     while (clock.elapsed() < 2000) {
         if (clock.elapsed() >= 8 * movements) {
             ++movements;
-            bench.edit_build_up(
-                "amount",
-                [&](scene::BuildUp& b) {
-                    scene::find(b.layers, "marine-enamel")->amount = .5f + .002f * float(movements);
-                },
-                "amount");
+            move(movements);
         }
         application.processEvents(QEventLoop::AllEvents, 1);
         if (bench.image() == seen) continue;
         seen = bench.image();
-        ++pictures;
+        ++moved.pictures;
+        moved.carried += seen->carried;
         const double now = double(clock.nsecsElapsed()) / 1e6;
         longest_wait = std::max(longest_wait, now - last_seen);
         last_seen = now;
     }
     longest_wait = std::max(longest_wait, 2000 - last_seen);
-    std::printf("  %d movements in two seconds: %d pictures, at most %.0f ms between them\n", movements, pictures,
+    std::printf("  %d movements in two seconds: %d pictures, at most %.0f ms between them\n", movements, moved.pictures,
                 longest_wait);
-    line("pictures a second while a slider is dragged without rest", pictures * .5, "", ">= 8", pictures >= 16);
+    return moved;
+}
+void dragged_on(app::Workbench& bench, Watch& application) {
+    const Moved slider = dragged_on(bench, application, [&](int movement) {
+        bench.edit_build_up(
+            "amount",
+            [&](scene::BuildUp& b) { scene::find(b.layers, "marine-enamel")->amount = .5f + .002f * float(movement); },
+            "amount");
+    });
+    line("pictures a second while a slider is dragged without rest", slider.pictures * .5, "", ">= 8",
+         slider.pictures >= 16);
+    bench.undo();
+    while (!bench.image() || !bench.image()->complete || bench.image()->samples < 8 ||
+           bench.image()->request.scene != bench.snapshot())
+        application.processEvents(QEventLoop::AllEvents, 5);
+    const Moved camera = dragged_on(bench, application, [&](int) {
+        bench.edit(
+            "Orbit",
+            [&](scene::Scene& s) {
+                scene::Camera& c = *scene::find(s.cameras, scene::active_camera(s)->id);
+                const V3f d = c.position - c.target;
+                const float a = .005f;
+                c.position =
+                    c.target + V3f(d.x * std::cos(a) + d.z * std::sin(a), d.y, d.z * std::cos(a) - d.x * std::sin(a));
+            },
+            "orbit");
+    });
+    line("the same while the camera goes around", camera.pictures * .5, "", ">= 8", camera.pictures >= 16);
+    line("of them, with what the picture before showed", double(camera.carried) / std::max(1, camera.pictures), "",
+         ">= 0.9", camera.carried * 10 >= camera.pictures * 9);
+    bench.undo();
 }
 
 void window(int argc, char** argv) {

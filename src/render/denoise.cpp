@@ -8,6 +8,7 @@ namespace {
 constexpr float least_albedo = .02f;
 constexpr int passes = 5;
 constexpr uint32_t steady_albedo = 8;  // samples from which on a pixel's own albedo is taken
+constexpr uint32_t steady_dark = 8;    // from which on that none of them found light is evidence
 constexpr uint32_t steady_edges = 16;
 constexpr uint32_t few_paths = 16;  // samples up to which what was touched is known from further around
 constexpr int few_reach = 5;        // pixels
@@ -206,14 +207,17 @@ private:
         find_level();
     }
 
-    /// The deviation of the mean of a pixel's samples, as a part of it; negative where there are no halves.
+    /// The deviation of the mean of a pixel's samples, as a part of it; negative where there are no halves, or they say
+    /// nothing.
     float halves_apart(size_t p) const {
         if (f_.samples[p] < 2) return -1.f;
         float sum = 0.f;
         for (const auto& group : f_.light) sum += luminance(group[p]);
         const float odd = f_.odd_luminance[p] / float(f_.samples[p] / 2);
         const float even = (sum - f_.odd_luminance[p]) / float(f_.samples[p] - f_.samples[p] / 2);
-        return odd + even > 0.f ? std::fabs(odd - even) / (odd + even) : 0.f;
+        // That few samples found no light at all is no evidence of darkness.
+        if (!(odd + even > 0.f)) return f_.samples[p] < steady_dark ? -1.f : 0.f;
+        return std::fabs(odd - even) / (odd + even);
     }
 
     /// Mean and variance of the light around a pixel, without it; then what stands out of them without evidence is

@@ -151,6 +151,7 @@ bool LiveSession::take_pending(LiveRequest& current, uint64_t& edit, Change& cha
 
 void LiveSession::post(const LiveRequest& request, const Film& film, int coarse, bool complete, uint64_t edit) {
     auto image = std::make_shared<LiveImage>();
+    image->request = request;
     scene::Snapshot scene = request.scene;
     film.resolve(group_gains(*prepared_, *scene), image->linear);
     const bool lit = info(request.view).lit;
@@ -193,7 +194,6 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         image->shown_height *= enlarge;
     }
     if (request.view == View::node && request.hatch_ends) hatch_ends(image->linear, image->width, enlarge, image->bgra);
-    image->request = request;
     image->prepared = prepared_;
     image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     image->coarse = coarse;

@@ -52,6 +52,8 @@ bool LiveSession::see_places(int step) {
 /// Puts what is carried over in place of the few samples that there are, or beside them. False if something newer is
 /// wanted.
 bool LiveSession::carry(const Film& film, int coarse, LiveImage& image, int& enlarge) {
+    const LiveRequest& r = image.request;
+    if (!r.denoise || !same_balance(r, moved_.from.request)) return true;
     const uint32_t samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     if (coarse == 1 && (samples >= least_to_stand || film.width != moved_.from.picture.width ||
                         film.height != moved_.from.picture.height))

@@ -206,6 +206,18 @@ TEST_CASE("while the camera moves the picture is carried over, and ends as if it
     CHECK_FALSE(coarse->carried);
     CHECK(off(*moved) < .6 * off(*coarse));
     CHECK(wait(other, done(fresh))->linear == last->linear);
+    // Nor is it where the filter is off, or the lights' balance is another one.
+    ask(.6f);
+    p.scene.rigs[0].groups.emplace_back();
+    p.scene.rigs[0].groups.back().name = "sky";
+    const uint64_t balanced = ask(.6f);
+    CHECK_FALSE(wait(session, [&](const auto& i) { return i.edit == balanced; })->carried);
+    wait(session, done(balanced));
+    r.denoise = false;
+    const uint64_t plain = ask(.65f);
+    CHECK_FALSE(wait(session, [&](const auto& i) { return i.edit == plain; })->carried);
+    r.denoise = true;
+    wait(session, done(ask(.65f)));
     // Any other edit ends it.
     p.set(0, "base_metalness", 1.f);
     const uint64_t third = ask(.7f);

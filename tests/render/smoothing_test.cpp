@@ -37,6 +37,18 @@ std::vector<V3f> smoothed(const render::Film& film) {
 
 }  // namespace
 
+TEST_CASE("two samples that found no light are no evidence of darkness, sixteen are") {
+    for (const uint32_t samples : {2u, 16u}) {
+        render::Film film = two_walls(samples);
+        constexpr size_t p = 16 * size + 24;
+        film.light[0][p] = V3f(0.f);
+        film.odd_luminance[p] = 0.f;
+        const float found = smoothed(film)[p].x / .8f;
+        INFO(samples);
+        CHECK((found > .33f) == (samples == 2));
+    }
+}
+
 TEST_CASE("smoothing takes away dots, dark and bright, from the first sample on, and keeps edges") {
     for (const uint32_t samples : {1u, 2u, 8u}) {
         render::Film film = two_walls(samples);
