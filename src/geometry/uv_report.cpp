@@ -18,9 +18,9 @@ float overlap(const Mesh& m) {
         const V2f b = m.uvs[m.indices[3 * t + 1]];
         const V2f c = m.uvs[m.indices[3 * t + 2]];
         const V2f middle = (a + b + c) / 3.f;
-        const int u = int(std::floor(middle.x));
-        const int v = int(std::floor(middle.y));
-        if (u < 0 || u > 9 || v < 0 || v > 99) continue;
+        if (!(middle.x >= 0.f && middle.x < 10.f && middle.y >= 0.f && middle.y < 100.f)) continue;
+        const int u = int(middle.x);
+        const int v = int(middle.y);
         auto& counts = tiles[u + 10 * v];
         if (counts.empty()) counts.assign(size_t(grid) * grid, 0);
         const V2f o{float(u), float(v)};
@@ -87,12 +87,10 @@ UvReport check_uvs(const Shape& shape) {
         uv_total += double(std::fabs(uv_area));
         if (uv_area < 0.f) flipped += double(area);
         const V2f middle = a + (t1 + t2) / 3.f;
-        const int u = int(std::floor(middle.x));
-        const int v = int(std::floor(middle.y));
-        if (u < 0 || u > 9 || v < 0 || v > 99)
+        if (!(middle.x >= 0.f && middle.x < 10.f && middle.y >= 0.f && middle.y < 100.f))
             outside += double(area);
         else
-            tiles[1001 + u + 10 * v] = true;
+            tiles[1001 + int(middle.x) + 10 * int(middle.y)] = true;
         // Singular values of the map from the surface to the UVs: from the metric of the dual basis.
         V3f d1;
         V3f d2;

@@ -27,6 +27,7 @@ public:
         for (int part = 0; part < most_attributes; ++part) {
             bool any = false;
             if (!one_part(any)) return why_;
+            if (tiles_too_large()) return "its tiles are far larger than its picture: it is damaged";
             if (any) chunks += least_chunks();
             if (chunks > length_ / 8) return "its table of chunks is longer than the file";
             if (!several || !any) return {};
@@ -75,6 +76,13 @@ private:
             return size >= 4 && number(unpacked) && double(unpacked) <= deflated * double(size);
         }
         return true;
+    }
+    /// The library takes memory for whole tiles, whatever there is of them.
+    bool tiles_too_large() const {
+        constexpr double always_good = 1 << 22;  // texels
+        const double picture =
+            std::max(0., double(window_[2]) - window_[0] + 1) * std::max(0., double(window_[3]) - window_[1] + 1);
+        return double(tile_[0]) * double(tile_[1]) > std::max(always_good, 4. * picture);
     }
     /// Entries of the table that the window asks for, by lines or by tiles of the finest level.
     int64_t least_chunks() const {

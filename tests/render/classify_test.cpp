@@ -23,7 +23,8 @@ Change expected(const std::string& path) {
         return Change::display;  // not in use
     if (is("/groups/") && !path.ends_with("name")) return Change::balance;
     if (path.ends_with("/name") && !is("/lights/") && !is("/groups/")) return Change::display;
-    if (path == "/render/width" || path == "/render/height" || path == "/render/samples" || path == "/render/clamp")
+    if (path == "/render/width" || path == "/render/height" || path == "/render/samples" || path == "/render/clamp" ||
+        path == "/render/smooth")
         return Change::display;
     return Change::shading;
 }

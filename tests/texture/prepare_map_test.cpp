@@ -181,6 +181,14 @@ TEST_CASE("an OpenEXR file whose header claims more than it holds is refused bef
     wide.replace(window + sizeof "dataWindow" + sizeof "box2i" + 4 + 8, 8, reinterpret_cast<const char*>(last), 8);
     CHECK(texture::exr_claims_too_much(s.write("wide.exr", wide)).find("table of chunks") != std::string::npos);
     CHECK_FALSE(texture::read_header(s.path / "wide.exr"));
+    // Tiles of a thousand million texels would be asked for whole.
+    const int32_t large[] = {0x40000000, 0x4000};
+    const std::string tiles = std::string(reinterpret_cast<const char*>(large), 8) + '\0';
+    CHECK(texture::exr_claims_too_much(with(attribute("tiles", "tiledesc", 9, tiles))).find("far larger") !=
+          std::string::npos);
+    const int32_t usual[] = {1024, 1024};
+    const std::string few = std::string(reinterpret_cast<const char*>(usual), 8) + '\0';
+    CHECK(texture::exr_claims_too_much(with(attribute("tiles", "tiledesc", 9, few))).empty());
     // What is cut off anywhere in its header is damaged; what is no such file is not this one's affair.
     for (const size_t length : {9u, 20u, 100u})
         CHECK_FALSE(texture::read_header(s.write("cut.exr", good.substr(0, length))));
