@@ -30,6 +30,15 @@ Held held(const app::Workbench& bench) {
     return {double(bench.memory()) / (1 << 20), double(given) / (1 << 20), handles};
 }
 
+/// Where VEMTRA_SOAK_HEAP names a folder and the heap keeps a profile (MALLOC_CONF=prof:true), for its tools.
+void dump_heap(int number) {
+    const char* folder = std::getenv("VEMTRA_SOAK_HEAP");
+    if (!folder || !mallctl) return;
+    const std::string file = std::string(folder) + "/heap-" + std::to_string(number);
+    const char* name = file.c_str();
+    mallctl("prof.dump", nullptr, nullptr, &name, sizeof name);
+}
+
 class Hands {
 public:
     Hands(app::MainWindow& window, uint32_t seed) : w_(window), bench_(window.bench()), random_(seed) {}
@@ -160,10 +169,20 @@ void soak(double minutes) {
         }
         return at_rest();
     };
-    const Held early = work_until(minutes / 6), late = work_until(minutes);
-    WARN(hands.done() << " deeds in " << minutes << " minutes; " << early.megabytes << " MB (" << early.in_use
-                      << " in use) and " << early.handles << " handles after a sixth of them, " << late.megabytes
-                      << " MB (" << late.in_use << ") and " << late.handles << " at the end");
+    std::vector<Held> all;  // after each sixth: what fills up and what grows on look alike at two moments alone
+    std::string told;
+    for (int sixth = 1; sixth <= 6; ++sixth) {
+        all.push_back(work_until(minutes * sixth / 6.));
+        char line[160];
+        std::snprintf(line, sizeof line,
+                      "\n  after %zu deeds %.0f MB, of which the heap has given out %.0f, and %zu handles",
+                      hands.done(), all.back().megabytes, all.back().in_use, all.back().handles);
+        told += line;
+        dump_heap(sixth);
+    }
+    const Held& early = all.front();
+    const Held& late = all.back();
+    WARN(minutes << " minutes:" << told);
     CHECK(late.megabytes < early.megabytes * 1.05 + (minutes < 5 ? 100 : 0));  // the first minutes fill shelves
     CHECK(late.handles <= early.handles + 4);
     w.bench().files().discard_autosave();
