@@ -76,6 +76,8 @@ bool read_own_sheet(const fs::path& file, scene::TexelsEdit& edit) {
         const char* bytes = nullptr;
         int size = 0;
         in.rawTileData(at.x, at.y, at.level, rows, bytes, size);
+        if (size < 0 || at.level < 0 || at.x < 0 || at.y < 0)  // the library hands on what the file says
+            throw std::runtime_error("a tile says of itself what cannot be");
         if (at.level >= of.levels()) continue;
         if (size <= longest_blank)
             short_ones.emplace_back(at, std::string(bytes, size_t(size)));

@@ -195,6 +195,26 @@ TEST_CASE("a paint file that is missing or cut off is told, and left alone by th
     CHECK(loaded->problems.size() == 1);
 }
 
+TEST_CASE("no number in a paint file is believed") {
+    const Scratch s;
+    scene::TexelsEdit edit(scene::Texels::blank(64, 2));
+    uint16_t* t = edit.tile(0, 0);
+    for (size_t k = 0; k < size_t(64) * 64 * 2; ++k) t[k] = scene::float_to_half(float(k % 7) * .1f);
+    const fs::path file = s.path / "sheet.exr";
+    REQUIRE(texture::write_sheet(file, *edit.done()));
+    const std::string good = *read_file(file);
+    size_t refused = 0;
+    for (const uint32_t odd : {0xffffffffu, 0x7fffffffu, 0x80000000u})
+        for (size_t at = 4; at + 4 < good.size(); at += 3) {
+            std::string bad = good;
+            bad.replace(at, 4, reinterpret_cast<const char*>(&odd), 4);
+            const auto sheet = texture::read_sheet(s.write("bad.exr", bad), 2);
+            refused += !sheet;
+            if (sheet) CHECK((*sheet)->lanes() == 2);
+        }
+    CHECK(refused > 50);
+}
+
 TEST_CASE("paint files of other programs are taken as they are meant") {
     Scratch s;
     OIIO::ImageSpec spec(100, 80, 3, OIIO::TypeDesc::UINT8);
