@@ -110,9 +110,7 @@ inline __attribute__((always_inline)) float max_of(float a, float b) {
 inline __attribute__((always_inline)) float clamp(float x, float low, float high) {
     return min_of(max_of(x, low), high);
 }
-/// What is beyond a thousand million, or no number, is brought there: as a whole number it would be none.
 inline __attribute__((always_inline)) int floor_to_int(float x) {
-    x = clamp(x, -1e9f, 1e9f);
     const int i = int(x);
     return i - int(x < float(i));
 }
