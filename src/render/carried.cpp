@@ -20,16 +20,6 @@ constexpr float chance = .2f;         // likewise: what says little
 constexpr float dark = .02f;          // of the picture's mean: what lies below it is not told apart
 constexpr float least_share = 1e-3f;  // of another form's colour where there is none of its own
 
-/// Distance at which a ray meets the stage, as far as it is shown.
-float stage_distance(const PreparedRig& rig, const V3f& origin, const V3f& direction) {
-    if (!rig.stage_on || std::fabs(direction.y) < 1e-9f) return INFINITY;
-    const float t = (rig.stage_height - origin.y) / direction.y;
-    if (!(t > 1e-5f)) return INFINITY;
-    const float x = origin.x + t * direction.x;
-    const float z = origin.z + t * direction.z;
-    return x * x + z * z < rig.stage_fade_end * rig.stage_fade_end ? t : INFINITY;
-}
-
 /// Which of `fine` pixels in a row one of `coarse` pixels covers.
 struct Span {
     size_t first, last;
@@ -217,7 +207,8 @@ std::optional<SeenPlaces> seen_places(const Prepared& p, int width, int height, 
                     const geometry::Place at = geometry::place_of(rays.hit, int(k));
                     const bool hit = geometry::hit_something(at);
                     const float t = hit ? rays.ray.tfar[k] : INFINITY;
-                    const float stage = stage_distance(p.rig, eye.origin, direction[k]);
+                    float out = 0.f;
+                    const float stage = p.rig.meets_stage(eye.origin, direction[k], out);
                     if (stage < t) {
                         pixel = {eye.origin + direction[k] * stage, V3f(0.f, 1.f, 0.f), on_stage};
                     } else if (hit) {

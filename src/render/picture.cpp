@@ -60,7 +60,7 @@ Result<Film> render_picture(const Prepared& prepared, const PictureSettings& set
     }
     film.settle();
     if (smooths && settings.samples > 1) {
-        if (!smooth_by_regression(film, group_gains(prepared, *prepared.scene), progress))
+        if (!smooth_by_regression(film, group_gains(prepared, *prepared.scene), progress, rendering))
             return Error{"Rendering stopped", "", "", "it was asked to stop while the picture was smoothed", ""};
         report(progress, 1.f);
     }

@@ -13,6 +13,8 @@ constexpr int reach = 8;  // pixels around one that its light is fitted by
 constexpr int patch = 3;  // around each of them, by which they are compared
 constexpr int border = reach + patch;
 constexpr int tile = 32;
+constexpr int beside = tile;              // rows around a piece: more than anything looks, and whole tiles
+constexpr int most_pixels = 1024 * 1024;  // of a piece: about 100 bytes each for every light group, and 100 more
 constexpr int window = 2 * reach + 1;
 constexpr int offsets = window * window;
 constexpr int widths = 2;
@@ -101,13 +103,14 @@ void first_of_inverse(const float* m, float* z) {
 
 class Regression {
 public:
-    Regression(const Film& film, const std::vector<V3f>& gains)
+    /// `depth_unit`: one over the mean depth of the whole picture.
+    Regression(const Film& film, const std::vector<V3f>& gains, float depth_unit)
         : f_(film), w_(film.width), h_(film.height), n_(film.samples.size()), groups_(film.light.size()) {
-        take(gains);
+        take(gains, depth_unit);
     }
 
-    /// Fits all; false if stopped.
-    bool fit(Progress* progress) {
+    /// Fits all, which is `share` of the work, `from` on; false if stopped.
+    bool fit(Progress* progress, float from, float share) {
         for (auto& half : fitted_)
             for (auto& width : half) width.assign(3 * groups_, Plane(n_, 0.f));
         const int across = (w_ + tile - 1) / tile;
@@ -127,14 +130,14 @@ public:
                 for (int half = 0; half < 2; ++half)
                     for (int width = 0; width < widths; ++width)
                         fit_tile(*scratch, x, y, std::min(tile, w_ - x), std::min(tile, h_ - y), half, width);
-                report(progress, float(++done) / float(across * down));
+                report(progress, from + share * float(++done) / float(across * down));
             }
         });
         return !left;
     }
 
-    /// Puts what has the least error into the film.
-    Smoothing choose(Film& into, const std::vector<V3f>& gains) const {
+    /// Puts what has the least error into the film; its relative error.
+    std::vector<float> choose(Film& into, const std::vector<V3f>& gains) const {
         // Of each candidate, the squared error of its mean over both halves: what it differs from the other half by,
         // without that one's own variance.
         std::array<Plane, widths + 1> error;
@@ -158,13 +161,9 @@ public:
 
         std::array<Plane, widths + 1> share;
         for (Plane& s : share) s.assign(n_, 0.f);
-        Smoothing out;
-        out.error.assign(n_, 0.f);
+        std::vector<float> left(n_, 0.f);
         std::array<Plane, widths + 1> told;  // in the mean of more: single ones are chance
         for (size_t k = 0; k < told.size(); ++k) told[k] = box_mean(error[k], w_, h_, calm);
-        out.noise_before = f_.noise();
-        double sum = 0.;
-        double count = 0.;
         for (size_t p = 0; p < n_; ++p) {
             size_t best = 0;
             for (size_t k = 1; k < error.size(); ++k)
@@ -174,12 +173,8 @@ public:
             float light = 0.f;
             for (size_t g = 0; g < groups_; ++g)
                 light += luminance(f_.light[g][p] * gains[g]) / float(std::max(1u, f_.samples[p]));
-            out.error[p] = std::sqrt(std::max(0.f, told[best][p])) / (.05f + std::max(0.f, light));
-            if (f_.samples[p] < 2) continue;
-            sum += double(out.error[p]);
-            count += 1.;
+            left[p] = std::sqrt(std::max(0.f, told[best][p])) / (.05f + std::max(0.f, light));
         }
-        out.error_after = count > 0. ? float(sum / count) : 0.f;
         for (Plane& s : share) s = box_mean(s, w_, h_, 1);  // no seams between them
 
         parallel_ranges(n_, 4096, [&](size_t first, size_t last) {
@@ -196,7 +191,7 @@ public:
                     }
             }
         });
-        return out;
+        return left;
     }
 
 private:
@@ -221,16 +216,12 @@ private:
         return sum;
     }
 
-    void take(const std::vector<V3f>& gains) {
+    void take(const std::vector<V3f>& gains, float depth_unit) {
         for (auto& half : light_) half.assign(3 * groups_, Plane(n_, 0.f));
         for (auto& half : colour_) half.fill(Plane(n_, 0.f));
         Plane counts(n_);
         std::array<Plane, features> feature;
         feature.fill(Plane(n_, 0.f));
-        double depths = 0.;
-        double hits = 0.;
-        for (size_t p = 0; p < n_; ++p) depths += double(f_.depth[p]), hits += double(f_.alpha[p]);
-        const float depth_unit = depths > 0. ? float(hits / depths) : 1.f;
         for (size_t p = 0; p < n_; ++p) {
             const uint32_t samples = f_.samples[p];
             counts[p] = samples < 2 ? 0.f : 1.f;
@@ -426,12 +417,43 @@ private:
 
 }  // namespace
 
-bool smooth_by_regression(Film& film, const std::vector<V3f>& gains, Progress* progress) {
+bool smooth_by_regression(Film& film, const std::vector<V3f>& gains, Progress* progress, float from, int rows) {
     if (film.odd_light.size() != film.light.size() || film.samples.empty() || gains.size() < film.light.size())
         return false;
-    Regression regression(film, gains);
-    if (!regression.fit(progress)) return false;
-    film.smoothing = regression.choose(film, gains);
+    if (rows <= 0) rows = std::max(tile, most_pixels / film.width / tile * tile);
+    double depths = 0.;
+    double hits = 0.;
+    for (size_t p = 0; p < film.samples.size(); ++p) depths += double(film.depth[p]), hits += double(film.alpha[p]);
+    const float depth_unit = depths > 0. ? float(hits / depths) : 1.f;
+    Smoothing told;
+    told.noise_before = film.noise();
+    told.error.assign(film.samples.size(), 0.f);
+    std::vector<std::vector<V3f>> smooth = film.light;
+    for (int y0 = 0; y0 < film.height; y0 += rows) {
+        const int y1 = std::min(film.height, y0 + rows);
+        const int first = std::max(0, y0 - beside);
+        Film piece = film.part({0, first, film.width, std::min(film.height, y1 + beside)});
+        Regression regression(piece, gains, depth_unit);
+        const float all = float(film.height);
+        if (!regression.fit(progress, from + (1.f - from) * float(y0) / all, (1.f - from) * float(y1 - y0) / all))
+            return false;
+        const std::vector<float> error = regression.choose(piece, gains);
+        const size_t in_piece = size_t(y0 - first) * size_t(film.width);
+        const size_t at = size_t(y0) * size_t(film.width);
+        const size_t count = size_t(y1 - y0) * size_t(film.width);
+        for (size_t g = 0; g < smooth.size(); ++g) std::copy_n(&piece.light[g][in_piece], count, &smooth[g][at]);
+        std::copy_n(&error[in_piece], count, &told.error[at]);
+    }
+    double sum = 0.;
+    double count = 0.;
+    for (size_t p = 0; p < told.error.size(); ++p) {
+        if (film.samples[p] < 2) continue;
+        sum += double(told.error[p]);
+        count += 1.;
+    }
+    told.error_after = count > 0. ? float(sum / count) : 0.f;
+    film.light = std::move(smooth);
+    film.smoothing = std::move(told);
     film.odd_light.clear();
     return true;
 }

@@ -13,6 +13,9 @@ namespace vemtra::render {
 /// Replaces the film's light, and says in it what came of it. `film`: settled, with halves (Film::keep_halves) and two
 /// samples a pixel or more; pixels that have less stay, and say nothing to others. `gains`: of the light groups, as
 /// Film::resolve; what is alike is judged by all together. False where it was stopped: the film is as it was.
-bool smooth_by_regression(Film& film, const std::vector<V3f>& gains, Progress* progress = nullptr);
+/// Progress goes on `from` there to 1. `rows` of the picture are worked on at a time; 0: as many as a million pixels
+/// have.
+bool smooth_by_regression(Film& film, const std::vector<V3f>& gains, Progress* progress = nullptr, float from = 0.f,
+                          int rows = 0);
 
 }  // namespace vemtra::render

@@ -245,13 +245,9 @@ private:
     /// Distance at which a ray meets the stage, and how solid the stage is there (1 in the middle, 0 beyond the fade).
     float stage(const V3f& origin, const V3f& direction, float& solid) const {
         solid = 0.f;
-        if (!p_.rig.stage_on || std::fabs(direction.y) < 1e-9f) return INFINITY;
-        const float t = (p_.rig.stage_height - origin.y) / direction.y;
-        if (!(t > 1e-5f)) return INFINITY;
-        const float x = origin.x + t * direction.x;
-        const float z = origin.z + t * direction.z;
-        const float r = std::sqrt(x * x + z * z);
-        if (r >= p_.rig.stage_fade_end) return INFINITY;
+        float r = 0.f;
+        const float t = p_.rig.meets_stage(origin, direction, r);
+        if (t == INFINITY) return t;
         const float k = clamp01((r - p_.rig.stage_fade_start) / (p_.rig.stage_fade_end - p_.rig.stage_fade_start));
         solid = 1.f - k * k * (3.f - 2.f * k);
         return t;

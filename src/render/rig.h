@@ -1,6 +1,7 @@
 // A rig made ready: what shines and by which chance each light is tried, the stage, the groups whose balance may change
 // afterwards.
 #pragma once
+#include <cmath>
 #include <functional>
 
 #include "base/paths.h"
@@ -34,6 +35,16 @@ struct PreparedRig {
     bool stage_on = false;
     float stage_height = 0.f, stage_fade_start = 1.f, stage_fade_end = 2.f;
     surface::Slots stage_slots;
+    /// Distance at which a ray meets the stage, as far as it is shown; `out`: how far from its middle.
+    float meets_stage(const V3f& origin, const V3f& direction, float& out) const {
+        if (!stage_on || std::fabs(direction.y) < 1e-9f) return INFINITY;
+        const float t = (stage_height - origin.y) / direction.y;
+        if (!(t > 1e-5f)) return INFINITY;
+        const float x = origin.x + t * direction.x;
+        const float z = origin.z + t * direction.z;
+        out = std::sqrt(x * x + z * z);
+        return out < stage_fade_end ? t : INFINITY;
+    }
 
     int group(const std::string& name);  ///< its index; made where it is new; the last one where there are too many
 };
