@@ -230,6 +230,12 @@ void Workbench::posted() {
     if (const auto problem = files_.autosave_problem()) Q_EMIT failed(*problem);
 }
 
+const review::HeightSource* Workbench::height_source(const std::string& layer) const {
+    if (measured().build_up != selection_.build_up) return nullptr;
+    const auto it = measuring_.heights().find(layer);
+    return it == measuring_.heights().end() ? nullptr : &it->second;
+}
+
 std::vector<Finding> Workbench::findings() {
     std::vector<Finding> all;
     auto take = [&](const std::vector<Error>& errors) { all.insert(all.end(), errors.begin(), errors.end()); };

@@ -100,6 +100,8 @@ public:
     const render::LiveSession& session() const { return session_; }
     render::Workshop& workshop() { return *workshop_; }
     const review::Measured& measured() const { return measuring_.measured(); }
+    /// What the height map of a layer of the selected build-up holds; null where it has none, or it is not known yet.
+    const review::HeightSource* height_source(const std::string& layer) const;
     scene::Snapshot measured_scene() const { return measuring_.scene(); }
     /// Pictures of the nodes' outputs, by id, ready to draw.
     const std::map<std::string, QImage>& thumbnails() const { return measuring_.thumbnails(); }

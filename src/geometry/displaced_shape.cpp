@@ -6,7 +6,7 @@
 
 #include "base/hash.h"
 #include "base/parallel.h"
-#include "geometry/relief.h"
+#include "geometry/rounding.h"
 #include "geometry/shape.h"
 #include "nodes/description.h"
 
@@ -34,10 +34,11 @@ constexpr float steep_for_lift = .25f;  // slope of heights that throw shadows o
 class DisplacedShape final : public Shape {
 public:
     DisplacedShape(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                   std::shared_ptr<const ReliefHeights> heights)
+                   std::shared_ptr<const ReliefHeights> heights, bool rounded)
         : base_(std::move(base)),
           welds_(std::move(welds)),
           heights_(std::move(heights)),
+          rounded_(rounded),
           m_(base_->faces_as_triangles()),
           meet_(nodes::wide_kernels_run() ? avx512::meet_relief : avx2::meet_relief) {
         std::mutex mutex;
@@ -88,21 +89,31 @@ public:
             weight[0] = fx + fy - 1.f, weight[1] = 1.f - fx, weight[2] = 1.f - fy;
         }
         for (int k = 0; k < 3; ++k) draw_to_coarser(heights_->levels, face, ci[k], cj[k]);
-        float h[3];
-        heights_->at(face, ci, cj, 3, h);
         V3f p[3];
-        for (int k = 0; k < 3; ++k) p[k] = point(f, ci[k], cj[k], n, h[k]);
+        V3f slope;  // how much steeper than the smooth form
+        if (heights_->any_way()) {
+            V3f offset[3];
+            heights_->offsets(face, ci, cj, 3, offset);
+            for (int k = 0; k < 3; ++k) p[k] = point(f, ci[k], cj[k], n, 0.f) + offset[k];
+            slope = s.normal - turned_by_offsets(face, f, x, y, s.normal);
+        } else {
+            float h[3];
+            heights_->at(face, ci, cj, 3, h);
+            for (int k = 0; k < 3; ++k) p[k] = point(f, ci[k], cj[k], n, h[k]);
+            s.height = h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
+            slope = slope_at(face, f, x, y);
+        }
         s.position = p[0] * weight[0] + p[1] * weight[1] + p[2] * weight[2];
         s.displaced_by = s.position - rest;
-        s.height = h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
+        if (heights_->any_way())
+            s.height = (s.displaced_by - (rounded_ ? bulge(m_, *welds_, face, u, v) : V3f(0.f))).dot(s.normal);
         const V3f flat = (corner(f.corner[1]) - corner(f.corner[0])).cross(corner(f.corner[2]) - corner(f.corner[0]));
         const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
         const V3f small = (p[1] - p[0]).cross(p[2] - p[0]) * side;
         const float length = small.length();
         if (length > 0.f && std::isfinite(length)) s.normal_geometric = small / length;
-        const V3f slope = slope_at(face, f, x, y);
         // Where heights are steep they throw the shadows; where they are even it is the faces that must not.
-        s.lift *= clamp01(1.f - slope.length() / steep_for_lift);
+        s.lift *= rounded_ ? 0.f : clamp01(1.f - slope.length() / steep_for_lift);
         const V3f normal = s.normal - slope;
         if (const float l = normal.length(); l > 1e-12f && std::isfinite(l)) s.normal = normal / l;
         if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
@@ -156,8 +167,18 @@ private:
         return p;
     }
 
-    /// Between grid points, inside of the face.
-    float height_between(uint32_t face, float x, float y) const {
+    void at_points(uint32_t face, const int* i, const int* j, int count, float* out) const {
+        heights_->at(face, i, j, count, out);
+    }
+    /// Without what the smooth form's normals tell of already.
+    void at_points(uint32_t face, const int* i, const int* j, int count, V3f* out) const {
+        heights_->offsets(face, i, j, count, out);
+        if (!rounded_) return;
+        const float per = 1.f / float(1 << heights_->levels.level[face]);
+        for (int k = 0; k < count; ++k) out[k] -= bulge(m_, *welds_, face, float(i[k]) * per, float(j[k]) * per);
+    }
+    /// Heights, or offsets, between grid points, inside of the face.
+    template <class T> T between(uint32_t face, float x, float y) const {
         const int n = 1 << heights_->levels.level[face];
         x = std::min(float(n), std::max(0.f, x));
         y = std::min(float(n) - x, std::max(0.f, y));
@@ -170,21 +191,21 @@ private:
         int cj[3] = {upper ? j + 1 : j, upper ? j + 1 : j, upper ? j : j + 1};
         const float weight[3] = {upper ? fx + fy - 1.f : 1.f - fx - fy, upper ? 1.f - fx : fx, upper ? 1.f - fy : fy};
         for (int k = 0; k < 3; ++k) draw_to_coarser(heights_->levels, face, ci[k], cj[k]);
-        float h[3];
-        heights_->at(face, ci, cj, 3, h);
+        T h[3];
+        at_points(face, ci, cj, 3, h);
         return h[0] * weight[0] + h[1] * weight[1] + h[2] * weight[2];
     }
     /// Also beyond the face: on the one beside it, unfolded into its plane.
-    float height_near(uint32_t face, float x, float y) const {
+    template <class T> T near_to(uint32_t face, float x, float y) const {
         const float n = float(1 << heights_->levels.level[face]);
         const float b[3] = {(n - x - y) / n, x / n, y / n};
         int out = 0;
         for (int c = 1; c < 3; ++c)
             if (b[c] < b[out]) out = c;
-        if (b[out] >= 0.f) return height_between(face, x, y);
+        if (b[out] >= 0.f) return between<T>(face, x, y);
         const int side = (out + 1) % 3;  // opposite of that corner
         const uint32_t beside = welds_->next_side[3 * face + uint32_t(side)];
-        if (beside == 3 * face + uint32_t(side)) return height_between(face, x, y);
+        if (beside == 3 * face + uint32_t(side)) return between<T>(face, x, y);
         const uint32_t other = beside / 3;
         const uint32_t start = welds_->place_of[m_.indices[3 * face + uint32_t(side)]];
         const int other_side = int(beside % 3);
@@ -196,14 +217,14 @@ private:
         const V3f a = at(face, side);
         const V3f e = at(face, (side + 1) % 3) - a;
         const float e2 = e.length2();
-        if (!(e2 > 0.f)) return height_between(face, x, y);
+        if (!(e2 > 0.f)) return between<T>(face, x, y);
         const V3f c = at(face, out) - a;
         const V3f d = at(other, oc) - a;
         const float sc = c.dot(e) / e2;
         const float sd = d.dot(e) / e2;
         const float hc = (c - e * sc).length();
         const float hd = (d - e * sd).length();
-        if (!(hd > 0.f)) return height_between(face, x, y);
+        if (!(hd > 0.f)) return between<T>(face, x, y);
         const float s = b[(side + 1) % 3] + b[out] * sc;
         const float gamma = std::min(1.f, -b[out] * hc / hd);
         float beta = s - gamma * sd;
@@ -213,17 +234,40 @@ private:
         w[ob] = beta;
         w[oc] = gamma;
         const float m = float(1 << heights_->levels.level[other]);
-        return height_between(other, w[1] * m, w[2] * m);
+        return between<T>(other, w[1] * m, w[2] * m);
     }
 
+    /// Per segment of the grid, over `step` of them.
+    template <class T> void differences(uint32_t face, float x, float y, float step, T& di, T& dj) const {
+        di = (near_to<T>(face, x + .5f * step, y) - near_to<T>(face, x - .5f * step, y)) / step;
+        dj = (near_to<T>(face, x, y + .5f * step) - near_to<T>(face, x, y - .5f * step)) / step;
+    }
+    /// The smooth form's normal where offsets have bent its tangent plane, of unit length.
+    V3f turned_by_offsets(uint32_t face, const ReliefFace& f, float x, float y, const V3f& normal) const {
+        const float n = float(1 << f.levels);
+        V3f di;
+        V3f dj;
+        differences(face, x, y, std::min(heights_->slope_step(face), n), di, dj);
+        const V3f si = (corner(f.corner[1]) - corner(f.corner[0])) / n;
+        const V3f sj = (corner(f.corner[2]) - corner(f.corner[0])) / n;
+        V3f d1;
+        V3f d2;
+        if (!dual_basis(si, sj, d1, d2)) return normal;
+        const Frame frame(normal);
+        auto bent = [&](const V3f& t) { return t + di * d1.dot(t) + dj * d2.dot(t); };
+        const V3f out = bent(frame.tangent).cross(bent(frame.bitangent));
+        const float length = out.length();
+        return length > 1e-12f && finite(out) ? out / length : normal;
+    }
     /// The gradient of the height along the surface: the smooth form's normal less it is the displaced one's. By
     /// central differences over grid steps, on lengths of the form as far out as the point is.
     V3f slope_at(uint32_t face, const ReliefFace& f, float x, float y) const {
         const float n = float(1 << f.levels);
         const float step = std::min(heights_->slope_step(face), n);
-        const float di = (height_near(face, x + .5f * step, y) - height_near(face, x - .5f * step, y)) / step;
-        const float dj = (height_near(face, x, y + .5f * step) - height_near(face, x, y - .5f * step)) / step;
-        const float h = height_between(face, x, y);
+        float di;
+        float dj;
+        differences(face, x, y, step, di, dj);
+        const float h = between<float>(face, x, y);
         V3f along[3];
         for (int c = 0; c < 3; ++c) along[c] = corner(f.along[c]);
         const V3f si = (corner(f.corner[1]) - corner(f.corner[0]) + (along[1] - along[0]) * h) / n;
@@ -237,13 +281,21 @@ private:
 
     Box3f bounds_of(uint32_t face) const {
         const ReliefFace f = face_of(face, nullptr);
-        float lo;
-        float hi;
-        heights_->range(face, lo, hi);
         Box3f box;
-        for (int c = 0; c < 3; ++c) {
-            box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * lo);
-            box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * hi);
+        if (heights_->any_way()) {
+            const Box3f offset = heights_->offset_range(face);
+            for (int c = 0; c < 3; ++c) {
+                box.extendBy(corner(f.corner[c]) + offset.min);
+                box.extendBy(corner(f.corner[c]) + offset.max);
+            }
+        } else {
+            float lo;
+            float hi;
+            heights_->range(face, lo, hi);
+            for (int c = 0; c < 3; ++c) {
+                box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * lo);
+                box.extendBy(corner(f.corner[c]) + corner(f.along[c]) * hi);
+            }
         }
         // Points are summed up another way than corners are.
         const V3f pad =
@@ -281,6 +333,7 @@ private:
         r.codes = ReliefCodes();
         if (heights_->codes(face, r.codes, r.f.seams)) r.f.codes = &r.codes;
         if (r.f.levels > 2) r.f.frame = relief_frame(r.f);
+        r.f.frame.size += 2.f * std::fabs(r.codes.offset_least);  // what rounding moves in offsets
         return r.f;
     }
     static void intersect(const RTCIntersectFunctionNArguments* a) {
@@ -316,6 +369,7 @@ private:
     std::shared_ptr<const Shape> base_;
     std::shared_ptr<const Welds> welds_;
     std::shared_ptr<const ReliefHeights> heights_;
+    const bool rounded_;
     const Mesh& m_;
     MeetRelief meet_;
     const uint64_t number_ = ++made;  ///< tells forms apart that stood at the same address
@@ -325,8 +379,8 @@ private:
 }  // namespace
 
 std::shared_ptr<const Shape> make_displaced(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                                            std::shared_ptr<const ReliefHeights> heights) {
-    return std::make_shared<DisplacedShape>(std::move(base), std::move(welds), std::move(heights));
+                                            std::shared_ptr<const ReliefHeights> heights, bool rounded) {
+    return std::make_shared<DisplacedShape>(std::move(base), std::move(welds), std::move(heights), rounded);
 }
 
 std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, const ReliefHeights& heights) {
@@ -341,8 +395,12 @@ std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, co
         };
         for (int j = 0; j <= n; ++j)
             for (int i = 0; i + j <= n; ++i) {
-                float h;
-                heights.at(f, &i, &j, 1, &h);
+                float h = 0.f;
+                V3f offset(0.f);
+                if (heights.any_way())
+                    heights.offsets(f, &i, &j, 1, &offset);
+                else
+                    heights.at(f, &i, &j, 1, &h);
                 const float w[3] = {float(n - i - j) / float(n), float(i) / float(n), float(j) / float(n)};
                 V3f p(0.f);
                 V3f d(0.f);
@@ -354,7 +412,7 @@ std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, co
                     normal += base.normals[c[k]] * w[k];
                     if (!base.uvs.empty()) uv += base.uvs[c[k]] * w[k];
                 }
-                out->positions.push_back(p + d * h);
+                out->positions.push_back(p + d * h + offset);
                 out->normals.push_back(normal.normalized());
                 if (!base.uvs.empty()) out->uvs.push_back(uv);
             }

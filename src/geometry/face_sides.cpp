@@ -1,10 +1,9 @@
 #include "geometry/face_sides.h"
 
-#include <tbb/parallel_sort.h>
-
 #include <algorithm>
 #include <cmath>
 
+#include "base/parallel_sort.h"
 #include "geometry/relief.h"
 
 namespace vemtra::geometry {
@@ -17,8 +16,10 @@ float longest_side(const Mesh& m, uint32_t f) {
 }
 
 FaceSides::FaceSides(const Mesh& mesh) : longest_(mesh.triangles()) {
-    for (uint32_t f = 0; f < mesh.triangles(); ++f) longest_[f] = longest_side(mesh, f);
-    tbb::parallel_sort(longest_.begin(), longest_.end());
+    parallel_ranges(longest_.size(), 16384, [&](size_t begin, size_t end) {
+        for (size_t f = begin; f < end; ++f) longest_[f] = longest_side(mesh, uint32_t(f));
+    });
+    sort_in_parallel(longest_);
 }
 
 double FaceSides::points(float spacing) const {

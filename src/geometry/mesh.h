@@ -29,7 +29,15 @@ struct Mesh {
     /// Per triangle: 1 where it goes on with the polygon of the one before it, fanned out from that one's first corner.
     /// Empty: nobody said what the polygons were.
     std::vector<uint8_t> continues;
+    /// Of smoothed forms: the normals of the polygons that they were made from, unit or 0, and per triangle which one
+    /// it lies on. Empty elsewhere.
+    std::vector<V3f> cage_normals;
+    std::vector<uint32_t> cage_polygon;
 
+    /// On the side that the vertices' normals point to; 0 where it has no area.
+    V3f triangle_normal(uint32_t triangle) const;
+    /// Of the polygon that it lies on before smoothing; that of the triangle itself where there was none.
+    V3f facet_normal(uint32_t triangle) const;
     size_t triangles() const { return indices.size() / 3; }
     Box3f bounds() const;
     size_t bytes() const;

@@ -1,28 +1,40 @@
 #include "geometry/places.h"
 
 #include <algorithm>
+#include <array>
 #include <unordered_map>
+
+#include "base/parallel_sort.h"
 
 namespace vemtra::geometry {
 namespace {
 
-struct HashPlace {
-    size_t operator()(const V3f& p) const {
-        auto part = [](float x) { return size_t(__builtin_bit_cast(uint32_t, x == 0.f ? 0.f : x)); };
-        return part(p.x) * 0x9e3779b97f4a7c15ull ^ part(p.y) * 0xbf58476d1ce4e5b9ull ^
-               part(p.z) * 0x94d049bb133111ebull;
-    }
+/// Coordinates as bits, so that what is no number has an order as well; no zero has a sign.
+struct Placed {
+    std::array<uint32_t, 3> at;
+    uint32_t vertex;
+    bool operator<(const Placed& o) const { return at != o.at ? at < o.at : vertex < o.vertex; }
 };
 
 }  // namespace
 
 std::vector<uint32_t> first_at_place(const Mesh& mesh) {
-    std::unordered_map<V3f, uint32_t, HashPlace> first;
-    first.reserve(mesh.positions.size());
-    std::vector<uint32_t> out;
-    out.reserve(mesh.positions.size());
-    for (uint32_t i = 0; i < mesh.positions.size(); ++i)
-        out.push_back(first.try_emplace(mesh.positions[i], i).first->second);
+    std::vector<Placed> placed(mesh.positions.size());
+    parallel_ranges(placed.size(), 16384, [&](size_t begin, size_t end) {
+        for (size_t v = begin; v < end; ++v) {
+            for (int c = 0; c < 3; ++c) {
+                const float x = mesh.positions[v][c];
+                placed[v].at[size_t(c)] = __builtin_bit_cast(uint32_t, x == 0.f ? 0.f : x);
+            }
+            placed[v].vertex = uint32_t(v);
+        }
+    });
+    sort_in_parallel(placed);
+    std::vector<uint32_t> out(placed.size());
+    for (size_t k = 0; k < placed.size(); ++k) {
+        const bool same = k > 0 && placed[k].at == placed[k - 1].at;
+        out[placed[k].vertex] = same ? out[placed[k - 1].vertex] : placed[k].vertex;
+    }
     return out;
 }
 

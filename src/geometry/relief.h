@@ -22,12 +22,14 @@ struct Welds {
     std::vector<uint32_t> place_of;   ///< per vertex of the mesh: number of its place
     std::vector<uint32_t> next_side;  ///< the next one between the same places, in a ring; itself where it is alone
     /// Per place: the way that heights go. Along the mean of the faces' normals, weighted by their angles there
-    /// (Thuermer and Wuethrich 1998), and as long as makes faces move by one: a cube stays one. At most twice that.
+    /// (Thuermer and Wuethrich 1998), and as long as makes faces move by one: a cube stays one. At most twice that. At
+    /// open borders that are smooth, along the vertices' normal, by one: a part that goes on beyond moves alike.
     std::vector<V3f> direction;
     size_t places = 0;
     size_t bytes() const;
 };
-std::shared_ptr<const Welds> weld(const Mesh& mesh);
+/// Null if stopped.
+std::shared_ptr<const Welds> weld(const Mesh& mesh, Progress* progress = nullptr);
 
 /// How fine the grid of each face is.
 struct ReliefLevels {
@@ -63,10 +65,17 @@ public:
     virtual bool codes(uint32_t face, ReliefCodes& codes, uint8_t& seams) const = 0;
     /// Segments of the face's grid over which slopes are looked at: 1 or more.
     virtual float slope_step(uint32_t face) const = 0;
+    /// Whether the surface goes any way in place of along the welds' directions: then offsets() says where, metres, and
+    /// offset_range() the box of all over a face; bounds(), at() and range() are not asked.
+    virtual bool any_way() const { return false; }
+    virtual void offsets(uint32_t face, const int* i, const int* j, int count, V3f* out) const;
+    virtual Box3f offset_range(uint32_t face) const;
     virtual size_t bytes() const = 0;
     virtual uint64_t content_hash() const = 0;
     const ReliefLevels levels;
 };
+
+float angle_at_corner(const Mesh& mesh, uint32_t face, int corner);  ///< radians
 
 /// Evaluates heights at `n` places of faces, at most relief_batch at once.
 using HeightsAt = std::function<void(int n, const uint32_t* face, const float* u, const float* v, float* out)>;
@@ -79,11 +88,19 @@ std::shared_ptr<const ReliefHeights> freeze_heights(const Mesh& mesh, const Weld
                                                     float least, float largest, const std::function<HeightsAt()>& make,
                                                     Progress* progress = nullptr);
 
+/// The same for offsets that go any way: `make` gives x of all `n` places, then y, then z. No component is larger than
+/// `reach`, above 0. Faces that meet have the mean of what they all say, weighted by their angles at vertices. 16 bits
+/// for each number, 8 bytes per point with the bounds of pieces.
+std::shared_ptr<const ReliefHeights> freeze_offsets(const Mesh& mesh, const Welds& welds, ReliefLevels levels,
+                                                    float reach, const std::function<HeightsAt()>& make,
+                                                    Progress* progress = nullptr);
+
 class Shape;
 /// The sibling of `base` that stands out by these heights along the welds' directions. Faces, UVs and coordinates are
-/// those of `base`; its mesh goes on to be faces_as_triangles().
+/// those of `base`; its mesh goes on to be faces_as_triangles(). `rounded`: the heights are offsets that hold bulge()
+/// (rounding.h), which the smooth form's normals tell of already.
 std::shared_ptr<const Shape> make_displaced(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                                            std::shared_ptr<const ReliefHeights> heights);
+                                            std::shared_ptr<const ReliefHeights> heights, bool rounded = false);
 /// The same tessellated: every small triangle a triangle of a mesh. Ground truth for tests and the bench.
 std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, const ReliefHeights& heights);
 

@@ -10,6 +10,8 @@
 // linear in the height for a given P. So a ray goes down from the face through pieces of it, sixteen at a time, each
 // a quarter as long as its parent, as long as it meets the boxes around such hulls; at the bottom the small triangles
 // of a block of 4 x 4 are met at once. Boxes are axis-aligned in a frame of the face, where thin relief is thin.
+// Offsets that go any way take the place of h D where a network says so: then the box of a piece is that of its three
+// corners, widened by the bounds of the offsets over it.
 // (After Thonat et al. 2021, "Tessellation-Free Displacement Mapping for Ray Tracing"; the hull of six points is exact
 // for a linear direction and takes the place of their affine arithmetic.)
 //
@@ -76,6 +78,10 @@ struct ReliefCodes {
     const ReliefMapLevel* pyramid = nullptr;  ///< [0] are the texels
     int pyramid_levels = 0;
     float u[3], v[3];  ///< of the corners, on the map
+    /// Offsets, that go any way, in place of heights: `grid` holds their codes along x, then those along y and z, so
+    /// many each; 0: heights. Bounds of pieces are then three times sixteen codes, along the axes of the face's frame.
+    uint64_t offsets = 0;
+    float offset_least = 0.f, offset_step = 0.f;  ///< metres of a code of bounds, along axes of unit length
 };
 /// Pieces of a face of this level that are noted before those `depth` steps below it; depth 1 are its own children, and
 /// have sixteen places.
@@ -108,6 +114,7 @@ struct ReliefFrame {
     float e1x, e2x, e2y;                    ///< the sides' steps per segment
     float d0[3], d1[3], d2[3];              ///< the direction at the first corner, and its steps per segment
     float size, reach[3];                   ///< of coordinates, for what rounding moves; of the axes
+    float length[3];                        ///< of the axes
     bool flat;                              ///< false: it has no area, and no box is to be trusted
 };
 struct ReliefFace;

@@ -4,6 +4,7 @@
 #include <opensubdiv/far/topologyDescriptor.h>
 
 #include <cmath>
+#include <numeric>
 #include <unordered_map>
 
 #include "base/hash.h"
@@ -123,7 +124,9 @@ public:
         std::vector<Summed<V3f>> along(points.size());
         std::vector<Summed<V3f>> across(points.size());
         between.Limit(points, limit, along, across);
-        return put_together(refiner->GetLevel(levels), limit, along, across, sets, colors);
+        auto out = put_together(refiner->GetLevel(levels), limit, along, across, sets, colors);
+        tell_cage(*refiner, levels, *out);
+        return out;
     }
 
 private:
@@ -174,11 +177,10 @@ private:
         values = std::move(finer);
     }
 
-    std::shared_ptr<const Mesh> put_together(const Far::TopologyLevel& last, const std::vector<Summed<V3f>>& limit,
-                                             const std::vector<Summed<V3f>>& along,
-                                             const std::vector<Summed<V3f>>& across,
-                                             const std::vector<Channel<V2f>>& sets,
-                                             const std::vector<Channel<V3f>>& colors) const {
+    std::shared_ptr<Mesh> put_together(const Far::TopologyLevel& last, const std::vector<Summed<V3f>>& limit,
+                                       const std::vector<Summed<V3f>>& along, const std::vector<Summed<V3f>>& across,
+                                       const std::vector<Channel<V2f>>& sets,
+                                       const std::vector<Channel<V3f>>& colors) const {
         auto out = std::make_shared<Mesh>();
         out->uv_name = m_.uv_name;
         out->uv_per_metre = m_.uv_per_metre;
@@ -225,6 +227,38 @@ private:
         // Sets beyond the sixth stay behind: no picture reads more.
         std::erase_if(out->more_uvs, [&](const UvSet& s) { return s.uvs.size() != out->positions.size(); });
         return out;
+    }
+
+    /// Which polygon each triangle came from, and how those face.
+    void tell_cage(const Far::TopologyRefiner& refiner, int levels, Mesh& out) const {
+        std::vector<uint32_t> polygon(sizes_.size());
+        std::iota(polygon.begin(), polygon.end(), 0u);
+        for (int l = 1; l <= levels; ++l) {
+            const Far::TopologyLevel& level = refiner.GetLevel(l);
+            std::vector<uint32_t> finer(size_t(level.GetNumFaces()));
+            for (size_t f = 0; f < finer.size(); ++f) finer[f] = polygon[size_t(level.GetFaceParentFace(int(f)))];
+            polygon = std::move(finer);
+        }
+        const Far::TopologyLevel& last = refiner.GetLevel(levels);
+        for (size_t f = 0; f < polygon.size(); ++f)
+            for (int c = 2; c < std::min(4, last.GetFaceVertices(int(f)).size()); ++c)
+                out.cage_polygon.push_back(polygon[f]);
+        size_t first = 0;
+        for (const int n : sizes_) {
+            V3f area(0.f);  // twice that, along the normal (Newell)
+            V3f told(0.f);
+            for (int c = 0; c < n; ++c) {
+                const V3f& from = m_.positions[corners_[first]];
+                const V3f a = m_.positions[corners_[first + size_t(c)]] - from;
+                const V3f b = m_.positions[corners_[first + size_t((c + 1) % n)]] - from;
+                area += a.cross(b);
+                told += m_.normals[corners_[first + size_t(c)]];
+            }
+            const float length = area.length();
+            const V3f normal = length > 0.f && std::isfinite(length) ? area / length : V3f(0.f);
+            out.cage_normals.push_back(told.dot(normal) < 0.f ? -normal : normal);
+            first += size_t(n);
+        }
     }
 
     const Mesh& m_;

@@ -66,6 +66,23 @@ void add_heights(Ports& p) {
     fixed(p, slot::height_smoothing, "Rounds off what is smaller than this, as far as maps and patterns filter.", 0.f,
           0.f, .02f, false, "m")
         .folded = true;
+    Port& direction = fixed(p, slot::height_direction,
+                            "Which way height goes: as the smooth form faces, or as its polygons did before they were "
+                            "smoothed.",
+                            0.f, 0.f, 1.f, true);
+    direction.whole = direction.folded = true;
+    direction.choices = {"smooth form", "facets"};
+    p.vector(slot::height_vector,
+             "Moves the surface any way, overhangs included: a vector map or a network of three numbers. Scale, "
+             "strength, neutral value and limits hold for each of them.");
+    p.list.back().value = V3f(.5f);
+    p.list.back().low = 0.f;
+    Port& space = fixed(p, slot::height_vector_space,
+                        "What the three numbers say: along growing U, growing V and outwards, the last two changed "
+                        "over, or along the part's own x, y and z.",
+                        0.f, 0.f, 2.f, true);
+    space.whole = space.folded = true;
+    space.choices = {"by UVs, blue outwards", "by UVs, green outwards", "of the part"};
     Port& join =
         fixed(p, slot::height_join, "How the layer's height meets that of the layers below it.", 0.f, 0.f, 3.f, true);
     join.whole = true;

@@ -52,6 +52,12 @@ struct MaterialPoint {
     surface::Slots slots;
 };
 
+/// A shading normal that faces away from the eye is bent back to the horizon.
+inline V3f towards_eye(const V3f& normal, const V3f& wo) {
+    const float facing = normal.dot(wo);
+    return facing < .01f ? (normal + wo * (.01f - facing)).normalized() : normal;
+}
+
 class Materials {
 public:
     Materials();

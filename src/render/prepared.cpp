@@ -7,6 +7,7 @@
 #include "nodes/description.h"
 #include "nodes/slot_names.h"
 #include "render/borders.h"
+#include "render/fine_relief.h"
 #include "render/form_sheets.h"
 #include "render/mesh_lights.h"
 #include "render/relief.h"
@@ -186,10 +187,12 @@ private:
     /// Forms stand out by the heights of what they wear. Those are computed on the forms as they were.
     bool reliefs() {
         if (options_.relief == Relief::off) return true;
-        Prepared rest;
+        const auto made = std::make_shared<Prepared>();
+        Prepared& rest = *made;
         const auto compiled = compile_reliefs(s_, rest.resources, p_->problems);
         bool any = false;
         for (const int b : p_->build_up_of) any |= size_t(b) < compiled.size() && compiled[size_t(b)];
+        for (const scene::Part* part : p_->parts) any |= part->round;
         if (!any) return true;
         rest.scene = p_->scene;
         rest.geometry = rest_;
@@ -221,6 +224,8 @@ private:
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
         p_->cut_heights = out->cut;
+        if (std::any_of(out->spacing.begin(), out->spacing.end(), [](float s) { return s > 0.f; }))
+            p_->fine_relief = std::make_shared<const FineRelief>(made, compiled, out->spacing);
         if (!reads) field_geometry_ = shop_.geometry(out->for_fields);
         p_->fields_final = rest.fields_final && !fields_wait && (out->final || options_.relief == Relief::quick);
         return true;

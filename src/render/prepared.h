@@ -16,6 +16,7 @@
 namespace vemtra::render {
 
 class MeshLights;
+class FineRelief;
 
 struct LayerId {
     std::string build_up, layer, name;
@@ -45,6 +46,8 @@ struct Prepared {
     program::Resources resources;
     bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
     std::vector<uint32_t> cut_heights;  ///< instances whose computed heights are coarser than the picture could tell
+
+    std::shared_ptr<const FineRelief> fine_relief;  ///< null: computed heights are as fine as the picture everywhere
 
     PreparedRig rig;
     std::shared_ptr<const MeshLights> emitters;  ///< surfaces that give off light; null: none do

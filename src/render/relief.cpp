@@ -30,12 +30,12 @@ float soft_max(float a, float b, float k) {
 
 uint64_t hash_of(uint64_t h, const ReliefLayer& r, float smoothing) {
     const float numbers[] = {
-        r.amount,      r.gate_amount,     r.always ? 1.f : 0.f,     r.numbers.scale,    r.numbers.neutral,
-        r.numbers.low, r.numbers.high,    r.numbers.gamma,          float(int(r.join)), r.softness,
-        r.thickness,   r.levelling,       r.has_height ? 1.f : 0.f, smoothing,          float(int(r.lip)),
-        r.lip_width,   r.coat ? 1.f : 0.f};
+        r.amount,      r.gate_amount,      r.always ? 1.f : 0.f,     r.numbers.scale,     r.numbers.neutral,
+        r.numbers.low, r.numbers.high,     r.numbers.gamma,          float(int(r.join)),  r.softness,
+        r.thickness,   r.levelling,        r.has_height ? 1.f : 0.f, smoothing,           float(int(r.lip)),
+        r.lip_width,   r.coat ? 1.f : 0.f, r.has_vector ? 1.f : 0.f, float(int(r.space)), float(int(r.direction))};
     h = hash_bytes(numbers, sizeof numbers, h);
-    const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.nested ? r.nested->hash : 0};
+    const uint64_t programs[] = {r.gate.hash(), r.height.hash(), r.vector.hash(), r.nested ? r.nested->hash : 0};
     return hash_bytes(programs, sizeof programs, h);
 }
 
@@ -91,6 +91,9 @@ private:
                 }
             }
             widen(h, r);
+            out.any_way |= r.has_vector || (r.has_height && r.direction == scene::HeightDirection::facets) ||
+                           (r.nested && r.nested->any_way);
+            widen(out.reach, r);
             out.smoothing = std::max(out.smoothing, number(layer, slot::height_smoothing));
             out.layers.push_back(std::move(r));
             only_ = &layer;
@@ -103,7 +106,8 @@ private:
         out.largest = h.hi;
         out.hash = 0;
         for (const ReliefLayer& r : out.layers) out.hash = hash_of(out.hash, r, out.smoothing);
-        if (out.layers.size() == 1 && only_) out.map = straight_map(b, *only_, out.layers[0], out.smoothing);
+        if (out.layers.size() == 1 && only_ && !out.any_way)
+            out.map = straight_map(b, *only_, out.layers[0], out.smoothing);
         return out;
     }
     bool reads_fields(const scene::BuildUp& b, const scene::Layer& layer, const ReliefLayer& r) const {
@@ -114,6 +118,8 @@ private:
             program::compile(b, {{"", nodes::Type::number, layer.gate.mask}}, own, told, &scene_.networks);
         if (const auto it = layer.surface.find(slot::height); it != layer.surface.end() && !r.nested && r.has_height)
             program::compile(b, {{"", nodes::Type::number, it->second}}, own, told, &scene_.networks);
+        if (const auto it = layer.surface.find(slot::height_vector); it != layer.surface.end() && r.has_vector)
+            program::compile(b, {{"", nodes::Type::vector3, it->second}}, own, told, &scene_.networks);
         return !own.fields.empty();
     }
 
@@ -143,14 +149,23 @@ private:
             const auto it = index_.find(layer.build_up);
             if (it != index_.end()) r.nested = done_[it->second];
             r.has_height = r.nested != nullptr;
-        } else if (const auto it = layer.surface.find(slot::height);
-                   it != layer.surface.end() && r.numbers.scale != 0.f) {
-            const std::string name = layer.name + " / " + slot::height;
-            r.height =
-                program::compile(b, {{name, nodes::Type::number, it->second}}, resources_, problems_, &scene_.networks);
-            r.has_height = true;
+        } else if (r.numbers.scale != 0.f) {
+            r.has_height = compiled(b, layer, slot::height, nodes::Type::number, r.height);
+            r.has_vector = compiled(b, layer, slot::height_vector, nodes::Type::vector3, r.vector);
+            r.direction = scene::HeightDirection(std::clamp(int(number(layer, slot::height_direction)), 0, 1));
+            r.space = scene::VectorSpace(std::clamp(int(number(layer, slot::height_vector_space)), 0, 2));
         }
-        return r.has_height || without;
+        return r.has_height || r.has_vector || without;
+    }
+
+    /// Whether the layer says something in that slot.
+    bool compiled(const scene::BuildUp& b, const scene::Layer& layer, const char* slot, nodes::Type type,
+                  program::Program& out) {
+        const auto it = layer.surface.find(slot);
+        if (it == layer.surface.end()) return false;
+        out = program::compile(b, {{layer.name + " / " + slot, type, it->second}}, resources_, problems_,
+                               &scene_.networks);
+        return true;
     }
 
     static Range own_range(const ReliefLayer& r) {
@@ -171,6 +186,19 @@ private:
         const float thickest = r.thickness * (r.lip_width > 0.f ? highest_lip(r.lip) : 1.f);
         h.lo += std::min(0.f, thickest);
         h.hi += std::max(0.f, thickest);
+    }
+    /// Of components of offsets: directions of heights are up to twice as long as one.
+    static void widen(float& reach, const ReliefLayer& r) {
+        float own = 0.f;
+        if (r.nested) {
+            own = r.nested->any_way ? r.nested->reach : 2.f * std::max(-r.nested->least, r.nested->largest);
+        } else {
+            const Range a = own_range(r);
+            const float most = std::max(std::fabs(a.lo), std::fabs(a.hi));
+            own = (r.has_height ? 2.f * most : 0.f) + (r.has_vector ? std::sqrt(3.f) * most : 0.f);
+        }
+        reach = r.join == HeightJoin::added ? reach + own : std::max(reach, own) + .5f * r.softness;
+        reach += 2.f * std::fabs(r.thickness) * (r.lip_width > 0.f ? highest_lip(r.lip) : 1.f);
     }
     /// Where the height is one map as it lies in its file, put on by the UVs: what rays need to know of it.
     std::optional<BuildUpRelief::Map> straight_map(const scene::BuildUp& b, const scene::Layer& layer,
@@ -278,54 +306,144 @@ const geometry::BorderGrid* Lips::of(const ReliefLayer& layer) const {
     return it == grids.end() ? nullptr : it->second.get();
 }
 
-bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h,
-                            const Lips* lips) const {
-    nodes::PointBatch batch = points;
-    batch.rows[nodes::row_height] = h;  // of what lies below
-    std::fill_n(h, batch.n, 0.f);
-    std::array<float, nodes::max_batch> coverage;
-    std::array<float, nodes::max_batch> own;
-    std::array<float, nodes::max_batch> thickness;
-    for (const ReliefLayer& r : layers) {
-        std::fill_n(coverage.begin(), batch.n, r.amount);
-        std::fill_n(thickness.begin(), batch.n, r.thickness);
-        if (r.gate_amount > 0.f) {
-            const float* mask = nullptr;
-            r.gate.run(batch, workspace, &mask);
-            for (int i = 0; i < batch.n; ++i)
-                coverage[size_t(i)] = r.amount * (1.f + r.gate_amount * (clamp01(mask[i]) - 1.f));
-            if (lips && lips->until == &r) {
-                for (int i = 0; i < batch.n; ++i) h[i] = clamp01(mask[i]);
-                return true;
-            }
-            if (const geometry::BorderGrid* grid = lips ? lips->of(r) : nullptr)
-                for (int i = 0; i < batch.n; ++i)
-                    thickness[size_t(i)] *= lip_height(r.lip, grid->at(batch.face[i], batch.rows[nodes::row_bary][i],
-                                                                       batch.rows[nodes::row_bary + 1][i]));
+namespace {
+
+/// One layer's own height and offset at a point, and what lies below it, joined.
+struct Meeting {
+    const ReliefLayer& layer;
+    float coverage;
+
+    void heights(float& below, float own) const {
+        switch (layer.join) {
+            case HeightJoin::added: below += coverage * own; break;
+            case HeightJoin::highest: below = lerp(below, soft_max(below, own, layer.softness), coverage); break;
+            default: below = lerp(below, own, coverage);
         }
-        if (r.nested) {
-            if (r.nested->heights(batch, workspace, own.data(), lips)) {
-                std::copy_n(own.begin(), batch.n, h);
-                return true;
+    }
+    /// Where offsets go any way. How high one stands is how far it goes along the normal.
+    void any_way(float& below, V3f& below_by, float own, const V3f& own_by, const V3f& normal) const {
+        float height = own;
+        V3f by = own_by;
+        switch (layer.join) {
+            case HeightJoin::added:
+                height = below + own;
+                by = below_by + own_by;
+                break;
+            case HeightJoin::highest: {
+                const float a = below + below_by.dot(normal);
+                const float b = own + own_by.dot(normal);
+                const float share = layer.softness > 0.f ? clamp01(.5f + .5f * (b - a) / layer.softness) : float(b > a);
+                by = lerp(below_by, own_by, share);
+                height = soft_max(a, b, layer.softness) - by.dot(normal);
+                break;
             }
-        } else if (r.has_height) {
-            const float* value = nullptr;
-            r.height.run(batch, workspace, &value);
-            for (int i = 0; i < batch.n; ++i) own[size_t(i)] = r.numbers.metres(value[i]);
+            default: break;
         }
-        for (int i = 0; i < batch.n; ++i) {
-            const float c = coverage[size_t(i)];
-            if (!r.coat) h[i] *= 1.f - c * r.levelling;
-            if (r.has_height) switch (r.join) {
-                    case HeightJoin::added: h[i] += c * own[size_t(i)]; break;
-                    case HeightJoin::highest: h[i] = lerp(h[i], soft_max(h[i], own[size_t(i)], r.softness), c); break;
-                    default: h[i] = lerp(h[i], own[size_t(i)], c);
-                }
-            h[i] += c * thickness[size_t(i)];
-            if (r.coat) h[i] = lerp(h[i], std::max(h[i], 0.f), c * r.levelling);
+        below = lerp(below, height, coverage);
+        below_by = lerp(below_by, by, coverage);
+    }
+};
+
+V3f turned(const V3f& v, scene::VectorSpace space, const ReliefDirections& ways, size_t i) {
+    switch (space) {
+        case scene::VectorSpace::uv_third_outwards:
+            return ways.tangent[i] * v.x + ways.bitangent[i] * v.y + ways.normal[i] * v.z;
+        case scene::VectorSpace::uv_second_outwards:
+            return ways.tangent[i] * v.x + ways.bitangent[i] * v.z + ways.normal[i] * v.y;
+        default: return v;
+    }
+}
+
+}  // namespace
+
+/// The layer's own height, and what it moves beside it. Whether it stopped within what is nested.
+bool BuildUpRelief::own_relief(const ReliefLayer& r, const nodes::PointBatch& batch, program::Workspace& workspace,
+                               float* own, ReliefOffsets* offsets, const Lips* lips) {
+    const size_t n = size_t(batch.n);
+    if (offsets) std::fill_n(offsets->by.begin(), n, V3f(0.f));
+    if (r.nested) return r.nested->heights(batch, workspace, own, lips, r.nested->any_way ? offsets : nullptr);
+    std::fill_n(own, n, 0.f);
+    if (r.has_height) {
+        const float* value = nullptr;
+        r.height.run(batch, workspace, &value);
+        for (size_t i = 0; i < n; ++i) own[i] = r.numbers.metres(value[i]);
+    }
+    if (!offsets) return false;
+    if (r.has_height && r.direction == scene::HeightDirection::facets)
+        for (size_t i = 0; i < n; ++i) offsets->by[i] = offsets->ways->facet[i] * std::exchange(own[i], 0.f);
+    if (r.has_vector) {
+        const float* value[3] = {};
+        r.vector.run(batch, workspace, value);
+        for (size_t i = 0; i < n; ++i) {
+            const V3f v(r.numbers.metres(value[0][i]), r.numbers.metres(value[1][i]), r.numbers.metres(value[2][i]));
+            offsets->by[i] += turned(v, r.space, *offsets->ways, i);
         }
     }
     return false;
+}
+
+bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace& workspace, float* h, const Lips* lips,
+                            ReliefOffsets* offsets) const {
+    nodes::PointBatch batch = points;
+    std::array<float, nodes::max_batch> coverage;
+    std::array<float, nodes::max_batch> own;
+    std::array<float, nodes::max_batch> thickness;
+    std::array<float, nodes::max_batch> outwards;  // of what lies below, where it goes any way
+    ReliefOffsets own_offsets;
+    batch.rows[nodes::row_height] = offsets ? outwards.data() : h;
+    const size_t n = size_t(batch.n);
+    std::fill_n(h, n, 0.f);
+    if (offsets) {
+        own_offsets.ways = offsets->ways;
+        std::fill_n(offsets->by.begin(), n, V3f(0.f));
+    }
+    for (const ReliefLayer& r : layers) {
+        if (offsets)
+            for (size_t i = 0; i < n; ++i) outwards[i] = h[i] + offsets->by[i].dot(offsets->ways->normal[i]);
+        std::fill_n(coverage.begin(), n, r.amount);
+        std::fill_n(thickness.begin(), n, r.thickness);
+        if (r.gate_amount > 0.f) {
+            const float* mask = nullptr;
+            r.gate.run(batch, workspace, &mask);
+            for (size_t i = 0; i < n; ++i) coverage[i] = r.amount * (1.f + r.gate_amount * (clamp01(mask[i]) - 1.f));
+            if (lips && lips->until == &r) {
+                for (size_t i = 0; i < n; ++i) h[i] = clamp01(mask[i]);
+                return true;
+            }
+            if (const geometry::BorderGrid* grid = lips ? lips->of(r) : nullptr)
+                for (size_t i = 0; i < n; ++i)
+                    thickness[i] *= lip_height(r.lip, grid->at(batch.face[i], batch.rows[nodes::row_bary][i],
+                                                               batch.rows[nodes::row_bary + 1][i]));
+        }
+        const bool moves = r.has_height || r.has_vector;
+        if (moves && own_relief(r, batch, workspace, own.data(), offsets ? &own_offsets : nullptr, lips)) {
+            std::copy_n(own.begin(), n, h);
+            return true;
+        }
+        for (size_t i = 0; i < n; ++i) {
+            const float c = coverage[i];
+            if (!r.coat) {
+                h[i] *= 1.f - c * r.levelling;
+                if (offsets) offsets->by[i] *= 1.f - c * r.levelling;
+            }
+            const Meeting meeting{r, c};
+            if (moves && offsets)
+                meeting.any_way(h[i], offsets->by[i], own[i], own_offsets.by[i], offsets->ways->normal[i]);
+            else if (moves)
+                meeting.heights(h[i], own[i]);
+            h[i] += c * thickness[i];
+            if (!r.coat) continue;
+            const float below = offsets ? outwards[i] : h[i];
+            if (below < 0.f) h[i] = lerp(h[i], h[i] - below, c * r.levelling);
+        }
+    }
+    return false;
+}
+
+bool BuildUpRelief::by_uvs() const {
+    return std::any_of(layers.begin(), layers.end(), [](const ReliefLayer& r) {
+        return (r.has_vector && r.space != scene::VectorSpace::part) || (r.nested && r.nested->by_uvs());
+    });
 }
 
 std::vector<const ReliefLayer*> BuildUpRelief::with_lips() const {

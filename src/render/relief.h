@@ -1,6 +1,7 @@
 // Heights of build-ups compiled, and the forms that stand out by them. Layers work from the base outwards: each finds
 // the height of what lies below it, and makes of it what lies on top (docs/displacement.md).
 #pragma once
+#include <array>
 #include <optional>
 
 #include "geometry/border.h"
@@ -18,7 +19,11 @@ struct ReliefLayer {
     float amount = 1.f, gate_amount = 1.f;
     bool always = false;  ///< it covers everywhere, wholly
     bool has_height = false;
-    program::Program height;        ///< one number
+    program::Program height;  ///< one number
+    bool has_vector = false;
+    program::Program vector;  ///< three
+    scene::VectorSpace space = scene::VectorSpace::part;
+    scene::HeightDirection direction = scene::HeightDirection::smooth;
     geometry::HeightCurve numbers;  ///< what the number is worth
     scene::HeightJoin join = scene::HeightJoin::by_coverage;
     float softness = 0.f, thickness = 0.f, levelling = 0.f;
@@ -36,9 +41,23 @@ struct Lips {
     const geometry::BorderGrid* of(const ReliefLayer& layer) const;
 };
 
+/// The ways that offsets may go at the points of a batch, in the part's own space.
+struct ReliefDirections {
+    /// `along`: what heights are counted along, up to twice as long as one; the rest of unit length, or 0 where there
+    /// is none.
+    std::array<V3f, nodes::max_batch> along, normal, tangent, bitangent, facet;
+};
+/// What moves points beside their heights, metres in the part's own space.
+struct ReliefOffsets {
+    const ReliefDirections* ways = nullptr;
+    std::array<V3f, nodes::max_batch> by;
+};
+
 struct BuildUpRelief {
     std::vector<ReliefLayer> layers;   ///< those that do something to the height, from the base outwards
     float least = 0.f, largest = 0.f;  ///< metres; no height lies outside
+    bool any_way = false;              ///< some layer moves it otherwise than along the smooth form's directions
+    float reach = 0.f;                 ///< of offsets then, metres: no component is larger
     float smoothing = 0.f;             ///< metres, the largest of the layers
     uint64_t hash = 0;                 ///< of all that it computes, resources by their numbers
     /// All of it is one map as it lies in the file: rays meet its texels.
@@ -54,12 +73,18 @@ struct BuildUpRelief {
     std::shared_ptr<const BuildUpRelief> below_fields;
 
     /// Metres at the points of a batch, n <= nodes::max_batch. Null lips: edges are upright. Whether it stopped at
-    /// lips->until.
-    bool heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out, const Lips* lips) const;
+    /// lips->until. `offsets`: asked for where it goes any way; null leaves them out.
+    bool heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out, const Lips* lips,
+                 ReliefOffsets* offsets = nullptr) const;
+    bool by_uvs() const;  ///< some vectors are told along U and V
     /// Those whose edge has a profile, in the order in which their masks are asked; what is nested among them.
     std::vector<const ReliefLayer*> with_lips() const;
     /// Of all that the mask of such a layer follows from, and of no more; resources by their numbers.
     uint64_t mask_hash(const ReliefLayer& layer) const;
+
+private:
+    static bool own_relief(const ReliefLayer& r, const nodes::PointBatch& batch, program::Workspace& workspace,
+                           float* own, ReliefOffsets* offsets, const Lips* lips);
 };
 
 /// Of each the part that follows from no field of the form.
@@ -84,7 +109,9 @@ struct DisplaceResult {
     std::vector<geometry::Instance> instances;
     std::vector<geometry::Instance> for_fields;  ///< the same whatever the camera
     bool final = true;                           ///< computed heights are as fine as they will be
-    std::vector<uint32_t> cut;                   ///< instances whose heights are coarser than the picture could tell
+    /// Per instance: between its computed heights, metres in the world, where the picture can tell less; else 0.
+    std::vector<float> spacing;
+    std::vector<uint32_t> cut;  ///< instances whose heights are coarser than the picture could tell
 };
 /// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. `first`: computed
 /// heights need not be better than those for fields. Nothing if stopped.

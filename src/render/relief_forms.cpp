@@ -5,6 +5,7 @@
 
 #include "base/hash.h"
 #include "base/shares.h"
+#include "geometry/rounding.h"
 #include "render/borders.h"
 #include "render/materials.h"
 #include "render/pinhole.h"
@@ -42,16 +43,21 @@ public:
         DisplaceResult out;
         out.instances = rest_.geometry->instances();
         out.for_fields = out.instances;
+        out.spacing.assign(out.instances.size(), 0.f);
         for (size_t i = 0; i < out.instances.size(); ++i) {
             const size_t b = size_t(rest_.build_up_of[i]);
             const BuildUpRelief* relief = b < reliefs_.size() ? reliefs_[b].get() : nullptr;
-            if (!relief || rest_.parts[i]->flat) continue;
-            if (relief->least == 0.f && relief->largest == 0.f) continue;
-            if (relief->map) {
+            if (rest_.parts[i]->flat) relief = nullptr;
+            if (relief && relief->least == 0.f && relief->largest == 0.f && !relief->any_way) relief = nullptr;
+            const bool round = rest_.parts[i]->round;
+            if (!relief && !round) continue;
+            if (relief && relief->map && !round) {
                 if (auto shape = of_map(uint32_t(i), *relief))
                     out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
             } else {
-                computed_.push_back({uint32_t(i), relief, hash_of(uint32_t(i), *relief, relief->hash)});
+                static const BuildUpRelief nothing;
+                if (!relief) relief = &nothing;
+                computed_.push_back({uint32_t(i), relief, hash_of(uint32_t(i), *relief, relief->hash + round)});
             }
             if (stopped(progress_)) return std::nullopt;
         }
@@ -112,7 +118,8 @@ private:
         const uint64_t lies = hash_bytes(key.data(), key.size() * sizeof key[0]);
         const float numbers[] = {curve.scale, curve.neutral, curve.low, curve.high, curve.gamma};
         return shop_.displaced(in.shape, hash_bytes(numbers, sizeof numbers, lies), [&] {
-            const auto welds = shop_.welds(in.shape);
+            const auto welds = shop_.welds(in.shape, progress_);
+            if (!welds) return std::shared_ptr<const geometry::Shape>();
             const auto grid = shop_.map_grid(in.shape, lies, [&] {
                 const std::shared_ptr<const geometry::Mesh> mesh(in.shape, &in.shape->faces_as_triangles());
                 return geometry::map_grid(mesh, welds, placing);
@@ -192,11 +199,24 @@ private:
             least = std::max(least, -most);
             largest = std::min(largest, most);
         }
+        const bool round = rest_.parts[i]->round;
+        const bool any_way = relief.any_way || round;
+        float reach = relief.any_way ? relief.reach / in.scale : 2.f * std::max(-least, largest);
+        if (const float most = 2.f * most_height(i); relief.any_way && reach > most) {
+            tell_limit(i);
+            reach = most;
+        }
+        if (round) reach += geometry::largest_bulge(m);
+        if (relief.any_way && relief.by_uvs() && !in.shape->has_uvs())
+            problems_.push_back({"A part has no UVs for its vectors; only what goes outwards moves it", "",
+                                 "part " + name(i), "they are told along U and V",
+                                 "Choose vectors of the part, or give it UVs"});
         auto displaced = [&](float spacing, bool only_kept) {
             const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
                 if (only_kept) return nullptr;
-                const auto welds = shop_.welds(in.shape);
+                const auto welds = shop_.welds(in.shape, progress_);
+                if (!welds) return nullptr;
                 auto levels = geometry::levels_by_spacing(m, *welds, spacing);
                 const float width = std::max(relief.smoothing, spacing * in.scale);
                 Lips lips;
@@ -218,10 +238,15 @@ private:
                     lips.grids.emplace(layer, std::move(grid));
                 }
                 lips.until = nullptr;
-                const auto heights = geometry::freeze_heights(
-                    m, *welds, std::move(levels), least, largest,
-                    [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
-                return heights ? geometry::make_displaced(in.shape, welds, heights) : nullptr;
+                const auto heights =
+                    any_way
+                        ? geometry::freeze_offsets(
+                              m, *welds, std::move(levels), reach,
+                              [&] { return offsets_evaluator(i, relief, width, in.scale, &lips, welds); }, progress_)
+                        : geometry::freeze_heights(
+                              m, *welds, std::move(levels), least, largest,
+                              [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
+                return heights ? geometry::make_displaced(in.shape, welds, heights, round) : nullptr;
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
@@ -230,11 +255,17 @@ private:
         const float wanted = wanted_spacing(i);
         const float best = in.shape->sides().affordable(wanted, most_points_);
         if (std::min(best, steady) > wanted) out.cut.push_back(i);
-        if (best >= steady || stopped(progress_)) return;
-        if (auto shape = displaced(best, first_))
-            out.instances[i].shape = std::move(shape);
-        else
-            out.final = false;
+        float spacing = steady;
+        if (best < steady && !stopped(progress_)) {
+            if (auto shape = displaced(best, first_)) {
+                out.instances[i].shape = std::move(shape);
+                spacing = best;
+            } else {
+                out.final = false;
+            }
+        }
+        const float told = relief_spacing(*rest_.scene, rest_.camera, in.bounds(), 1.f);
+        if (spacing * in.scale > told) out.spacing[i] = spacing * in.scale;
     }
     /// Of all that its heights follow from, but how finely they are computed.
     uint64_t hash_of(uint32_t i, const BuildUpRelief& relief, uint64_t programs) const {
@@ -252,21 +283,75 @@ private:
                 if (i < borders.size()) add(borders[i]);
         return hash_bytes(key.data(), key.size() * sizeof key[0]);
     }
-    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
-                                  const Lips* lips) const {
-        struct Work {
-            PointArrays arrays;
-            program::Workspace workspace;
-        };
+    struct Work {
+        PointArrays arrays;
+        program::Workspace workspace;
+        ReliefDirections ways;
+        ReliefOffsets offsets;
+    };
+    /// Where offsets may go at a place of the part.
+    void set_ways(ReliefDirections& ways, size_t k, uint32_t i, uint32_t face, float u, float v,
+                  const geometry::Welds& welds) const {
+        const geometry::Shape& shape = *instance(i).shape;
+        const geometry::Mesh& m = shape.faces_as_triangles();
+        const uint32_t* c = &m.indices[3 * size_t(face)];
+        auto along = [&](int corner) { return welds.direction[welds.place_of[c[corner]]]; };
+        ways.along[k] = along(0) * (1.f - u - v) + along(1) * u + along(2) * v;
+        const V3f normal = shape.at(face, u, v).normal;
+        V3f tangent = shape.tangent(face);
+        tangent -= normal * normal.dot(tangent);
+        const float length = tangent.length();
+        tangent = length > 1e-6f ? tangent / length : V3f(0.f);
+        V3f grows_u;
+        V3f grows_v;
+        shape.uv_gradients(face, grows_u, grows_v, -1);
+        const V3f across = normal.cross(tangent);
+        ways.normal[k] = normal;
+        ways.tangent[k] = tangent;
+        ways.bitangent[k] = across.dot(grows_v) < 0.f ? -across : across;
+        ways.facet[k] = m.facet_normal(face);
+    }
+    /// As evaluator(), of a relief that goes any way: x, y and z.
+    geometry::HeightsAt offsets_evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
+                                          const Lips* lips, std::shared_ptr<const geometry::Welds> welds) const {
+        const geometry::Mesh& m = instance(i).shape->faces_as_triangles();
+        auto heights = std::make_shared<std::array<float, geometry::relief_batch>>();
         auto work = std::make_shared<Work>();
         const Prepared* rest = &rest_;
-        return [=, &relief](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+        return [=, this, &relief, &m](int n, const uint32_t* face, const float* u, const float* v, float* out) {
+            for (int k = 0; k < n; ++k) {
+                const geometry::Place at{i, face[k], u[k], v[k]};
+                const geometry::SurfacePoint s = rest->geometry->at(at);
+                work->arrays.set(k, *rest, at, s, s.normal, width);
+                set_ways(work->ways, size_t(k), i, face[k], u[k], v[k], *welds);
+            }
+            work->offsets.ways = &work->ways;
+            std::fill_n(work->offsets.by.begin(), size_t(n), V3f(0.f));
+            relief.heights(work->arrays.batch(n, *rest), work->workspace, heights->data(), lips,
+                           relief.any_way ? &work->offsets : nullptr);
+            for (size_t k = 0; k < size_t(n); ++k) {
+                V3f by = (work->ways.along[k] * (*heights)[k] + work->offsets.by[k]) / scale;
+                if (rest->parts[i]->round) by += geometry::bulge(m, *welds, face[k], u[k], v[k]);
+                for (size_t c = 0; c < 3; ++c) out[c * size_t(n) + k] = by[int(c)];
+            }
+        };
+    }
+    geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
+                                  const Lips* lips) const {
+        auto work = std::make_shared<Work>();
+        const Prepared* rest = &rest_;
+        const auto welds = relief.any_way ? shop_.welds(instance(i).shape) : nullptr;
+        return [=, this, &relief](int n, const uint32_t* face, const float* u, const float* v, float* out) {
             for (int k = 0; k < n; ++k) {
                 const geometry::Place at{i, face[k], u[k], v[k]};
                 const geometry::SurfacePoint s = rest->geometry->at(at);
                 work->arrays.set(k, *rest, at, s, s.normal, width);
             }
-            relief.heights(work->arrays.batch(n, *rest), work->workspace, out, lips);
+            if (relief.any_way)  // it is a mask that is asked for, and may follow from the height
+                for (int k = 0; k < n; ++k) set_ways(work->ways, size_t(k), i, face[k], u[k], v[k], *welds);
+            work->offsets.ways = &work->ways;
+            relief.heights(work->arrays.batch(n, *rest), work->workspace, out, lips,
+                           relief.any_way ? &work->offsets : nullptr);
             for (int k = 0; k < n; ++k) out[k] /= scale;
         };
     }

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "render/body.h"
+#include "render/fine_relief.h"
 #include "render/integrator.h"
 #include "render/pinhole.h"
 #include "render/sampler.h"
@@ -95,6 +96,7 @@ struct Tile {
     std::vector<Shadow> shadows;
     std::vector<Left> left;
     Materials materials;
+    FineRelief::Work fine_relief;
     Stack stack;
     std::vector<int> picks;
     std::vector<uint32_t> stopped;
@@ -309,9 +311,7 @@ private:
             point.s.normal = -point.s.normal;
             point.s.lift = V3f(0.f);
         }
-        // A shading normal that faces away from the eye is bent back to the horizon.
-        if (const float facing = point.s.normal.dot(point.wo); facing < .01f)
-            point.s.normal = (point.s.normal + point.wo * (.01f - facing)).normalized();
+        point.s.normal = towards_eye(point.s.normal, point.wo);
     }
 
     const Prepared& p_;
@@ -340,10 +340,12 @@ void Renderer::materials(Tile& t, std::vector<F>& flights, size_t first, size_t 
             point.slots = p_.rig.stage_slots;
             continue;
         }
-        m.locate(int(i), p_);
         float unused;
         sample_2d(path.seed, sample, pair, point.choice, unused);
     }
+    if (p_.fine_relief) p_.fine_relief->refine(m.points, n, t.fine_relief);
+    for (size_t i = 0; i < n; ++i)
+        if (flights[first + i].at.instance != stage_hit) m.locate(int(i), p_);
     auto on = [&](size_t i) { return flights[first + i].at.instance; };
     for (size_t b = 0; b < p_.build_ups.size(); ++b) {
         t.picks.clear();

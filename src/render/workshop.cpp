@@ -115,14 +115,16 @@ std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometr
     return made;
 }
 
-std::shared_ptr<const geometry::Welds> Workshop::welds(const std::shared_ptr<const geometry::Shape>& shape) {
+std::shared_ptr<const geometry::Welds> Workshop::welds(const std::shared_ptr<const geometry::Shape>& shape,
+                                                       Progress* progress) {
     {
         std::lock_guard lock(mutex_);
         std::erase_if(welds_, [](const auto& w) { return w.first.expired(); });
         for (const auto& [of, welds] : welds_)
             if (of.lock() == shape) return welds;
     }
-    auto made = geometry::weld(shape->faces_as_triangles());
+    auto made = geometry::weld(shape->faces_as_triangles(), progress);
+    if (!made) return nullptr;
     std::lock_guard lock(mutex_);
     welds_.emplace_back(shape, made);
     return made;

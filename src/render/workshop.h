@@ -56,7 +56,9 @@ public:
                                                      const nodes::FieldRequest& request,
                                                      const geometry::PartBorders& mask, int rays, Progress* progress);
     /// How a form's faces hang together by places.
-    std::shared_ptr<const geometry::Welds> welds(const std::shared_ptr<const geometry::Shape>& shape);
+    /// Null only if stopped.
+    std::shared_ptr<const geometry::Welds> welds(const std::shared_ptr<const geometry::Shape>& shape,
+                                                 Progress* progress = nullptr);
     /// The form subdivided; its polygons must be those of a mesh.
     std::shared_ptr<const geometry::Shape> subdivided(const std::shared_ptr<const geometry::Shape>& base, int levels,
                                                       bool hard_edges, Progress* progress);

@@ -9,6 +9,7 @@
 #include "base/paths.h"
 #include "geometry/uv_report.h"
 #include "render/workshop.h"
+#include "review/height_source.h"
 #include "review/visible.h"
 #include "review/wired_map.h"
 
@@ -31,8 +32,15 @@ public:
     /// Facts of a map's pixels; null where it has none yet (it is large and not prepared).
     const texture::MapFacts* facts(const fs::path& file, const std::string& space, texture::TextureStore& store);
     const geometry::UvReport& uvs(const std::shared_ptr<const geometry::Shape>& shape);
+    /// What a map of heights holds; null where it cannot be read, or reading was stopped.
+    const HeightSource* heights(const fs::path& file, const std::string& channel, render::Workshop& workshop,
+                                Progress* progress);
 
 private:
+    struct KnownHeights {
+        fs::file_time_type time;
+        HeightSource source;
+    };
     struct Known {
         fs::file_time_type time;
         bool prepared = false;
@@ -43,6 +51,7 @@ private:
         geometry::UvReport report;
     };
     std::map<std::string, Known> known_;
+    std::map<std::string, KnownHeights> heights_;
     std::map<const geometry::Shape*, KnownUvs> uvs_;
 };
 
@@ -70,6 +79,11 @@ private:
     std::map<std::string, Measured> measured_;
     std::optional<std::vector<WiredMap>> maps_;
 };
+
+/// Of the layers of a build-up whose height is a map, straight, by their ids: of its first tile.
+std::map<std::string, HeightSource> height_sources(const render::Prepared& prepared, const std::string& build_up,
+                                                   render::Workshop& workshop, const Paths& paths,
+                                                   Remembered& remembered, Progress* progress = nullptr);
 
 struct FindingKind {
     const char* name;

@@ -120,6 +120,7 @@ template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remo
     a.some("flat", s.flat);
     a.some("subdivision", s.subdivision);
     a.some("hard_edges", s.hard_edges);
+    a.some("round", s.round);
     a("placement", s.placement);
 }
 template <class A> void fields(A& a, auto&& s) requires std::is_same_v<std::remove_cvref_t<decltype(s)>, Environment> {

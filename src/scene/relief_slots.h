@@ -11,6 +11,9 @@
     X(height_high)             \
     X(height_gamma)            \
     X(height_smoothing)        \
+    X(height_direction)        \
+    X(height_vector)           \
+    X(height_vector_space)     \
     X(height_join)             \
     X(height_softness)         \
     X(height_thickness)        \
@@ -37,6 +40,11 @@ inline constexpr const char* edge_slots[] = {slot::height_thickness, slot::heigh
 
 /// How a cover's height meets what is below it.
 enum class HeightJoin : int { by_coverage, added, highest, none };
+/// Which way a height goes: along the normals of the smooth form, or of the polygons before they were smoothed.
+enum class HeightDirection : int { smooth, facets };
+/// What the numbers of a vector say: along growing U, growing V and outwards; the same with outwards second; or along
+/// x, y and z of the part.
+enum class VectorSpace : int { uv_third_outwards, uv_second_outwards, part };
 /// How the edge of a cover that has a thickness is shaped.
 enum class Lip : int { square, rounded, worn, curled };
 

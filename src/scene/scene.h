@@ -205,6 +205,7 @@ struct Part {
     bool flat = false;        ///< heights of its layers do not move it
     int subdivision = 0;      ///< how often its polygons are halved towards the smooth surface that they frame
     bool hard_edges = false;  ///< edges where its normals part stay sharp in that
+    bool round = false;       ///< faces are bent between their corners to the form that their normals tell of
     int priority = 0;         ///< where two clear bodies overlap, the higher one is there (nested dielectrics)
     Json extra;
     Placement placement;  ///< from where the asset's file has it; two parts of the same source share its mesh

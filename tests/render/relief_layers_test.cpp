@@ -4,6 +4,7 @@
 #include <tbb/global_control.h>
 
 #include "plate_support.h"
+#include "render/fine_relief.h"
 #include "review/finding.h"
 #include "texture/height_map.h"
 
@@ -357,4 +358,59 @@ TEST_CASE("fields follow the displaced form once hands rest, and not the camera"
     CHECK(cover_at(*first, .5f, .5f) < inside);
     p.scene.cameras[0].position.z = .6f;
     CHECK(cover_at(*p.ready(), .5f, .5f) == inside);
+}
+
+TEST_CASE("what computed heights are too coarse for goes to shading normals, without a border") {
+    Plate p;
+    p.node(0, "place", "position", "vector3", {});
+    p.node(0, "often", "multiply", "vector3", {{"in1", from("place")}, {"in2", {scene::Value{V3f(300.f)}, {}}}});
+    p.node(0, "grain", "noise3d", "float", {{"position", from("often")}});
+    p.wire(0, slot::height, "grain");
+    p.set(0, slot::height_scale, .0007f);
+    p.set(0, slot::height_neutral, 0.f);
+    p.set(0, slot::height_low, -1.f);
+    p.scene.render.width = p.scene.render.height = 2048;
+    const auto fine = p.ready();
+    CHECK(fine->fine_relief == nullptr);
+    render::PrepareOptions options;
+    options.relief = render::Relief::quick;
+    p.scene.render.relief_pixels = 24.f;
+    const auto coarse = p.ready(options);
+    REQUIRE(coarse->fine_relief);
+    // How far normals are from those of the fine form, by the width of the ray.
+    auto apart = [&](float width, bool refined) {
+        render::FineRelief::Work work;
+        std::vector<render::MaterialPoint> points(256);
+        for (size_t k = 0; k < points.size(); ++k) {
+            render::MaterialPoint& point = points[k];
+            const float x = float(k % 16 + 1) / 18.f;
+            const float y = float(k / 16 + 1) / 18.f;
+            point.at = {0, y > x ? 1u : 0u, 0.f, 0.f};
+            point.at.u = point.at.face ? x : x - y;
+            point.at.v = point.at.face ? y - x : y;
+            point.s = coarse->geometry->at(point.at);
+            point.normal_mesh = point.s.normal;
+            point.wo = V3f(0, 0, 1);
+            point.width = width;
+        }
+        if (refined) coarse->fine_relief->refine(points, points.size(), work);
+        double sum = 0;
+        for (const render::MaterialPoint& point : points) {
+            CHECK(finite(point.s.normal));
+            CHECK(point.normal_mesh.length() == Approx(1.f).margin(1e-4));
+            sum += double((point.normal_mesh - fine->geometry->at(point.at).normal).length());
+        }
+        return sum / 256.;
+    };
+    const double without = apart(.0005f, false);
+    CHECK(without > .1);
+    CHECK(apart(.0005f, true) < .35 * without);
+    // Wide rays see what the form itself has; in between it is neither one nor the other.
+    CHECK(apart(.5f, true) == apart(.5f, false));
+    double before = apart(.0005f, true);
+    for (float width = .0005f; width < .02f; width *= 1.15f) {
+        const double here = apart(width, true);
+        CHECK(std::fabs(here - before) < .3 * without);
+        before = here;
+    }
 }

@@ -59,14 +59,14 @@ QImage thumbnail_of(const review::NodeMeasure& m) {
 }
 }  // namespace
 
-Measuring::Result Measuring::measure(const render::LiveImage& image, const std::string& build_up,
-                                     const Progress& stop) {
+Measuring::Result Measuring::measure(const render::LiveImage& image, const std::string& build_up, Progress& stop) {
     Result out;
     const render::Prepared& p = *image.prepared;
     out.measured = review::measure(p, build_up, &stop);
     for (const auto& [id, m] : out.measured.nodes) out.thumbnails[id] = thumbnail_of(m);
     const Paths paths(image.request.folder, p.scene->search_folders, image.request.blocked);
     out.findings = review::findings(p, *workshop_.textures(), paths, remembered_, &stop);
+    out.heights = review::height_sources(p, build_up, workshop_, paths, remembered_, &stop);
     return out;
 }
 
@@ -75,6 +75,7 @@ void Measuring::take(Result result, std::shared_ptr<const render::Prepared> of, 
     measured_ = std::move(result.measured);
     findings_ = std::move(result.findings);
     thumbnails_ = std::move(result.thumbnails);
+    heights_ = std::move(result.heights);
     measured_of_ = std::move(of);
     measured_build_up_ = build_up;
     Q_EMIT changed();

@@ -26,6 +26,8 @@ public:
     scene::Snapshot scene() const { return measured_of_ ? measured_of_->scene : nullptr; }
     const std::map<std::string, QImage>& thumbnails() const { return thumbnails_; }
     const std::vector<review::Finding>& findings() const { return findings_; }
+    /// Of the build-up's layers whose height is a map, by their ids.
+    const std::map<std::string, review::HeightSource>& heights() const { return heights_; }
 
 Q_SIGNALS:
     void changed();
@@ -35,9 +37,10 @@ private:
         review::Measured measured;
         std::vector<review::Finding> findings;
         std::map<std::string, QImage> thumbnails;
+        std::map<std::string, review::HeightSource> heights;
     };
     void start();
-    Result measure(const render::LiveImage& image, const std::string& build_up, const Progress& stop);
+    Result measure(const render::LiveImage& image, const std::string& build_up, Progress& stop);
     void take(Result result, std::shared_ptr<const render::Prepared> of, const std::string& build_up);
 
     render::LiveSession& session_;
@@ -47,6 +50,7 @@ private:
     review::Measured measured_;
     std::vector<review::Finding> findings_;
     std::map<std::string, QImage> thumbnails_;
+    std::map<std::string, review::HeightSource> heights_;
     bool busy_ = false;
     Progress stop_;  // of the thread
     QTimer soon_;

@@ -1,5 +1,7 @@
 #include "app/detail/detail_panel.h"
+#include "app/detail/height_plot.h"
 
+#include <QLabel>
 #include <QLineEdit>
 #include <set>
 
@@ -7,6 +9,7 @@
 #include "app/detail/brush_form.h"
 #include "app/detail/decal_form.h"
 #include "app/detail/form.h"
+#include "app/detail/height_plot.h"
 #include "app/detail/levels_plot.h"
 #include "app/detail/list_rows.h"
 #include "app/detail/part_form.h"
@@ -233,8 +236,10 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
         form_->heading("Set here");
         for (const bool of_wired : {true, false})
             for (const Port& p : ports)
-                if (first.contains(p.name) && wired(p) == of_wired)
+                if (first.contains(p.name) && wired(p) == of_wired) {
                     add_port(bench_, *form_, p, p.type, reach_slot(b, layer.id, p));
+                    if (of_wired && p.name == nodes::slot::height) add_height_source(layer);
+                }
     }
     // The first two groups are always of use.
     for (size_t i = 0; i < ports.size();) {
@@ -253,6 +258,52 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
                 add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, layer.id, ports[i]));
         form_->end_fold();
     }
+}
+
+/// What the map that is wired to a layer's height holds.
+void DetailPanel::add_height_source(const scene::Layer& layer) {
+    const scene::BuildUp* b = bench_.build_up();
+    const scene::Node* map = b ? scene::find_node(*b, layer.surface.at(nodes::slot::height).from).node : nullptr;
+    if (!map || !nodes::has_use(*map, nodes::Use::map)) return;
+    const LayerPlace at{bench_.selection().build_up, layer.id};
+    auto* plot = new HeightPlot;
+    form_->widget(plot);
+    auto* words = new QLabel;
+    words->setWordWrap(true);
+    words->setObjectName("height-words");
+    form_->widget(words);
+    form_->also([=, this] {
+        const review::HeightSource* source = bench_.height_source(at.layer);
+        const scene::Layer* l = at.in(bench_.scene());
+        plot->set_source(source);
+        if (!l || !source) return words->clear();
+        auto number = [&](const char* name) {
+            return scene::as_number(nodes::literal_of(l->surface, *nodes::slots_of(*l).port(name)));
+        };
+        const float metres = number(nodes::slot::height_scale) * number(nodes::slot::height_strength);
+        plot->set_marks(number(nodes::slot::height_low), number(nodes::slot::height_high),
+                        number(nodes::slot::height_neutral), metres);
+        const QString kind = source->floating ? QString("Floats") : QString("%1 bits").arg(source->bits);
+        const QString levels = QString("%1: %2 levels over what it uses, %3 deep.")
+                                   .arg(kind)
+                                   .arg(source->levels)
+                                   .arg(length_text((source->ends.y - source->ends.x) * metres));
+        words->setText(source->bits <= 8 ? levels
+                                         : levels + QString(" 8 bits would leave %1 of them.").arg(source->levels_8));
+    });
+    form_->button("Take the map's range",
+                  "Limits and neutral value become what the map holds: the ends between which 998 in a thousand texels "
+                  "lie, and the value that most are near.",
+                  [=, this] {
+                      const review::HeightSource* source = bench_.height_source(at.layer);
+                      if (!source) {
+                          Q_EMIT bench_.said("The map is not read yet");
+                          return;
+                      }
+                      bench_.edit("Take the map's range", [&, s = *source](Scene& x) {
+                          if (scene::Layer* l = at.in(x)) review::take_range(*l, s);
+                      });
+                  });
 }
 
 /// Whether the node counts, its other version, what was noted about it.

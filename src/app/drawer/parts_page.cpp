@@ -16,8 +16,8 @@ public:
         box->setContentsMargins(6, 6, 6, 6);
         tree_ = new QTreeWidget;
         tree_->setObjectName("parts");
-        tree_->setColumnCount(5);
-        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority", "Relief", "Smooth", "Asset"});
+        tree_->setColumnCount(8);
+        tree_->setHeaderLabels({"Part", "Build-up", "Seen", "Priority", "Relief", "Smooth", "Round", "Asset"});
         tree_->setRootIsDecorated(false);
         tree_->header()->setStretchLastSection(false);
         tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
@@ -26,7 +26,12 @@ public:
         tree_->setColumnWidth(3, 58);
         tree_->setColumnWidth(4, 46);
         tree_->setColumnWidth(5, 54);
-        tree_->setColumnWidth(6, 96);
+        tree_->setColumnWidth(6, 48);
+        tree_->setColumnWidth(7, 96);
+        tree_->headerItem()->setToolTip(
+            6,
+            "Faces are bent between their corners to the form that their normals tell of, as finely as the picture can "
+            "tell: no corners in its outline, however near");
         tree_->headerItem()->setToolTip(
             5,
             "How often its polygons are halved towards the smooth surface that they frame, 0 to 6; "
@@ -66,8 +71,9 @@ public:
 private:
     void change(const std::string& id, int column, const QString& text, bool ticked) {
         static constexpr const char* labels[] = {"Rename part",      "Part",           "Show or hide part",
-                                                 "Priority of part", "Relief of part", "Smoothness of part"};
-        bench_.edit(labels[std::clamp(column, 0, 5)], [&](scene::Scene& s) {
+                                                 "Priority of part", "Relief of part", "Smoothness of part",
+                                                 "Roundness of part"};
+        bench_.edit(labels[std::clamp(column, 0, 6)], [&](scene::Scene& s) {
             scene::Part* part = scene::find(s.parts, id);
             if (!part) return;
             switch (column) {
@@ -75,6 +81,7 @@ private:
                 case 2: part->visible = ticked; break;
                 case 3: part->priority = std::clamp(text.toInt(), -99, 99); break;
                 case 4: part->flat = !ticked; break;
+                case 6: part->round = ticked; break;
                 case 5:
                     part->hard_edges = text.trimmed().endsWith('!');
                     part->subdivision = std::clamp(QString(text).remove('!').trimmed().toInt(), 0, 6);
@@ -98,8 +105,9 @@ private:
                 item->setCheckState(4, part.flat ? Qt::Unchecked : Qt::Checked);
                 item->setText(5, QString::number(part.subdivision) + (part.hard_edges ? "!" : ""));
                 item->setTextAlignment(5, Qt::AlignCenter);
-                item->setText(6, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
-                item->setToolTip(6, "Shared by all of its parts; \"moved\": not where the file has it");
+                item->setCheckState(6, part.round ? Qt::Checked : Qt::Unchecked);
+                item->setText(7, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
+                item->setToolTip(7, "Shared by all of its parts; \"moved\": not where the file has it");
                 item->setTextAlignment(3, Qt::AlignCenter);
                 item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
                 auto* choice = new QComboBox;

@@ -264,22 +264,47 @@ inline bool bounds_from_map(const ReliefFace& f, const ReliefPiece& p, bool whol
     return true;
 }
 
-/// Which children the ray meets, and where it enters them.
-inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo,
-                          Floats hi, float far, float* enters) {
+/// Which of the children's boxes the ray meets, and where it enters them.
+inline Mask enter(const Local& l, const Floats* low, const Floats* high, bool whole_odd, float far, float* enters) {
+    Floats in = both(l.near);
+    Floats out = both(far);
+    const float origin[3] = {l.origin.x, l.origin.y, l.origin.z};
+    const float inverse[3] = {l.inverse.x, l.inverse.y, l.inverse.z};
+    const float pad[3] = {l.pad.x, l.pad.y, l.pad.z};
+    for (int a = 0; a < 3; ++a) {
+        const Floats t0 = (low[a] - (origin[a] + pad[a])) * inverse[a];
+        const Floats t1 = (high[a] - (origin[a] - pad[a])) * inverse[a];
+        in = most(in, least(t0, t1));
+        out = least(out, most(t0, t1));
+    }
+    store(enters, in);
+    return at_most(in, out) & (whole_odd ? (1u << relief_halves) - 1 : 0xffffu);
+}
+
+/// Corner c of all children, on the flat face and in its frame.
+struct Corners {
+    Floats i, j, x, y;
+};
+inline Corners corners_of(const ReliefFrame& f, const ReliefPiece& p, bool whole_odd, int c) {
     static constexpr Tables quarters = make_tables(false);
     static constexpr Tables halves = make_tables(true);
     const Tables& tables = whole_odd ? halves : quarters;
     const Floats size = both(float(p.sign * p.size));
-    const Floats from_i = both(float(p.i));
-    const Floats from_j = both(float(p.j));
+    Corners out;
+    out.i = fused(load(tables.a[c]), size, both(float(p.i)));
+    out.j = fused(load(tables.b[c]), size, both(float(p.j)));
+    out.x = fused(out.i, both(f.e1x), out.j * f.e2x);
+    out.y = out.j * f.e2y;
+    return out;
+}
+
+/// Which children the ray meets, and where it enters them.
+inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo,
+                          Floats hi, float far, float* enters) {
     Floats low[3];
     Floats high[3];
     for (int c = 0; c < 3; ++c) {
-        const Floats i = fused(load(tables.a[c]), size, from_i);
-        const Floats j = fused(load(tables.b[c]), size, from_j);
-        const Floats px = fused(i, both(f.e1x), j * f.e2x);
-        const Floats py = j * f.e2y;
+        const auto [i, j, px, py] = corners_of(f, p, whole_odd, c);
         const Floats dx = fused(i, both(f.d1[0]), fused(j, both(f.d2[0]), both(f.d0[0])));
         const Floats dy = fused(i, both(f.d1[1]), fused(j, both(f.d2[1]), both(f.d0[1])));
         const Floats dz = fused(i, both(f.d1[2]), fused(j, both(f.d2[2]), both(f.d0[2])));
@@ -299,19 +324,27 @@ inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiec
             low[2] = least(low[2], least(z0, z1)), high[2] = most(high[2], most(z0, z1));
         }
     }
-    Floats in = both(l.near);
-    Floats out = both(far);
-    const float origin[3] = {l.origin.x, l.origin.y, l.origin.z};
-    const float inverse[3] = {l.inverse.x, l.inverse.y, l.inverse.z};
-    const float pad[3] = {l.pad.x, l.pad.y, l.pad.z};
-    for (int a = 0; a < 3; ++a) {
-        const Floats t0 = (low[a] - (origin[a] + pad[a])) * inverse[a];
-        const Floats t1 = (high[a] - (origin[a] - pad[a])) * inverse[a];
-        in = most(in, least(t0, t1));
-        out = least(out, most(t0, t1));
+    return enter(l, low, high, whole_odd, far, enters);
+}
+
+/// The same where offsets go any way, whose bounds along the frame's axes are `codes`: lo and hi.
+inline Mask meet_children_any_way(const ReliefFace& f, const Local& l, const ReliefPiece& p, bool whole_odd,
+                                  const uint16_t* lo, const uint16_t* hi, float far, float* enters) {
+    Floats low[3];
+    Floats high[3];
+    for (int c = 0; c < 3; ++c) {
+        const Corners at = corners_of(f.frame, p, whole_odd, c);
+        low[0] = c ? least(low[0], at.x) : at.x, high[0] = c ? most(high[0], at.x) : at.x;
+        low[1] = c ? least(low[1], at.y) : at.y, high[1] = c ? most(high[1], at.y) : at.y;
     }
-    store(enters, in);
-    return at_most(in, out) & (whole_odd ? (1u << relief_halves) - 1 : 0xffffu);
+    low[2] = high[2] = both(0.f);
+    for (int a = 0; a < 3; ++a) {
+        const float step = f.codes->offset_step * f.frame.length[a];
+        const float first = f.codes->offset_least * f.frame.length[a];
+        low[a] = low[a] + from_codes(lo + relief_lanes * a) * step + first;
+        high[a] = high[a] + from_codes(hi + relief_lanes * a) * step + first;
+    }
+    return enter(l, low, high, whole_odd, far, enters);
 }
 
 inline bool touches_sides(const ReliefPiece& p, int n) {
@@ -348,13 +381,19 @@ public:
         const Floats fi = as_floats(load(points.i));
         const Floats fj = as_floats(load(points.j));
         const Floats w[3] = {(both(float(n)) - fi - fj) * per, fi * per, fj * per};
-        const Floats heights = heights_of(f, p, n, points, w);
+        Floats moved[3];
+        if (f.codes && f.codes->offsets) {
+            offsets_of(*f.codes, n, points, moved);
+        } else {
+            const Floats heights = heights_of(f, p, n, points, w);
+            for (int c = 0; c < 3; ++c)
+                moved[c] = heights * ((w[0] * f.along[0][c] + w[1] * f.along[1][c]) + w[2] * f.along[2][c]);
+        }
         Floats s[3];
         for (int c = 0; c < 3; ++c) {
             // The first two sums may be of any two corners: zero added to what they give changes nothing.
             const Floats base = (w[0] * f.corner[0][c] + w[1] * f.corner[1][c]) + w[2] * f.corner[2][c];
-            const Floats along = (w[0] * f.along[0][c] + w[1] * f.along[1][c]) + w[2] * f.along[2][c];
-            s[c] = (base + heights * along) - origin_[c];
+            s[c] = (base + moved[c]) - origin_[c];
             store(at[c], s[c]);
         }
         alignas(64) float row[packed];
@@ -430,6 +469,17 @@ public:
     }
 
 private:
+    static uint64_t place_in_grid(int n, int i, int j) {
+        return uint64_t(j) * uint64_t(n + 1) - uint64_t(j) * uint64_t(j - 1) / 2 + uint64_t(i);
+    }
+    static void offsets_of(const ReliefCodes& c, int n, const BlockPoints& points, Floats* out) {
+        alignas(64) uint16_t codes[3][16];
+        for (int k = 0; k < 16; ++k) {
+            const uint16_t* at = c.grid + place_in_grid(n, points.i[k], points.j[k]);
+            for (uint64_t a = 0; a < 3; ++a) codes[a][k] = at[a * c.offsets];
+        }
+        for (int a = 0; a < 3; ++a) out[a] = from_codes(codes[a]) * c.step + c.least;
+    }
     static Floats heights_of(const ReliefFace& f, const ReliefPiece& p, int n, const BlockPoints& points,
                              const Floats* w) {
         const int* i = points.i;
@@ -443,9 +493,7 @@ private:
         Floats out;
         if (c.grid) {
             alignas(64) uint16_t codes[16];
-            for (int k = 0; k < 16; ++k)
-                codes[k] =
-                    c.grid[uint64_t(j[k]) * uint64_t(n + 1) - uint64_t(j[k]) * uint64_t(j[k] - 1) / 2 + uint64_t(i[k])];
+            for (int k = 0; k < 16; ++k) codes[k] = c.grid[place_in_grid(n, i[k], j[k])];
             out = in_metres(c, codes);
         } else {
             out = between_texels(c, (w[0] * c.u[0] + w[1] * c.u[1]) + w[2] * c.u[2],
@@ -501,11 +549,25 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
             continue;
         }
         const bool whole_odd = p.size == n && f.levels % 2;
+        alignas(64) float enters[relief_lanes];
+        auto wait_for = [&](Mask met) {
+            const int first = waiting;
+            for (; met; met &= met - 1) {
+                const int lane = __builtin_ctz(met);
+                int at = waiting++;
+                for (; at > first && stack[at - 1].near < enters[lane]; --at) stack[at] = stack[at - 1];
+                stack[at] = {relief_child(p, lane, whole_odd), enters[lane]};
+            }
+        };
+        const uint64_t at = relief_pieces_before(f.levels, relief_depth(f.levels, p.size) + 1) + p.index * relief_lanes;
+        if (f.codes && f.codes->offsets) {
+            wait_for(meet_children_any_way(f, l, p, whole_odd, f.codes->lo + 3 * at, f.codes->hi + 3 * at, local_far,
+                                           enters));
+            continue;
+        }
         Floats lo;
         Floats hi;
         if (f.codes && f.codes->lo) {
-            const uint64_t at =
-                relief_pieces_before(f.levels, relief_depth(f.levels, p.size) + 1) + p.index * relief_lanes;
             const Floats a = in_metres(*f.codes, f.codes->lo + at);
             const Floats b = in_metres(*f.codes, f.codes->hi + at);
             lo = least(a, b);  // a scale below zero turns them over
@@ -518,15 +580,7 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
             lo = load(low);
             hi = load(high);
         }
-        alignas(64) float enters[relief_lanes];
-        Mask met = meet_children(f.frame, l, p, whole_odd, lo, hi, local_far, enters);
-        const int first = waiting;
-        for (; met; met &= met - 1) {
-            const int lane = __builtin_ctz(met);
-            int at = waiting++;
-            for (; at > first && stack[at - 1].near < enters[lane]; --at) stack[at] = stack[at - 1];
-            stack[at] = {relief_child(p, lane, whole_odd), enters[lane]};
-        }
+        wait_for(meet_children(f.frame, l, p, whole_odd, lo, hi, local_far, enters));
     }
     return found;
 }
