@@ -96,17 +96,10 @@ size_t shadows(const Geometry& g, const std::vector<Ray>& rays) {
     size_t free = 0;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    alignas(64) RTCRay16 packet;
-    alignas(64) int valid[16];
-    for (size_t first = 0; first < rays.size(); first += 16) {
-        const size_t n = std::min<size_t>(16, rays.size() - first);
-        for (size_t k = 0; k < 16; ++k) {
-            const Ray& r = rays[first + std::min(k, n - 1)];
-            geometry::set_ray(packet, int(k), r.origin, r.direction);
-            valid[k] = k < n ? -1 : 0;
-        }
-        rtcOccluded16(valid, g.scene(), &context, &packet);
-        for (size_t k = 0; k < n; ++k) free += packet.tfar[k] >= 0.f;
+    for (const Ray& r : rays) {
+        RTCRay ray = geometry::single_ray(r.origin, r.direction).ray;
+        rtcOccluded1(g.scene(), &context, &ray);
+        free += ray.tfar >= 0.f;
     }
     return free;
 }

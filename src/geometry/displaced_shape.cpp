@@ -323,8 +323,8 @@ private:
         OverFace heights;
     };
     const ReliefFace& recent(uint32_t face) const {
-        static thread_local std::array<Recent, 64> all;
-        Recent& r = all[(face ^ (face >> 6)) % all.size()];
+        static thread_local std::array<Recent, 256> all;
+        Recent& r = all[(face ^ (face >> 8)) % all.size()];
         if (r.shape == number_ && r.face == face) return r.f;
         r.shape = number_;
         r.face = face;

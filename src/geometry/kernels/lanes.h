@@ -116,6 +116,20 @@ inline Ints codes_at(const uint16_t* p, Ints i) {
 inline Floats floats_at(const float* p, Ints i) {
     return {_mm512_i32gather_ps(i.v, p, 4)};
 }
+/// Two codes at once, at these indices and the next ones.
+inline Ints pairs_at(const uint16_t* p, Ints i) {
+    return {_mm512_i32gather_epi32(i.v, p, 2)};
+}
+inline Ints first_of(Ints pairs) {
+    return {_mm512_and_si512(pairs.v, _mm512_set1_epi32(0xffff))};
+}
+inline Ints second_of(Ints pairs) {
+    return {_mm512_srli_epi32(pairs.v, 16)};
+}
+/// Lane i of the result is lane index[i] of x.
+inline Floats permuted(Floats x, Ints index) {
+    return {_mm512_permutexvar_ps(index.v, x.v)};
+}
 
 #else
 
@@ -234,6 +248,24 @@ inline Ints codes_at(const uint16_t* p, Ints i) {
 }
 inline Floats floats_at(const float* p, Ints i) {
     return {_mm256_i32gather_ps(p, i.a, 4), _mm256_i32gather_ps(p, i.b, 4)};
+}
+inline Ints pairs_at(const uint16_t* p, Ints i) {
+    const int* q = reinterpret_cast<const int*>(p);
+    return {_mm256_i32gather_epi32(q, i.a, 2), _mm256_i32gather_epi32(q, i.b, 2)};
+}
+inline Ints first_of(Ints pairs) {
+    const __m256i low = _mm256_set1_epi32(0xffff);
+    return {_mm256_and_si256(pairs.a, low), _mm256_and_si256(pairs.b, low)};
+}
+inline Ints second_of(Ints pairs) {
+    return {_mm256_srli_epi32(pairs.a, 16), _mm256_srli_epi32(pairs.b, 16)};
+}
+inline __m256 permuted_half(Floats x, __m256i index) {
+    const __m256 upper = _mm256_castsi256_ps(_mm256_slli_epi32(index, 28));  // the sign says which half it lies in
+    return _mm256_blendv_ps(_mm256_permutevar8x32_ps(x.a, index), _mm256_permutevar8x32_ps(x.b, index), upper);
+}
+inline Floats permuted(Floats x, Ints index) {
+    return {permuted_half(x, index.a), permuted_half(x, index.b)};
 }
 
 #endif

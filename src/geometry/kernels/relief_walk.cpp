@@ -77,14 +77,20 @@ inline Floats between_texels(const ReliefCodes& c, Floats u, Floats v) {
     const Ints width = both(c.width);
     const Ints top_row = y0 * width;
     const Ints low_row = y1 * width;
-    auto metres = [&](Ints at) {
-        const Ints code = codes_at(c.texels, at);
-        return c.metres ? floats_at(c.metres, code) : as_floats(code) * c.step + c.least;
-    };
-    const Floats h00 = metres(top_row + x0);
-    const Floats h10 = metres(top_row + x1);
-    const Floats h01 = metres(low_row + x0);
-    const Floats h11 = metres(low_row + x1);
+    auto metres = [&](Ints code) { return c.metres ? floats_at(c.metres, code) : as_floats(code) * c.step + c.least; };
+    Floats h00;
+    Floats h10;
+    Floats h01;
+    Floats h11;
+    if (less(x0, x1) == 0xffffu) {  // they lie beside each other: one read brings both
+        const Ints top = pairs_at(c.texels, top_row + x0);
+        const Ints low = pairs_at(c.texels, low_row + x0);
+        h00 = metres(first_of(top)), h10 = metres(second_of(top));
+        h01 = metres(first_of(low)), h11 = metres(second_of(low));
+    } else {
+        h00 = metres(codes_at(c.texels, top_row + x0)), h10 = metres(codes_at(c.texels, top_row + x1));
+        h01 = metres(codes_at(c.texels, low_row + x0)), h11 = metres(codes_at(c.texels, low_row + x1));
+    }
     const Floats top = h00 + (h10 - h00) * a;
     const Floats low = h01 + (h11 - h01) * a;
     return top + (low - top) * b;
@@ -125,9 +131,31 @@ inline void block_points(const ReliefFace& f, const ReliefPiece& p, BlockPoints&
         }
     }
 }
-/// Rows of five with gaps, so that neighbours stand at the same distance everywhere.
-inline void spread_rows(const float* from, float* to) {
-    for (int b = 0; b < 5; ++b) __builtin_memcpy(to + 5 * b, from + row_begins[b], 8 * sizeof(float));
+/// The small triangles of a block: ten that stand as it does, row by row, then six between them; where each begins, and
+/// its points among those of the block. Smaller blocks have the first of their rows.
+struct BlockTriangles {
+    alignas(64) int a[16], b[16], c[16];
+    int line[16], column[16];
+    Mask valid[3];  ///< of blocks of 1, 2 and 4 segments
+};
+constexpr int upright_triangles = 10;
+constexpr BlockTriangles make_block_triangles() {
+    BlockTriangles t{};
+    int lane = 0;
+    for (int between = 0; between < 2; ++between)
+        for (int line = 0; line < 4; ++line)
+            for (int column = 0; column + line + between < 4; ++column, ++lane) {
+                const int first = row_begins[line] + column;
+                const int above = row_begins[line + 1] + column;
+                t.a[lane] = between ? above + 1 : first;
+                t.b[lane] = between ? above : first + 1;
+                t.c[lane] = between ? first + 1 : above;
+                t.line[lane] = line;
+                t.column[lane] = column;
+                for (int k = 0; k < 3; ++k)
+                    if (line + column + between < 1 << k) t.valid[k] |= 1u << lane;
+            }
+    return t;
 }
 
 struct Tables {
@@ -355,6 +383,7 @@ inline bool touches_sides(const ReliefPiece& p, int n) {
 /// The small triangles of a block. The ray runs along z of a sheared frame whose axes are permuted.
 class Shear {
 public:
+    Shear() = default;
     explicit Shear(const ReliefRay& r) {
         const float* d = r.direction;
         z_ = abs_of(d[0]) > abs_of(d[1]) ? (abs_of(d[0]) > abs_of(d[2]) ? 0 : 2) : abs_of(d[1]) > abs_of(d[2]) ? 1 : 2;
@@ -365,17 +394,13 @@ public:
         sz_ = 1.f / d[z_];
         for (int c = 0; c < 3; ++c) origin_[c] = r.origin[c];
     }
+    bool set() const { return x_ != y_; }
     /// True where a triangle is met between near and far; that nearest one is put down.
     // NOLINTNEXTLINE(readability-function-size): one run over sixteen lanes that stay in registers
     bool block(const ReliefFace& f, const ReliefPiece& p, float near, float& far, ReliefHit& hit) const {
         BlockPoints points;
         block_points(f, p, points);
-        constexpr int packed = 16 + 8;    // rows are copied eight at a time
-        constexpr int room = 16 + 6 + 8;  // triangles are read up to six points further
-        alignas(64) float at[3][packed];
-        alignas(64) float x[room];
-        alignas(64) float y[room];
-        alignas(64) float z[room];
+        alignas(64) float at[3][16];
         const float per = 1.f / float(1 << f.levels);
         const int n = 1 << f.levels;
         const Floats fi = as_floats(load(points.i));
@@ -396,76 +421,60 @@ public:
             s[c] = (base + moved[c]) - origin_[c];
             store(at[c], s[c]);
         }
-        alignas(64) float row[packed];
-        const Floats sz = s[z_];
-        store(row, s[x_] - sz * sx_);
-        spread_rows(row, x);
-        store(row, s[y_] - sz * sy_);
-        spread_rows(row, y);
-        store(row, sz * sz_);
-        spread_rows(row, z);
-        // Lanes are the points 0 to 15, row by row: those where a triangle of the block begins.
-        constexpr Mask upright[3] = {0x0001, 0x0023, 0x8cef};
-        constexpr Mask between[3] = {0x0000, 0x0001, 0x0467};
-        const int size = p.size == 4 ? 2 : p.size - 1;
-        bool any = false;
-        for (int kind = 0; kind < 2; ++kind) {
-            const Mask valid = kind ? between[size] : upright[size];
-            if (!valid) break;
-            const int a = kind ? 6 : 0;
-            const int b = kind ? 5 : 1;
-            const int c = kind ? 1 : 5;
-            const Floats ax = load(x + a);
-            const Floats ay = load(y + a);
-            const Floats bx = load(x + b);
-            const Floats by = load(y + b);
-            const Floats cx = load(x + c);
-            const Floats cy = load(y + c);
-            const Floats u = cx * by - cy * bx;
-            const Floats v = ax * cy - ay * cx;
-            const Floats ww = bx * ay - by * ax;
-            const Floats zero = both(0.f);
-            const Mask inside = (at_most(zero, u) & at_most(zero, v) & at_most(zero, ww)) |
-                                (at_most(u, zero) & at_most(v, zero) & at_most(ww, zero));
-            Mask good = inside & valid;
-            if (!good) continue;
-            const Floats det = u + v + ww;
-            const Floats t = (u * load(z + a) + v * load(z + b) + ww * load(z + c)) / det;
-            good &= unlike(det, zero) & less(both(near), t) & less(t, both(far));
-            if (!good) continue;
-            alignas(64) float ts[16];
-            store(ts, t);
-            int lane = -1;
-            for (; good; good &= good - 1)
-                if (const int l = __builtin_ctz(good); ts[l] < far) far = ts[l], lane = l;
-            if (lane < 0) continue;
-            any = true;
-            alignas(64) float us[16];
-            alignas(64) float vs[16];
-            alignas(64) float ws[16];
-            store(us, u);
-            store(vs, v);
-            store(ws, ww);
-            // Where the points stand before they are drawn to a coarser side.
-            const int line = lane / 5;
-            const int column = lane % 5;
-            const float inv = 1.f / (us[lane] + vs[lane] + ws[lane]);
-            const float fu = us[lane] * inv;
-            const float fv = vs[lane] * inv;
-            const float fw = ws[lane] * inv;
-            const float along_i = kind ? float(column) + fu + fw : float(column) + fv;
-            const float along_j = kind ? float(line) + fu + fv : float(line) + fw;
-            hit.t = ts[lane];
-            hit.u = (float(p.i) + float(p.sign) * along_i) * per;
-            hit.v = (float(p.j) + float(p.sign) * along_j) * per;
-            auto point = [&](int k) {
-                const int q = row_begins[k / 5] + k % 5;
-                return V{at[0][q], at[1][q], at[2][q]};
-            };
-            const V normal = cross(point(lane + b) - point(lane + a), point(lane + c) - point(lane + a));
-            hit.normal[0] = normal.x, hit.normal[1] = normal.y, hit.normal[2] = normal.z;
-        }
-        return any;
+        static constexpr BlockTriangles triangles = make_block_triangles();
+        const Floats z = s[z_];
+        const Floats x = s[x_] - z * sx_;
+        const Floats y = s[y_] - z * sy_;
+        const Floats depth = z * sz_;
+        const Ints first = load(triangles.a);
+        const Ints second = load(triangles.b);
+        const Ints third = load(triangles.c);
+        const Floats ax = permuted(x, first);
+        const Floats ay = permuted(y, first);
+        const Floats bx = permuted(x, second);
+        const Floats by = permuted(y, second);
+        const Floats cx = permuted(x, third);
+        const Floats cy = permuted(y, third);
+        const Floats u = cx * by - cy * bx;
+        const Floats v = ax * cy - ay * cx;
+        const Floats ww = bx * ay - by * ax;
+        const Floats zero = both(0.f);
+        const Mask inside = (at_most(zero, u) & at_most(zero, v) & at_most(zero, ww)) |
+                            (at_most(u, zero) & at_most(v, zero) & at_most(ww, zero));
+        Mask good = inside & triangles.valid[p.size == 4 ? 2 : p.size - 1];
+        if (!good) return false;
+        const Floats det = u + v + ww;
+        const Floats t = (u * permuted(depth, first) + v * permuted(depth, second) + ww * permuted(depth, third)) / det;
+        good &= unlike(det, zero) & less(both(near), t) & less(t, both(far));
+        if (!good) return false;
+        alignas(64) float ts[16];
+        store(ts, t);
+        int lane = -1;
+        for (; good; good &= good - 1)
+            if (const int l = __builtin_ctz(good); ts[l] < far) far = ts[l], lane = l;
+        if (lane < 0) return false;
+        alignas(64) float us[16];
+        alignas(64) float vs[16];
+        alignas(64) float ws[16];
+        store(us, u);
+        store(vs, v);
+        store(ws, ww);
+        // Where the points stand before they are drawn to a coarser side.
+        const bool between = lane >= upright_triangles;
+        const float inv = 1.f / (us[lane] + vs[lane] + ws[lane]);
+        const float fu = us[lane] * inv;
+        const float fv = vs[lane] * inv;
+        const float fw = ws[lane] * inv;
+        const float along_i = float(triangles.column[lane]) + (between ? fu + fw : fv);
+        const float along_j = float(triangles.line[lane]) + (between ? fu + fv : fw);
+        hit.t = ts[lane];
+        hit.u = (float(p.i) + float(p.sign) * along_i) * per;
+        hit.v = (float(p.j) + float(p.sign) * along_j) * per;
+        auto point = [&](int q) { return V{at[0][q], at[1][q], at[2][q]}; };
+        const V corner = point(triangles.a[lane]);
+        const V normal = cross(point(triangles.b[lane]) - corner, point(triangles.c[lane]) - corner);
+        hit.normal[0] = normal.x, hit.normal[1] = normal.y, hit.normal[2] = normal.z;
+        return true;
     }
 
 private:
@@ -516,18 +525,21 @@ private:
         return load(h);
     }
 
-    int x_, y_, z_;
+    int x_ = 0, y_ = 0, z_ = 0;
     float sx_, sy_, sz_, origin_[3];
 };
 
 }  // namespace
 
 bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit& hit) {
-    const Shear shear(ray);
     float far = ray.far;
     const int n = 1 << f.levels;
     const ReliefPiece whole{0, 0, 1, n, 0};
-    if (n <= relief_block) return shear.block(f, whole, ray.near, far, hit);
+    if (n <= relief_block) return Shear(ray).block(f, whole, ray.near, far, hit);
+    if (f.codes && f.codes->lo) {
+        __builtin_prefetch(f.codes->lo);
+        __builtin_prefetch(f.codes->hi);
+    }
     Local l;
     if (!localize(f.frame, ray, l)) return false;
     const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
@@ -535,12 +547,14 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
     int waiting = 0;
     stack[waiting++] = {whole, l.near};
     bool found = false;
+    Shear shear;
     float local_far = l.far;
     while (waiting > 0) {
         const Waiting top = stack[--waiting];
         if (top.near > local_far) continue;
         const ReliefPiece& p = top.piece;
         if (p.size == relief_block) {
+            if (!shear.set()) shear = Shear(ray);
             if (shear.block(f, p, ray.near, far, hit)) {
                 found = true;
                 if (any) return true;
