@@ -224,6 +224,7 @@ private:
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
         p_->cut_heights = out->cut;
+        for (const nodes::ImageRequest& r : rest.resources.images) p_->resources.image(r);  // nodes' pictures show them
         if (std::any_of(out->spacing.begin(), out->spacing.end(), [](float s) { return s > 0.f; }))
             p_->fine_relief = std::make_shared<const FineRelief>(made, compiled, out->spacing);
         if (!reads) field_geometry_ = shop_.geometry(out->for_fields);

@@ -9,7 +9,7 @@
 namespace vemtra::review {
 namespace {
 
-constexpr size_t stretch_texels = 160;
+constexpr size_t stretch_texels = 64;
 constexpr int rows_looked_at = 96;
 
 std::vector<size_t> counted(const texture::HeightTile& t) {
@@ -46,7 +46,7 @@ size_t fullest(const std::vector<size_t>& counts) {
 
 void find_stretch(const texture::HeightTile& t, HeightSource& out) {
     const size_t n = std::min<size_t>(stretch_texels, size_t(t.width()));
-    const float enough = 4.f * out.step(8);
+    const float enough = 2.5f * out.step(8);
     float best = -1.f;
     bool crosses = false;
     std::vector<float> here(n);
