@@ -28,7 +28,7 @@ TEST_CASE("a height map tells what it holds, and what 8 bits would leave of it")
     CHECK(s.ends.x == Approx(.3f).margin(1e-4));
     CHECK(s.ends.y == Approx(.45f).margin(1e-3));
     CHECK(s.levels == 257);   // of the ramp's texels and the plane
-    CHECK(s.levels_8 == 14);  // .05 of 255, and the plane
+    CHECK(s.levels_8 == 15);  // 102 to 115 of 255, and the plane
     CHECK(s.step(8) == Approx(1.f / 255.f));
     CHECK(s.step(16) == Approx(1.f / 65535.f));
     CHECK(s.at_8_bits(.4005f) == Approx(102.f / 255.f));
