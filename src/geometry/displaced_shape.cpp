@@ -111,7 +111,11 @@ public:
         const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
         const V3f small = (p[1] - p[0]).cross(p[2] - p[0]) * side;
         const float length = small.length();
-        if (length > 0.f && std::isfinite(length)) s.normal_geometric = small / length;
+        if (length > 0.f && std::isfinite(length)) {
+            s.normal_geometric = small / length;
+            const float even = flat.length() / (float(n) * float(n));
+            if (even > 0.f) s.spread = std::max(1e-6f, length / even);
+        }
         // Where heights are steep they throw the shadows; where they are even it is the faces that must not.
         s.lift *= rounded_ ? 0.f : clamp01(1.f - slope.length() / steep_for_lift);
         const V3f normal = s.normal - slope;

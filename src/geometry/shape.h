@@ -28,6 +28,7 @@ struct SurfacePoint {
     float uv_per_metre = 0.f;  ///< UV length per length here, on the average of directions
     V3f lift{0.f};       ///< from the face up to the smooth form that its normals tell of, where that bulges outwards
     float height = 0.f;  ///< that moved it, along the displacement's direction
+    float spread = 1.f;  ///< area here per area of the face: above one where heights have made it steep
     V3f displaced_by{0.f};  ///< from the form as it was before heights moved it; patterns stay where they lie on that
 };
 

@@ -219,7 +219,8 @@ float MeshLights::share(const Prepared& p, float others) const {
                 RTCRayHit ray = geometry::single_ray(from, direction, std::sqrt(d2) * .999f);
                 rtcOccluded1(p.geometry->scene(), &context, &ray.ray);
                 if (ray.ray.tfar >= 0.f)
-                    brings = to.luminance * facing / (to.per_angle ? to.density : to.density * d2 / cosine);
+                    brings =
+                        to.luminance * facing / (to.per_angle ? to.density : to.density * d2 / (cosine * there.spread));
             }
         }
         const float part = brings + others > 0.f ? brings / (brings + others) : 0.f;

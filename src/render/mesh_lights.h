@@ -15,13 +15,14 @@ public:
     /// seen large is sampled evenly over its solid angle, else over its area.
     struct Sample {
         geometry::Place place;
-        float density = 0.f;    ///< per square metre, or per solid angle; 0: nothing is seen
+        /// Per square metre of the face, or per solid angle; 0: nothing is seen. Heights make more of it (spread).
+        float density = 0.f;
         float luminance = 0.f;  ///< of the face in the mean
         bool per_angle = false;
     };
     Sample sample(const V3f& from, float choice, float u, float v) const;
-    /// Of sample() to give a place, per solid angle; 0 where nothing shines. `per_area`: squared distance over cosine,
-    /// which makes a density per solid angle of one per area.
+    /// Of sample() to give a place, per solid angle; 0 where nothing shines. `per_area`: squared distance over cosine
+    /// and spread, which makes a density per solid angle of one per area of the face.
     float density(const geometry::Place& place, const V3f& from, float per_area) const;
     /// Which part of the light that reaches the asset's surfaces, unhindered by what stands before them, comes from
     /// these: the mean over some of their points. `others`: irradiance by the other lights.

@@ -36,7 +36,7 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
         c.direction = way / c.distance;
         const float cosine = -c.direction.dot(s.normal_geometric);
         if (!(cosine > 1e-6f)) return c;
-        c.density = (to.per_angle ? to.density : to.density * d2 / cosine) * p_.rig.emitter_share;
+        c.density = (to.per_angle ? to.density : to.density * d2 / (cosine * s.spread)) * p_.rig.emitter_share;
         c.radiance = V3f(to.luminance);
         c.group = p_.rig.emission_group;
     } else {

@@ -134,7 +134,8 @@ float Renderer::scattered_light_weight(const Path& path, const MaterialPoint& po
     if (path.pdf == 0.f || !p_.emitters) return 1.f;
     const V3f to = point.s.position - path.vertex;
     const float cosine = point.s.normal_geometric.dot(point.wo);
-    const float density = p_.emitters->density(point.at, path.vertex, to.length2() / std::max(1e-6f, cosine));
+    const float density =
+        p_.emitters->density(point.at, path.vertex, to.length2() / std::max(1e-6f, cosine * point.s.spread));
     return surface_weight(path.pdf, p_.rig.emitter_share * density);
 }
 

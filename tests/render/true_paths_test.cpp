@@ -121,6 +121,40 @@ TEST_CASE("a surface that shines lights others as if it were found by chance, wi
     CHECK(turned.light(64) < .002f * aimed);
 }
 
+TEST_CASE("a surface that shines and is displaced gives its light by its true area, whichever way light is found") {
+    LitBench b;
+    scene::BuildUp& sign = b.part("sign", square(.15f, .8f, "sign", true));
+    LitBench::matt(sign, 0.f);
+    scene::Layer& base = sign.layers[0];
+    base.surface["emission_luminance"] = {scene::Value{20000.f}, {}};
+    // Steep folds: about twice the area.
+    auto wire = [](const char* from) { return scene::Input{scene::Value{0.f}, from}; };
+    base.nodes = {
+        {.id = "place", .kind = "position", .type = "vector3", .name = "place", .inputs = {}},
+        {.id = "often",
+         .kind = "multiply",
+         .type = "vector3",
+         .name = "often",
+         .inputs = {{"in1", wire("place")}, {"in2", {scene::Value{V3f(30.f)}, {}}}}},
+        {.id = "folds", .kind = "noise3d", .type = "float", .name = "folds", .inputs = {{"position", wire("often")}}}};
+    base.surface["height"] = {scene::Value{0.f}, "folds"};
+    base.surface["height_scale"] = {scene::Value{.1f}, {}};
+    base.surface["height_neutral"] = {scene::Value{0.f}, {}};
+    base.surface["height_low"] = {scene::Value{-1.f}, {}};
+    const auto p = b.ready();
+    const uint32_t instance = uint32_t(p->instance_of("sign"));
+    double spread = 0;
+    for (int k = 0; k < 1000; ++k) {
+        const float u = std::fmod(float(k) * .618034f, 1.f);
+        spread += double(p->geometry->at({instance, uint32_t(k % 2), u, (1.f - u) * float(k) * 1e-3f}).spread) * 1e-3;
+    }
+    CHECK(spread > 1.4);
+    const float aimed = b.light(256);
+    const float by_chance = b.light(32768, render::FrameSettings::Strategy::surface_only);
+    CHECK(aimed == Approx(by_chance).epsilon(.04));
+    CHECK(b.light(256, render::FrameSettings::Strategy::light_only) == Approx(by_chance).epsilon(.04));
+}
+
 TEST_CASE("faces that shine are drawn by the density that is told, and it adds up to one") {
     LitBench b;
     b.s.write("sphere.obj", sphere_obj());
