@@ -212,6 +212,47 @@ void of_size(int size) {
          tiled->bytes() <= heights->bytes());
 }
 
+/// What a large map adds, where triangles could not be held.
+void of_memory(int size) {
+    std::printf("a pipe of 64 x 16 quads under a height map of %d x %d\n", size, size);
+    const auto base = pipe(64, 16);
+    const auto heights = geometry::map_heights(
+        geometry::map_grid(base, geometry::weld(*base), {.tiles = {relief_map(size)}}), {.scale = .2f});
+    const double pyramid = double(size) * double(size) * 16. / 3.;
+    line("memory beside a min-max pyramid", double(heights->bytes()) / pyramid, "x", "at most 1.5",
+         double(heights->bytes()) <= 1.5 * pyramid);
+    std::printf("    %.0f MB; as triangles about %.0f MB, as a grid %.0f MB\n", double(heights->bytes()) * 1e-6,
+                double(size) * double(size) * 156e-6, double(size) * double(size) * 22.5e-6);
+}
+
+/// A form of a million faces whose heights are computed.
+void of_many_faces() {
+    const auto base = pipe(1024, 512);
+    std::printf("a pipe of %.1f million triangles, heights computed at points\n", double(base->triangles()) * 1e-6);
+    std::shared_ptr<const geometry::Welds> welds;
+    const double welding = seconds([&] { welds = geometry::weld(*base); });
+    const double building = seconds([&] { Geometry({Instance(geometry::make_shape(base), M44f())}).build(); });
+    line("how faces hang together: time beside an accelerator's", welding / building, "x", "at most 1",
+         welding <= building);
+    auto levels = geometry::relief_levels(*base, *welds, [](uint32_t) { return 4.f; });
+    const double points = double(levels.points());
+    auto made = [&](int components) {
+        return [components] {
+            return [components](int n, const uint32_t*, const float* u, const float* v, float* out) {
+                for (int c = 0; c < components; ++c)
+                    for (int k = 0; k < n; ++k) out[c * n + k] = .001f * (u[k] * v[k]);
+            };
+        };
+    };
+    std::shared_ptr<const geometry::ReliefHeights> heights;
+    std::shared_ptr<const geometry::ReliefHeights> offsets;
+    const double once =
+        seconds([&] { heights = geometry::freeze_heights(*base, *welds, levels, -.01f, .01f, made(1)); });
+    const double thrice = seconds([&] { offsets = geometry::freeze_offsets(*base, *welds, levels, .01f, made(3)); });
+    std::printf("    %.1f million points: heights %.2f s and %.1f bytes each, any way %.2f s and %.1f bytes\n",
+                points * 1e-6, once, double(heights->bytes()) / points, thrice, double(offsets->bytes()) / points);
+}
+
 /// A cube of 4 x 4 quads per side, its edges hard and seams of UVs; faces of all finenesses beside each other.
 std::shared_ptr<Mesh> box() {
     auto m = std::make_shared<Mesh>();
@@ -261,7 +302,7 @@ size_t leaks(const Geometry& g, size_t rays) {
 }
 void tightness() {
     const auto cage = box();
-    constexpr size_t rays = 2500000;  // for each of four
+    constexpr size_t rays = 2500000;  // for each of six
     size_t out = 0;
     for (const bool smooth : {false, true}) {
         const std::shared_ptr<const Mesh> m = smooth ? geometry::subdivided(cage, 2, false) : cage;
@@ -281,8 +322,18 @@ void tightness() {
                     h[k] = .03f * std::sin(40.f * u[k] + float(face[k])) * std::cos(31.f * v[k]);
             };
         }));
+        // The same heights go along the faces' first sides as well: nothing but the points of sides holds them
+        // together.
+        auto swaying = geometry::relief_levels(*m, *welds, [](uint32_t f) { return float(1 << (f * 7 % 6)); });
+        of(geometry::freeze_offsets(*m, *welds, std::move(swaying), .05f, [] {
+            return [](int n, const uint32_t* face, const float* u, const float* v, float* o) {
+                for (int k = 0; k < n; ++k)
+                    for (int c = 0; c < 3; ++c)
+                        o[c * n + k] = .03f * std::sin(37.f * u[k] + float(face[k]) + float(c)) * std::cos(29.f * v[k]);
+            };
+        }));
     }
-    line("rays that leak, of ten million, over seams, tiles and finenesses", double(out), "", "0", out == 0);
+    line("rays that leak, of fifteen million, over seams, tiles and finenesses", double(out), "", "0", out == 0);
 }
 
 }  // namespace
@@ -291,6 +342,8 @@ void displacement() {
     tightness();
     of_size(1024);
     of_size(2048);
+    of_memory(8192);
+    of_many_faces();
 }
 
 }  // namespace vemtra::bench
