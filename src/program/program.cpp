@@ -129,6 +129,9 @@ void Program::fill_constants() {
     for (size_t c = 0; c < count; ++c) std::fill_n(filled_.begin() + long(c * stride), stride, constants_[c]);
 }
 
+bool Program::runs(bool (*one_of)(nodes::Kernel)) const {
+    return std::any_of(steps_.begin(), steps_.end(), [&](const Step& s) { return one_of(s.kernel); });
+}
 uint64_t Program::hash() const {
     uint64_t h = hash_bytes(constants_.data(), constants_.size() * sizeof(float));
     auto add = [&](uint64_t x) { h = hash_bytes(&x, sizeof x, h); };

@@ -48,6 +48,7 @@ public:
         return outputs_[output].is_constant ? &outputs_[output].value : nullptr;
     }
     size_t steps() const { return steps_.size(); }
+    bool runs(bool (*one_of)(nodes::Kernel)) const;
     /// Of all that it computes, in this run or another; handles of resources by their numbers.
     uint64_t hash() const;
     bool all_constant() const { return steps_.empty() && !reads_points_; }

@@ -202,7 +202,9 @@ private:
         rest.camera = p_->camera;
         if (!maps(rest)) return false;
         walks(rest);
-        const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
+        const ReliefDetail detail = options_.field_rays < geometry::field_rays_final ? ReliefDetail::quick
+                                    : options_.relief == Relief::quick               ? ReliefDetail::steady
+                                                                                     : ReliefDetail::full;
         // Fields are those of the form as it is moved by what follows from no field: masks that move it themselves say
         // the same where heights are computed and where light falls.
         const auto below = below_fields(compiled);
@@ -213,14 +215,15 @@ private:
             fields_wait = moves && options_.field_rays < geometry::field_rays_final;
             if (moves && !fields_wait) {
                 if (!rest.resources.borders.empty() && !fields(rest, rest_, false)) return false;
-                const auto moved = displace(rest, below, shop_, paths_, true, p_->problems, options_.progress);
+                const auto moved =
+                    displace(rest, below, shop_, paths_, ReliefDetail::steady, p_->problems, options_.progress);
                 if (!moved || was_stopped()) return false;
                 field_geometry_ = shop_.geometry(moved->for_fields);
             }
         }
         if ((reads || !rest.resources.borders.empty()) && !fields(rest, reads ? field_geometry() : rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
-        const auto out = displace(rest, compiled, shop_, paths_, first, p_->problems, options_.progress);
+        const auto out = displace(rest, compiled, shop_, paths_, detail, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
         p_->cut_heights = out->cut;

@@ -4,6 +4,7 @@
 #include <random>
 
 #include "base/hash.h"
+#include "nodes/height_reading.h"
 #include "nodes/slot_names.h"
 #include "render/lip.h"
 #include "scene/edits.h"
@@ -461,7 +462,7 @@ uint64_t BuildUpRelief::mask_hash(const ReliefLayer& layer) const {
     for (const ReliefLayer& r : layers) {
         if (&r == &layer) {
             const uint64_t gate = r.gate.hash();
-            return hash_bytes(&gate, sizeof gate, h);
+            return hash_bytes(&gate, sizeof gate, r.gate.runs(nodes::reads_heights) ? h : 0);
         }
         if (r.nested)
             for (const ReliefLayer* inner : r.nested->with_lips())

@@ -30,12 +30,12 @@ constexpr float widest_lip = .2f;  // of the part's size: what is wider is no ed
 class Displacing {
 public:
     Displacing(const Prepared& rest, const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs, Workshop& shop,
-               const Paths& paths, bool first, std::vector<Error>& problems, Progress* progress)
+               const Paths& paths, ReliefDetail detail, std::vector<Error>& problems, Progress* progress)
         : rest_(rest),
           reliefs_(reliefs),
           shop_(shop),
           paths_(paths),
-          first_(first),
+          detail_(detail),
           problems_(problems),
           progress_(progress) {}
 
@@ -251,19 +251,32 @@ private:
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
         const float steady = in.shape->sides().affordable(smallest, first_points_);
-        if (auto shape = displaced(steady, false)) out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
         const float wanted = wanted_spacing(i);
-        const float best = in.shape->sides().affordable(wanted, most_points_);
-        if (std::min(best, steady) > wanted) out.cut.push_back(i);
-        float spacing = steady;
-        if (best < steady && !stopped(progress_)) {
-            if (auto shape = displaced(best, first_)) {
-                out.instances[i].shape = std::move(shape);
-                spacing = best;
-            } else {
-                out.final = false;
-            }
+        const float best = std::min(steady, in.shape->sides().affordable(wanted, most_points_));
+        if (best > wanted) out.cut.push_back(i);
+        const float quick =
+            in.shape->sides().affordable(smallest, first_points_ * quick_relief_points / first_relief_points);
+        struct Try {
+            float spacing;
+            bool only_kept;
+        };
+        using Tries = std::vector<Try>;
+        const Tries tries = detail_ == ReliefDetail::quick  ? Tries{{best, true}, {steady, true}, {quick, false}}
+                            : detail_ == ReliefDetail::full ? Tries{{best, false}}
+                                                            : Tries{{best, true}, {steady, false}};
+        float spacing = 0.f;
+        if (detail_ != ReliefDetail::quick)
+            if (auto shape = displaced(steady, false))
+                out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+        for (const Try& t : tries) {
+            if (stopped(progress_)) return;
+            auto shape = displaced(t.spacing, t.only_kept);
+            if (!shape) continue;
+            out.instances[i].shape = std::move(shape);
+            spacing = t.spacing;
+            break;
         }
+        out.final &= spacing == best;
         const float told = relief_spacing(*rest_.scene, rest_.camera, in.bounds(), 1.f);
         if (spacing * in.scale > told) out.spacing[i] = spacing * in.scale;
     }
@@ -360,7 +373,7 @@ private:
     const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs_;
     Workshop& shop_;
     const Paths& paths_;
-    bool first_;
+    ReliefDetail detail_;
     std::vector<Error>& problems_;
     Progress* progress_;
     std::vector<Computed> computed_;
@@ -371,9 +384,9 @@ private:
 
 std::optional<DisplaceResult> displace(const Prepared& rest,
                                        const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
-                                       Workshop& workshop, const Paths& paths, bool first, std::vector<Error>& problems,
-                                       Progress* progress) {
-    return Displacing(rest, reliefs, workshop, paths, first, problems, progress).run();
+                                       Workshop& workshop, const Paths& paths, ReliefDetail detail,
+                                       std::vector<Error>& problems, Progress* progress) {
+    return Displacing(rest, reliefs, workshop, paths, detail, problems, progress).run();
 }
 
 }  // namespace vemtra::render

@@ -21,8 +21,13 @@ void reliefheight(const KernelArgs& k) {
 #ifndef VEMTRA_KERNELS_ONLY
 }
 #include "nodes/description.h"
+#include "nodes/height_reading.h"
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(reliefheight)
+
+bool reads_heights(Kernel kernel) {
+    return kernel == avx2::reliefheight || kernel == avx512::reliefheight;
+}
 
 void describe_relief_height(std::vector<NodeDescription>& list) {
     auto metres = [](const char* name, const char* help, float value) {
