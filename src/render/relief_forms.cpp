@@ -265,9 +265,10 @@ private:
                             : detail_ == ReliefDetail::full ? Tries{{best, false}}
                                                             : Tries{{best, true}, {steady, false}};
         float spacing = 0.f;
-        if (detail_ != ReliefDetail::quick)
-            if (auto shape = displaced(steady, false))
-                out.instances[i].shape = out.for_fields[i].shape = std::move(shape);
+        if (auto shape = displaced(steady, detail_ == ReliefDetail::quick))
+            out.for_fields[i].shape = std::move(shape);
+        else
+            out.final = false;
         for (const Try& t : tries) {
             if (stopped(progress_)) return;
             auto shape = displaced(t.spacing, t.only_kept);
