@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "geometry/face_sides.h"
+
 namespace vemtra::geometry {
 namespace {
 

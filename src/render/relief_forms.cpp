@@ -186,6 +186,50 @@ private:
             std::min(first_relief_points, parts_in_full * first_relief_points / std::max<size_t>(1, all.size()));
     }
 
+    /// What heights of a part lie within, in its own space, metres; offsets, where they go any way: reach is above 0
+    /// then.
+    struct Within {
+        float least, largest, reach;
+        bool round;
+    };
+    /// The part displaced by heights that are computed so finely. Null if stopped.
+    std::shared_ptr<const geometry::Shape> frozen(const Computed& c, const Within& range, float spacing) {
+        const uint32_t i = c.i;
+        const BuildUpRelief& relief = *c.relief;
+        const geometry::Instance& in = instance(i);
+        const geometry::Mesh& m = in.shape->faces_as_triangles();
+        const auto welds = shop_.welds(in.shape, progress_);
+        if (!welds) return nullptr;
+        auto levels = geometry::levels_by_spacing(m, *welds, spacing);
+        const float width = std::max(relief.smoothing, spacing * in.scale);
+        Lips lips;
+        for (const ReliefLayer* layer : relief.with_lips()) {
+            if (lips.of(*layer)) continue;
+            lips.until = layer;
+            const float lip = std::min(layer->lip_width / in.scale, widest_lip * in.shape->bounds().size().length());
+            const float numbers[] = {spacing, width, lip};
+            auto grid = shop_.border(
+                in.shape, hash_bytes(numbers, sizeof numbers, hash_of(i, relief, relief.mask_hash(*layer))), [&] {
+                    auto made = geometry::border_grid(
+                        m, *welds, levels, lip, geometry::BorderSides::within,
+                        [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
+                    return made ? std::make_shared<const geometry::BorderGrid>(std::move(*made)) : nullptr;
+                });
+            if (!grid) return nullptr;
+            lips.grids.emplace(layer, std::move(grid));
+        }
+        lips.until = nullptr;
+        const auto heights =
+            range.reach > 0.f
+                ? geometry::freeze_offsets(
+                      m, *welds, std::move(levels), range.reach,
+                      [&] { return offsets_evaluator(i, relief, width, in.scale, &lips, welds); }, progress_)
+                : geometry::freeze_heights(
+                      m, *welds, std::move(levels), range.least, range.largest,
+                      [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
+        return heights ? geometry::make_displaced(in.shape, welds, heights, range.round) : nullptr;
+    }
+
     /// How finely the network is computed: as the picture can tell, as far as the points go.
     void computed(const Computed& c, DisplaceResult& out) {
         const uint32_t i = c.i;
@@ -214,39 +258,7 @@ private:
         auto displaced = [&](float spacing, bool only_kept) {
             const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
-                if (only_kept) return nullptr;
-                const auto welds = shop_.welds(in.shape, progress_);
-                if (!welds) return nullptr;
-                auto levels = geometry::levels_by_spacing(m, *welds, spacing);
-                const float width = std::max(relief.smoothing, spacing * in.scale);
-                Lips lips;
-                for (const ReliefLayer* layer : relief.with_lips()) {
-                    if (lips.of(*layer)) continue;
-                    lips.until = layer;
-                    const float lip =
-                        std::min(layer->lip_width / in.scale, widest_lip * in.shape->bounds().size().length());
-                    const float numbers[] = {spacing, width, lip};
-                    auto grid = shop_.border(
-                        in.shape, hash_bytes(numbers, sizeof numbers, hash_of(i, relief, relief.mask_hash(*layer))),
-                        [&] {
-                            auto made = geometry::border_grid(
-                                m, *welds, levels, lip, geometry::BorderSides::within,
-                                [&] { return evaluator(i, relief, width, 1.f, &lips); }, progress_);
-                            return made ? std::make_shared<const geometry::BorderGrid>(std::move(*made)) : nullptr;
-                        });
-                    if (!grid) return nullptr;
-                    lips.grids.emplace(layer, std::move(grid));
-                }
-                lips.until = nullptr;
-                const auto heights =
-                    any_way
-                        ? geometry::freeze_offsets(
-                              m, *welds, std::move(levels), reach,
-                              [&] { return offsets_evaluator(i, relief, width, in.scale, &lips, welds); }, progress_)
-                        : geometry::freeze_heights(
-                              m, *welds, std::move(levels), least, largest,
-                              [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
-                return heights ? geometry::make_displaced(in.shape, welds, heights, round) : nullptr;
+                return only_kept ? nullptr : frozen(c, {least, largest, any_way ? reach : 0.f, round}, spacing);
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
