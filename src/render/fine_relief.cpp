@@ -2,12 +2,6 @@
 
 namespace vemtra::render {
 
-/// Three places on the face: where the point is, and a step from it along two of the face's sides.
-struct FineRelief::Probe {
-    size_t point;
-    geometry::SurfacePoint at[3];
-};
-
 namespace {
 
 /// A step of barycentric coordinate that does not leave the face.
@@ -38,8 +32,10 @@ void FineRelief::refine(std::vector<MaterialPoint>& points, size_t n, Work& work
     work.picks.clear();
     for (size_t k = 0; k < n; ++k)
         if (wants(points[k])) work.picks.push_back(k);
+    if (work.picks.empty()) return;
     constexpr size_t at_once = size_t(nodes::max_batch) / 3;
-    std::array<Probe, at_once> probes;
+    work.probes.resize(at_once);
+    std::vector<Probe>& probes = work.probes;
     for (size_t b = 0; b < reliefs_.size(); ++b) {
         size_t waiting = 0;
         auto flush = [&] {

@@ -13,19 +13,24 @@ public:
     FineRelief(std::shared_ptr<const Prepared> rest, std::vector<std::shared_ptr<const BuildUpRelief>> reliefs,
                std::vector<float> spacing);
 
+    /// Three places on the face: where a point is, and a step from it along two of the face's sides.
+    struct Probe {
+        size_t point;
+        geometry::SurfacePoint at[3];
+    };
     /// Of each thread.
     struct Work {
         PointArrays arrays;
         program::Workspace workspace;
         std::array<float, nodes::max_batch> heights;
         std::vector<size_t> picks;
+        std::vector<Probe> probes;
     };
     /// Turns the normals of those of the first n points whose footprint is narrower than the spacing: towards the slope
     /// of the height over that footprint, wholly from half the spacing on. Their place, width and normals are set.
     void refine(std::vector<MaterialPoint>& points, size_t n, Work& work) const;
 
 private:
-    struct Probe;
     bool wants(const MaterialPoint& point) const;
     void turn(MaterialPoint& point, const Probe& probe, const float* heights) const;
 

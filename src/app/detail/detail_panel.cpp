@@ -1,5 +1,4 @@
 #include "app/detail/detail_panel.h"
-#include "app/detail/height_plot.h"
 
 #include <QLabel>
 #include <QLineEdit>
