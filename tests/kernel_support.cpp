@@ -1,5 +1,7 @@
 #include "kernel_support.h"
 
+#include "nodes/kernels/spread.h"
+
 namespace vemtra::test {
 
 KernelRun::KernelRun(const std::string& kind, int points, nodes::Type output)
@@ -15,6 +17,7 @@ KernelRun::KernelRun(const std::string& kind, int points, nodes::Type output)
         }
     rows_.assign(nodes::row_count, std::vector<float>(size_t(n_), 0.f));
     for (float& z : rows_[nodes::row_normal + 2]) z = 1.f;
+    for (auto& s : spread_) s.assign(size_t(n_), 0.f);
 }
 
 std::vector<std::vector<float>> KernelRun::run(nodes::Kernel kernel) {
@@ -27,8 +30,9 @@ std::vector<std::vector<float>> KernelRun::run(nodes::Kernel kernel) {
         if (p.uniform)
             uniform.insert(uniform.end(), uniforms_[p.name].begin(), uniforms_[p.name].end());
         else
-            for (int k = 0; k < (p.spread ? 3 : 1); ++k)
+            for (int k = 0; k < (p.spread ? nodes::spread_places : 1); ++k)
                 for (const auto& c : inputs_[p.name]) in.push_back(c.data());
+        for (int c = 0; p.with_spread && c < 3; ++c) in.push_back(spread_[size_t(c)].data());
     }
     std::vector<float*> to;
     for (auto& c : out) to.push_back(c.data());

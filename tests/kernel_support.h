@@ -1,5 +1,6 @@
 // Runs one kernel alone, its inputs named by port.
 #pragma once
+#include <array>
 #include <map>
 
 #include "nodes/description.h"
@@ -16,6 +17,8 @@ public:
     void uniform(const std::string& port, std::vector<float> values) { uniforms_.at(port) = std::move(values); }
     std::vector<float>& row(int index) { return rows_[size_t(index)]; }
     nodes::PointBatch& points() { return batch_; }
+    /// What comes with a port that has it: nodes::Port::with_spread.
+    std::vector<float>& spread(int component) { return spread_[size_t(component)]; }
     int resource = -1;
     /// Components of the output where it is not what the type says.
     int components = 0;
@@ -33,6 +36,7 @@ private:
     std::map<std::string, std::vector<std::vector<float>>> inputs_;
     std::map<std::string, std::vector<float>> uniforms_;
     std::vector<std::vector<float>> rows_;
+    std::array<std::vector<float>, 3> spread_;
     nodes::PointBatch batch_;
 };
 

@@ -77,8 +77,11 @@ struct Port {
     std::string section{};             ///< of a slot: which part of the surface it belongs to
     Role role = Role::plain;
     int stop = 0;  ///< of a gradient: which stop it belongs to, from 1
-    /// The kernel gets it three times: at the point, and at the ends of its footprint's two axes.
+    /// The kernel gets it at all of spread_places: at the point, and beside it.
     bool spread = false;
+    /// Three more numbers follow it in the kernel: how what comes in varies within the footprint, xx, yy and xy of its
+    /// first two components, where its source knows that; else 0.
+    bool with_spread = false;
     /// Arrays of the open standard that it is an element of, in the order of the ports: the one, or one for each
     /// component.
     std::vector<std::string> element_of{};
@@ -134,6 +137,7 @@ struct NodeDescription {
     std::vector<Port> ports;
     KernelPair kernel;
     Ask ask = ask_nothing;
+    Ask ask_spread = nullptr;      ///< of one whose kernel, by that handle, gives how it varies: see Port::with_spread
     Reads gives = Reads::literal;  ///< of one that gives what the point says, as it is
     bool passes = false;           ///< gives what comes into its first port, as it is
     bool varies = false;           ///< differs from point to point even with constant inputs
@@ -164,6 +168,9 @@ struct NodeDescription {
     std::unordered_map<std::string, size_t> by_name;
     void index();
 };
+
+/// Of what gives directions with the axis along which they vary; one number is as it is.
+int direction_shape(const scene::Node& node, const NodeDescription& d);
 
 /// What joins the three reads of a map on a box: three results, then their weights.
 KernelPair box_blend_kernel();

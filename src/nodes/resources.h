@@ -22,12 +22,19 @@ struct Lettering {
     float bridges = 0.f;  ///< width of the bridges that hold the insides of letters in a stencil, in heights; 0: none
     auto operator<=>(const Lettering&) const = default;
 };
+/// How what a map holds varies within a footprint, in place of the map: three numbers, xx, yy and xy.
+enum class Spread : uint8_t {
+    none,
+    directions,  ///< covariance of x and y of a normal map's directions
+    heights      ///< covariance of the slopes of heights, per width and height of the map
+};
 struct ImageRequest {
     std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";
     int components = 3;
     bool seamless = false;   ///< mixed from shifted copies, so that nothing repeats
     std::string painting{};  ///< id of a painting of the scene, in place of a file
     Lettering lettering{};   ///< in place of a file, where its text is not empty
+    Spread spread = Spread::none;
     auto operator<=>(const ImageRequest&) const = default;
 };
 /// Of a request for a painting where none is chosen yet: nothing is painted.

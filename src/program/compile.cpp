@@ -7,6 +7,7 @@
 
 #include "base/hash.h"
 #include "nodes/as_computed.h"
+#include "nodes/kernels/spread.h"
 #include "program/scopes.h"
 #include "program/writer.h"
 #include "scene/graph.h"
@@ -68,8 +69,10 @@ public:
     }
 
     Program compile(const std::vector<Wanted>& wanted, int scope = 0) {
-        for (const Wanted& w : wanted)
-            writer_.output(writer_.convert(read(scope, w.input, w.type, w.name, here), w.type));
+        for (const Wanted& w : wanted) {
+            const Typed value = read(scope, w.input, w.type, w.name, here);
+            writer_.output(w.spread ? spread_of(value) : writer_.convert(value, w.type));
+        }
         return writer_.finish();
     }
 
@@ -88,7 +91,7 @@ private:
     };
     /// A node that computes, in its scope; and where: which of the moves.
     using Aside = int;
-    static constexpr Aside here = 0, first_axis = 1, second_axis = 2;
+    static constexpr Aside here = 0, first_axis = 1, second_axis = 2, first_part = 3, second_part = 4;
     struct At {
         int scope = 0;
         const scene::Node* node = nullptr;
@@ -169,8 +172,12 @@ private:
     }
     /// Where the kernel wants what comes into that port.
     std::vector<Aside> places_of(const At& at, const nodes::NodeDescription& d, const nodes::Port& port) {
-        if (port.spread)
-            return {at.aside, compose(at.aside, moves_[first_axis]), compose(at.aside, moves_[second_axis])};
+        if (port.spread) {
+            std::vector<Aside> places{at.aside};
+            for (const Aside a : {first_axis, second_axis, first_part, second_part})
+                places.push_back(compose(at.aside, moves_[size_t(a)]));
+            return places;
+        }
         if (!d.taps || &port != d.port(nodes::Role::subject)) return {at.aside};
         std::vector<Aside> places;
         for (const nodes::Tap& t : d.taps(settled(at, d)))
@@ -223,6 +230,32 @@ private:
                 out.sources.push_back(s);
         }
         return out;
+    }
+
+    /// What follows the three numbers of a direction.
+    std::vector<Source> spread_of(const Typed& t) {
+        constexpr long known = nodes::direction_components;
+        if (t.type == Type::vector3 && long(t.sources.size()) == known)
+            return {t.sources.begin() + known / 2, t.sources.end()};
+        return std::vector<Source>(size_t(known) / 2, writer_.constant(0.f));
+    }
+
+    /// How what comes into that port varies within the footprint, where its source can say.
+    std::vector<Source> spread_at(const At& at, const nodes::Port& port, Type type) {
+        const auto input = at.node->inputs.find(port.name);
+        Typed arrived;
+        if (input != at.node->inputs.end() && !input->second.from.empty() && !input->second.worn) {
+            const auto [inner, node] = scopes_.resolve(at.scope, input->second, at.node->id, false);
+            const nodes::NodeDescription* d = node ? nodes::describe(node->kind) : nullptr;
+            const At source{inner, node, at.aside};
+            if (d && d->ask_spread && done_.contains(source)) {
+                const Typed varies = evaluate(source, *d, true);
+                if (varies.sources.size() == 3) return varies.sources;
+            }
+            if (std::optional<Typed> driven = connected(at.scope, input->second, type, at.node->id, at.aside))
+                arrived = std::move(*driven);
+        }
+        return spread_of(arrived);
     }
 
     /// The result of a node; null where it cannot be computed.
@@ -307,9 +340,10 @@ private:
         }
     }
 
-    Typed evaluate(const At& at, const nodes::NodeDescription& d) {
+    /// `spread`: how it varies within the footprint, in place of what it gives; nothing where that is not known.
+    Typed evaluate(const At& at, const nodes::NodeDescription& d, bool spread = false) {
         const scene::Node& n = settled(at, d);
-        check(n, d);
+        if (!spread) check(n, d);
         Typed result{d.output_type(n), {}};
         if (at.aside != here && d.gives != Reads::literal) {
             append_reads(result.sources, d.gives, nodes::components(result.type), at.aside);
@@ -334,6 +368,8 @@ private:
                 }
                 const Typed typed{type, std::move(sources)};
                 for (const Source& s : writer_.convert(typed, type)) in.push_back(s);
+                if (p.with_spread)
+                    for (const Source& s : spread_at(at, p, type)) in.push_back(s);
             }
         }
         if (d.taps) {
@@ -342,7 +378,8 @@ private:
             for (const nodes::Tap& t : taps) uniform.push_back(t.weight);
         }
         const int components = d.components_of(n);
-        const int handle = request(at, n, d, components);
+        const int handle = request(at, n, d, components, spread);
+        if (spread && handle < 0) return {result.type, {}};
         const int walk = d.varies || handle >= 0 ? walk_to(at.aside) : -1;  // others read nothing of the point
         if (box.empty()) {
             result.sources =
@@ -466,7 +503,7 @@ private:
         return resources_.border(request);
     }
 
-    int request(const At& at, const scene::Node& n, const nodes::NodeDescription& d, int components) {
+    int request(const At& at, const scene::Node& n, const nodes::NodeDescription& d, int components, bool spread) {
         uint64_t mask = 0;
         if (d.border_within) {
             const int handle = border(at, n, d);
@@ -477,7 +514,7 @@ private:
         if (const nodes::Port* where = d.port(nodes::Role::where))
             if (const auto it = at.node->inputs.find(where->name); it != at.node->inputs.end())
                 placed_by = scopes_.resolve(at.scope, it->second, at.node->id, false).node;
-        return d.ask({n, d, components, build_up_.id, placed_by, mask}, resources_);
+        return (spread ? d.ask_spread : d.ask)({n, d, components, build_up_.id, placed_by, mask}, resources_);
     }
 
     const scene::BuildUp& build_up_;
@@ -489,7 +526,8 @@ private:
     Writer writer_;
     std::unordered_map<At, scene::Node, HashAt> settled_;
     bool too_much_beside_ = false;
-    std::vector<Move> moves_{{}, {.first = 1.f}, {.second = 1.f}};
+    std::vector<Move> moves_{
+        {}, {.first = 1.f}, {.second = 1.f}, {.first = nodes::fine_part}, {.second = nodes::fine_part}};
     std::unordered_map<At, Typed, HashAt> done_;
     std::unordered_set<At, HashAt> entered_, unknown_;
 };

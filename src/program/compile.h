@@ -18,6 +18,9 @@ struct Wanted {
     std::string name;
     nodes::Type type = nodes::Type::number;
     scene::Input input;
+    /// The axis along which a direction varies over the footprint (nodes/kernels/spread.h), in its place: 0 where nothing
+    /// is known of it.
+    bool spread = false;
 };
 
 /// Compiles. What cannot be resolved (unknown node or network, circle, missing source) is reported and the literal

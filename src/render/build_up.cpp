@@ -193,6 +193,11 @@ void BuildUpCompiler::surface(const scene::BuildUp& b, const scene::Layer& layer
         } else {
             p.varying.push_back(f);
             varying.push_back(all[i]);
+            if (const surface::SlotField* axis = surface::spread_of(*f)) {
+                p.varying.push_back(axis);
+                varying.push_back(all[i]);
+                varying.back().spread = true;
+            }
         }
     }
     p.fixed = surface::sane(p.fixed);

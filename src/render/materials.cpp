@@ -2,6 +2,8 @@
 
 #include <chrono>
 
+#include "surface/facet_spread.h"
+
 namespace vemtra::render {
 namespace {
 
@@ -14,14 +16,12 @@ float unit(uint32_t h) {
     return float(int(h >> 8)) * 0x1p-24f;
 }
 
-/// A normal that is shorter than one is a mean of many: their slopes vary by (1 - L) / L along each direction, and
-/// facets that are tilted by that are so much rougher, alpha^2 by twice the variance.
-float widened(float roughness, const V3f& normal) {
+/// A normal that is shorter than one is a mean of many: the variance of their slopes along each direction.
+float even_spread(const V3f& normal) {
     const float square = normal.length2();
-    if (square > .999f || square < 1e-4f) return roughness;
+    if (square > .999f || square < 1e-4f) return 0.f;
     const float length = std::sqrt(square);
-    const float a2 = roughness * roughness * roughness * roughness + 1.8f * (1.f - length) / length;
-    return std::min(1.f, std::sqrt(std::sqrt(a2)));
+    return (1.f - length) / length;
 }
 
 /// The scattered point nearest to p among the cells around it (Worley 1996): the flake that p lies on.
@@ -315,31 +315,60 @@ void Materials::take(const Prepared& p, size_t level, const PreparedLayer& layer
     }
 }
 
-surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset,
-                              const V3f& tangent_asset, bool brushed) const {
-    const bool own_normal = normal_asset.length2() > 1e-12f;
-    if (!own_normal && !brushed) return {};
+struct Materials::Facets {
+    V3f normal, tangent, spread;  // in the asset's space
+    float& roughness;
+    float& anisotropy;
+    static Facets of_body(surface::Slots& s) {
+        return {s.geometry_normal, s.geometry_tangent, s.normal_spread, s.specular_roughness,
+                s.specular_roughness_anisotropy};
+    }
+    static Facets of_coat(surface::Slots& s) {
+        return {s.geometry_coat_normal, s.geometry_coat_tangent, s.coat_normal_spread, s.coat_roughness,
+                s.coat_roughness_anisotropy};
+    }
+};
+
+surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Facets facets) const {
+    const bool own_normal = facets.normal.length2() > 1e-12f;
+    const bool varies = own_normal && facets.spread.length2() > 1e-8f;
+    if (!own_normal && facets.anisotropy <= 0.f) return {};
     const MaterialPoint& point = points[size_t(i)];
     const geometry::Instance& in = p.geometry->instances()[point.at.instance];
     V3f normal(0.f);
     V3f tangent(0.f);
     if (own_normal) {  // a network's normal lies around the mesh's own, which the frame's may be turned over from
-        normal = in.normal_to_world(normal_asset);
+        normal = in.normal_to_world(facets.normal);
         if (!in.identity) normal.normalize();
         if (point.inside) normal = -normal;
         normal = frame.to_local(normal);
     }
-    if (brushed) {
-        if (tangent_asset.length2() <= 1e-12f)
+    if (facets.anisotropy > 0.f) {
+        if (facets.tangent.length2() <= 1e-12f)
             tangent = p.geometry->tangent(point.at);
         else if (in.identity)
-            tangent = tangent_asset;
+            tangent = facets.tangent;
         else
-            tangent = in.step_to_world(tangent_asset).normalized();
+            tangent = in.step_to_world(facets.tangent).normalized();
         if (tangent.length2() < 1e-12f) tangent = V3f(0, 1, 0).cross(point.s.normal);  // no UVs: around the vertical
         tangent = frame.to_local(tangent);
     }
-    return surface::Tilt::make(normal, tangent);
+    surface::Tilt out = surface::Tilt::make(normal, tangent);
+    const float even = own_normal ? even_spread(facets.normal) : 0.f;
+    if (even <= 0.f && !varies) return out;
+    float along = 0.f;  // the axis of what varies, along the tangent and across it
+    float across = 0.f;
+    if (varies) {
+        V3f axis = in.identity ? facets.spread : in.step_to_world(facets.spread);
+        axis = frame.to_local(axis * (facets.spread.length() / axis.length()));
+        if (!out.own) out = surface::Tilt::make(V3f(0.f), axis);
+        along = axis.dot(out.tangent);
+        across = axis.dot(out.bitangent);
+    }
+    const float turn = surface::spread_facets(even + along * along, even + across * across, along * across,
+                                              facets.roughness, facets.anisotropy);
+    if (turn != 0.f) out = surface::Tilt::make(normal, out.tangent * std::cos(turn) + out.bitangent * std::sin(turn));
+    return out;
 }
 
 /// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is
@@ -388,7 +417,8 @@ bool Materials::flake(surface::Slots& s, int i, V3f& normal_local, surface::Walk
 bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside,
                                  float wavelength, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
-    const surface::Slots& s = point.slots;
+    surface::Slots s = point.slots;
+    const surface::Tilt body_tilt = tilt(i, p, frame, Facets::of_body(s));
     struct Medium {
         const surface::Slots* of;
         V3f kept;
@@ -404,27 +434,24 @@ bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, 
     if (!count) return false;
     const float innermost = media[count - 1].of->coat_ior;
     out.reset(innermost * surface::Bsdf::eta_of(s, innermost, false, wavelength));
-    auto coat_tilt = [&](const surface::Slots& c) {
-        return tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f);
-    };
     for (size_t k = count; k-- > 0;) {
         const bool own = k + 1 == count;  // the body's interface; else that of the coat below
-        const surface::Slots& c = own ? s : *media[k + 1].of;
-        out.add(surface::Coat{
-            own ? c.specular_roughness : c.coat_roughness,
-            own ? c.specular_roughness_anisotropy : c.coat_roughness_anisotropy, media[k].of->coat_ior, media[k].kept,
-            media[k].thickness,
-            own ? tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f)
-                : coat_tilt(c)});
+        surface::Slots c = own ? s : *media[k + 1].of;
+        const surface::Tilt facing = own ? body_tilt : tilt(i, p, frame, Facets::of_coat(c));
+        out.add(surface::Coat{own ? c.specular_roughness : c.coat_roughness,
+                              own ? c.specular_roughness_anisotropy : c.coat_roughness_anisotropy,
+                              media[k].of->coat_ior, media[k].kept, media[k].thickness, facing});
     }
+    surface::Slots outermost = *media[0].of;
+    const surface::Tilt outer_tilt = tilt(i, p, frame, Facets::of_coat(outermost));
     surface::Slots last;
     last.transmission_weight = 1.f;
     last.transmission_depth = s.transmission_depth;
     last.transmission_color = s.transmission_color;
-    last.specular_roughness = media[0].of->coat_roughness;
-    last.specular_roughness_anisotropy = media[0].of->coat_roughness_anisotropy;
+    last.specular_roughness = outermost.coat_roughness;
+    last.specular_roughness_anisotropy = outermost.coat_roughness_anisotropy;
     last.specular_ior = outside;
-    out.finish(last, coat_tilt(*media[0].of));
+    out.finish(last, outer_tilt);
     return true;
 }
 
@@ -432,8 +459,10 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
                       bool leaving, float wavelength, float least, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
-    s.specular_roughness = std::max(least, widened(s.specular_roughness, s.geometry_normal));
-    s.coat_roughness = std::max(least, widened(s.coat_roughness, s.geometry_coat_normal));
+    const surface::Tilt body = tilt(i, p, frame, Facets::of_body(s));
+    const surface::Tilt own_coat = s.coat_weight > 0.f ? tilt(i, p, frame, Facets::of_coat(s)) : surface::Tilt();
+    s.specular_roughness = std::max(least, s.specular_roughness);
+    s.coat_roughness = std::max(least, s.coat_roughness);
     if (leaving && (point.coat >= 0 || s.coat_weight > 0.f)) {
         if (random.next() >= s.transmission_weight * (1.f - s.base_metalness))
             s.transmission_weight = 0.f;
@@ -445,23 +474,23 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
     out.reset(outside_ior);
     V3f flake_normal(0.f);
     bool flaked = false;
-    auto coat = [&](const surface::Slots& c, const V3f& transmittance, float thickness) {
-        out.add(surface::Coat{
-            c.coat_roughness, c.coat_roughness_anisotropy, c.coat_ior, transmittance, thickness,
-            tilt(i, p, frame, c.geometry_coat_normal, c.geometry_coat_tangent, c.coat_roughness_anisotropy > 0.f)});
+    auto coat = [&](const surface::Slots& c, const V3f& transmittance, float thickness, const surface::Tilt& facing) {
+        out.add(
+            surface::Coat{c.coat_roughness, c.coat_roughness_anisotropy, c.coat_ior, transmittance, thickness, facing});
     };
     if (!leaving) {
         for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
             surface::Slots c = coats_[size_t(k)].slots;
-            c.coat_roughness = std::max(least, widened(c.coat_roughness, c.geometry_coat_normal));
+            const surface::Tilt facing = tilt(i, p, frame, Facets::of_coat(c));
+            c.coat_roughness = std::max(least, c.coat_roughness);
             const surface::Slots before = c;
             if (c.flake_density > 0.f && flake(c, i, flake_normal, random)) {
-                coat(before, before.coat_color, before.thickness * .5f);  // flakes float in the middle of it
+                coat(before, before.coat_color, before.thickness * .5f, facing);  // flakes float in the middle of it
                 c.coat_weight = 0.f;
                 s = c;
                 flaked = true;
             } else {
-                coat(before, before.coat_color, before.thickness);
+                coat(before, before.coat_color, before.thickness, facing);
             }
         }
         if (!flaked) {
@@ -469,14 +498,13 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
             if (s.flake_density > 0.f) flaked = flake(s, i, flake_normal, random);
             if (s.coat_weight > 0.f && random.next() < s.coat_weight) {
                 // coat_color is what is left after the way in and out.
-                coat(s, {std::sqrt(s.coat_color.x), std::sqrt(s.coat_color.y), std::sqrt(s.coat_color.z)}, 1.f);
+                coat(s, {std::sqrt(s.coat_color.x), std::sqrt(s.coat_color.y), std::sqrt(s.coat_color.z)}, 1.f,
+                     own_coat);
                 out.set_darkening(s.coat_darkening);
             }
         }
     }
-    const surface::Tilt base =
-        flaked ? surface::Tilt::make(flake_normal, V3f(0.f))
-               : tilt(i, p, frame, s.geometry_normal, s.geometry_tangent, s.specular_roughness_anisotropy > 0.f);
+    const surface::Tilt base = flaked ? surface::Tilt::make(flake_normal, V3f(0.f)) : body;
     out.finish(s, base, wavelength, leaving);
 }
 

@@ -116,8 +116,10 @@ private:
     bool flake(surface::Slots& slots, int i, V3f& normal_local, surface::WalkRandom& random) const;
     bool stack_from_below(surface::Stack& out, int i, const Prepared& p, const Frame& frame, float outside,
                           float wavelength, surface::WalkRandom& random) const;
-    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, const V3f& normal_asset, const V3f& tangent_asset,
-                       bool brushed) const;
+    /// What facets a surface or a coat has at the point: as its slots say, and rougher by what varies below the
+    /// footprint.
+    struct Facets;
+    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, Facets facets) const;
 
     std::vector<std::unique_ptr<Level>> levels_;
     std::vector<int> gathered_, place_;  ///< what bring() had gathered; empty: `subset` may be anything

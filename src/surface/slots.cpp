@@ -23,6 +23,14 @@ const SlotField* slot_field(const std::string& name) {
     return it == by_name.end() ? nullptr : it->second;
 }
 
+const SlotField* spread_of(const SlotField& f) {
+    static const SlotField axes[] = {{"normal_spread", offsetof(Slots, normal_spread), 3, -10.f, 10.f, 0.f},
+                                     {"coat_normal_spread", offsetof(Slots, coat_normal_spread), 3, -10.f, 10.f, 0.f}};
+    return f.offset == offsetof(Slots, geometry_normal)        ? &axes[0]
+           : f.offset == offsetof(Slots, geometry_coat_normal) ? &axes[1]
+                                                               : nullptr;
+}
+
 void make_sane(Slots& slots, const SlotField& f) {
     float* v = at(slots, f);
     for (int c = 0; c < f.components; ++c) v[c] = std::isfinite(v[c]) ? std::clamp(v[c], f.low, f.high) : f.fallback;

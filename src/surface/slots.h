@@ -14,6 +14,9 @@ struct Slots {
 #define VEMTRA_SLOT_MEMBER(name, type, value, components, low, high, fallback) type name = value;
     VEMTRA_SLOTS(VEMTRA_SLOT_MEMBER)
 #undef VEMTRA_SLOT_MEMBER
+    // Beside the slots: the axes along which what the normals stand for varies over the footprint, in the asset's
+    // space, as long as the deviation of the slopes along it beyond that across it (nodes/kernels/spread.h).
+    V3f normal_spread{0.f}, coat_normal_spread{0.f};
 };
 
 struct SlotField {
@@ -25,6 +28,8 @@ struct SlotField {
 };
 const std::vector<SlotField>& slot_fields();
 const SlotField* slot_field(const std::string& name);
+/// Of a normal: the axis along which it varies; null: of any other slot.
+const SlotField* spread_of(const SlotField& field);
 inline float* at(Slots& s, const SlotField& f) {
     return reinterpret_cast<float*>(reinterpret_cast<char*>(&s) + f.offset);
 }

@@ -72,6 +72,7 @@ void Stack::add(const Fuzz& f) {
 void Stack::finish(const Slots& s, const Tilt& tilt, float wavelength, bool leaving) {
     base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, wavelength), leaving ? s.specular_ior : ior_);
     tilt_ = tilt;
+    leaning_ = !count_ && tilt.own && !base_->transmits() ? Leaning(tilt.normal) : Leaning();
     if (!count_) return;
     // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n
     // - 1) * t on the way in and on the way out: the variances add up.
@@ -133,8 +134,15 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
     o.wo = wo;
     o.wo.z = std::max(1e-4f, o.wo.z);
     if (!count_) {
-        o.base = base_->seen_from(tilt_.in(o.wo));
-        o.albedo = o.base.albedo;
+        if (leaning_.leans()) o.facets_seen = leaning_.facets_seen(o.wo);
+        if (o.facets_seen > 0.f) {
+            o.base = base_->seen_from(tilt_.in(o.wo));
+            o.albedo = o.base.albedo * o.facets_seen;
+        }
+        if (o.facets_seen < 1.f) {
+            o.in_wall = base_->seen_from(tilt_.in(leaning_.mirrored(o.wo)));
+            o.albedo += o.in_wall.albedo * (1.f - o.facets_seen);
+        }
         return o;
     }
     V3f passed(1.f);
@@ -179,7 +187,8 @@ Stack::Seen Stack::seen_from(const V3f& wo) const {
 }
 
 bool Stack::splits(const Seen& o) const {
-    return count_ ? parted() && elements_[0].above.ggx().alpha() < widest_split : base_->splits(o.base, widest_split);
+    if (count_) return parted() && elements_[0].above.ggx().alpha() < widest_split;
+    return o.facets_seen >= 1.f && base_->splits(o.base, widest_split);
 }
 
 void Stack::split(Seen& o) const {
@@ -208,11 +217,67 @@ float Stack::inside_pdf(const Seen& o, const V3f& wi) const {
 }
 
 float Stack::pdf(const Seen& o, const V3f& wi) const {
-    if (!count_) return base_->pdf(o.base, tilt_.in(wi));
+    if (!count_) return bare_pdf(o, wi);
     float p = o.p_inside * inside_pdf(o, wi);
     if (parted() && wi.z > 0.f)
         p += o.p_top * elements_[0].above.pdf(o.top, elements_[0].tilt.in(wi), Passage::reflect);
     return p;
+}
+
+/// The ways from a leaning facet along which light comes to leave as `wi`, each with its share: calls f(way, share), in
+/// the facet's own directions.
+template <class F> void Stack::for_ways_out(const V3f& wi, F&& f) const {
+    const auto along = [&](const V3f& w, float share) {
+        if (const V3f way = tilt_.into(w); way.z > 0.f && share > 0.f) f(way, share);
+    };
+    along(wi, leaning_.leaves(wi));
+    if (leaning_.sees_walls(wi)) {
+        const V3f held = leaning_.mirrored(wi);
+        along(held, 1.f - leaning_.leaves(held));
+    }
+    along(Leaning::turned_up(wi), 1.f);
+}
+
+V3f Stack::bare_value(const Seen& o, const V3f& wi) const {
+    if (!leaning_.leans()) return base_->evaluate(o.base, tilt_.in(wi));
+    V3f sum(0.f);
+    if (wi.z <= 0.f) return sum;
+    for_ways_out(wi, [&](const V3f& way, float share) {
+        if (o.facets_seen > 0.f) sum += base_->evaluate(o.base, way) * (o.facets_seen * share);
+        if (o.facets_seen < 1.f) sum += base_->evaluate(o.in_wall, way) * ((1.f - o.facets_seen) * share);
+    });
+    return sum;
+}
+
+float Stack::bare_pdf(const Seen& o, const V3f& wi) const {
+    if (!leaning_.leans()) return base_->pdf(o.base, tilt_.in(wi));
+    float sum = 0.f;
+    if (wi.z <= 0.f) return sum;
+    for_ways_out(wi, [&](const V3f& way, float share) {
+        if (o.facets_seen > 0.f) sum += base_->pdf(o.base, way) * (o.facets_seen * share);
+        if (o.facets_seen < 1.f) sum += base_->pdf(o.in_wall, way) * ((1.f - o.facets_seen) * share);
+    });
+    return sum;
+}
+
+Scattered Stack::bare_sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const {
+    const auto of = part == Part::either ? Bsdf::Of::all : part == Part::top ? Bsdf::Of::facets : Bsdf::Of::rest;
+    if (!leaning_.leans()) {
+        Scattered s = base_->sample(o.base, of, u, u1, u2);
+        s.wi = tilt_.out(s.wi);
+        return s;
+    }
+    const bool straight = o.facets_seen >= 1.f || random.next() < o.facets_seen;
+    Scattered s = base_->sample(straight ? o.base : o.in_wall, of, u, u1, u2);
+    if (s.enters_subsurface || s.pdf <= 0.f) return s;
+    s.wi = tilt_.out_of(s.wi);
+    if (s.wi.z < 0.f)
+        s.wi = Leaning::turned_up(s.wi);
+    else if (const float leaves = leaning_.leaves(s.wi); leaves < 1.f && random.next() >= leaves)
+        s.wi = leaning_.mirrored(s.wi);
+    s.wi.z = std::max(1e-6f, s.wi.z);
+    s.pdf = bare_pdf(o, s.wi);
+    return s.pdf > 0.f ? s : Scattered{};
 }
 
 V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
@@ -223,9 +288,8 @@ V3f Stack::evaluate(const Seen& o, const V3f& wi, WalkRandom& random) const {
 Stack::Parts Stack::evaluate_parts(const Seen& o, const V3f& wi, WalkRandom& random) const {
     Parts p;
     if (!count_) {
-        const V3f in = tilt_.in(wi);
-        p.f[0] = base_->evaluate(o.base, in);
-        p.pdf[0] = base_->pdf(o.base, in);
+        p.f[0] = bare_value(o, wi);
+        p.pdf[0] = bare_pdf(o, wi);
         return p;
     }
     p.pdf[0] = o.p_inside * inside_pdf(o, wi);
@@ -248,8 +312,8 @@ Stack::Parts Stack::guess_parts(const Seen& o, const V3f& wi) const {
     const V3f grey(.01f);
     Parts p;
     if (!count_) {
-        p.pdf[0] = base_->pdf(o.base, tilt_.in(wi));
-        p.f[0] = (o.base.albedo + grey) * (p.pdf[0] + some);
+        p.pdf[0] = bare_pdf(o, wi);
+        p.f[0] = (o.albedo + grey) * (p.pdf[0] + some);
         return p;
     }
     const float inside = inside_pdf(o, wi);
@@ -264,15 +328,7 @@ Stack::Parts Stack::guess_parts(const Seen& o, const V3f& wi) const {
 }
 
 Scattered Stack::sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const {
-    if (!count_) {
-        Scattered s = base_->sample(o.base,
-                                    part == Part::either ? Bsdf::Of::all
-                                    : part == Part::top  ? Bsdf::Of::facets
-                                                         : Bsdf::Of::rest,
-                                    u, u1, u2);
-        s.wi = tilt_.out(s.wi);
-        return s;
-    }
+    if (!count_) return bare_sample(o, part, u, u1, u2, random);
     Scattered s;
     if (only_fuzz_ && !base_->transmits()) {
         // Fibres and body differ in brightness more than in form: choosing by brightness, and weighing by the value,

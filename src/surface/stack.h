@@ -21,6 +21,7 @@
 #include <optional>
 
 #include "base/hash.h"
+#include "surface/leaning.h"
 #include "surface/open_pbr.h"
 
 namespace vemtra::surface {
@@ -43,6 +44,9 @@ struct Tilt {
     /// zero.
     static Tilt make(const V3f& normal_local, const V3f& tangent_local);
     V3f in(const V3f& w) const { return own ? kept_side({w.dot(tangent), w.dot(bitangent), w.dot(normal)}, w.z) : w; }
+    /// Without a care for the side.
+    V3f into(const V3f& w) const { return {w.dot(tangent), w.dot(bitangent), w.dot(normal)}; }
+    V3f out_of(const V3f& w) const { return tangent * w.x + bitangent * w.y + normal * w.z; }
     V3f out(const V3f& w) const { return own ? kept_side(tangent * w.x + bitangent * w.y + normal * w.z, w.z) : w; }
 
 private:
@@ -94,7 +98,9 @@ public:
     enum class Part : uint8_t { either, top, inside };
     struct Seen {
         V3f wo;
-        Bsdf::Seen base;  ///< of the substrate as wo reaches it straight through the coats
+        Bsdf::Seen base;          ///< of the substrate as wo reaches it straight through the coats
+        Bsdf::Seen in_wall;       ///< of a leaning one: as it is seen in the walls between its facets
+        float facets_seen = 1.f;  ///< the share of what is seen straight
         RoughInterface::Seen top;
         V3f albedo{0.f};
         V3f passed{1.f};                    ///< share of light that gets straight through the coats
@@ -159,6 +165,11 @@ private:
     Scattered walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const;
     bool parted() const { return count_ > 0 && !elements_[0].straight(); }
     float inside_pdf(const Seen& o, const V3f& wi) const;
+    // Of a bare substrate, whose facets may lean.
+    V3f bare_value(const Seen& o, const V3f& wi) const;
+    float bare_pdf(const Seen& o, const V3f& wi) const;
+    Scattered bare_sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const;
+    template <class F> void for_ways_out(const V3f& wi, F&& f) const;
     float lobe_pdf(const Ggx& lobe, const V3f& wo, const V3f& wi) const;
     V3f absorbed(const Element& e, float mu) const;
 
@@ -168,7 +179,8 @@ private:
     V3f lift_{1.f};                     // what undoing the darkening multiplies light from the substrate with
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;
-    Ggx lobe_;  // what the interfaces under the first look like from outside: the sharpest of them
+    Leaning leaning_;  // of a bare, opaque substrate
+    Ggx lobe_;         // what the interfaces under the first look like from outside: the sharpest of them
     bool has_lobe_ = false;
     bool only_fuzz_ = false;
 };

@@ -118,12 +118,15 @@ uint64_t MapCache::content_of(const fs::path& file) {
 
 fs::path MapCache::place_of(uint64_t content, const std::string& space) const {
     // Only the curve makes a difference to the averages.
+    if (is_spread(space)) return place_named(content, space);
     auto decode = colour_decode(space);
     const bool curved = decode && (*decode)->has_curve;
-    char name[96];
-    std::snprintf(name, sizeof name, "%016llx-%s-%s.tif", static_cast<unsigned long long>(content), prepared_version,
-                  curved ? space.c_str() : "linear");
-    return folder_ / name;
+    return place_named(content, curved ? space : "linear");
+}
+fs::path MapCache::place_named(uint64_t content, const std::string& form) const {
+    char name[64];
+    std::snprintf(name, sizeof name, "%016llx-%s-", static_cast<unsigned long long>(content), prepared_version);
+    return folder_ / (name + form + ".tif");
 }
 
 std::optional<fs::path> MapCache::find(const fs::path& file, const std::string& space) {

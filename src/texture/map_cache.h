@@ -59,6 +59,7 @@ private:
     uint64_t content_of(const fs::path& file);
     fs::path note_of(const fs::path& file) const;
     fs::path place_of(uint64_t content, const std::string& space) const;
+    fs::path place_named(uint64_t content, const std::string& form) const;
     Status make(const Wanted& wanted, Progress* progress, int threads);
     void work();
     void trim();

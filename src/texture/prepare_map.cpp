@@ -2,8 +2,10 @@
 
 #include <OpenImageIO/imageio.h>
 
+#include <algorithm>
 #include <cstring>
 #include <memory>
+#include <optional>
 
 #include "texture/colour.h"
 #include "texture/image_header.h"
@@ -53,7 +55,6 @@ public:
                 }
                 break;
             }
-            case TypeDesc::HALF: OIIO::convert_types(TypeDesc::HALF, from, TypeDesc::FLOAT, to, int(n)); break;
             default: std::memcpy(to, from, n * sizeof(float)); break;
         }
     }
@@ -76,7 +77,6 @@ public:
                 }
                 break;
             }
-            case TypeDesc::HALF: OIIO::convert_types(TypeDesc::FLOAT, from, TypeDesc::HALF, to, int(n)); break;
             default: std::memcpy(to, from, n * sizeof(float)); break;
         }
     }
@@ -109,21 +109,103 @@ std::vector<Taps> taps(int fine, int coarse) {
     return all;
 }
 
-/// The integer or float type that keeps all that the file has.
+/// The integer or float type that keeps all that the file has; TIFF knows no halves.
 TypeDesc kept_type(const OIIO::ImageSpec& source) {
     switch (source.format.basetype) {
         case TypeDesc::UINT8: return TypeDesc::UINT8;
         case TypeDesc::UINT16:
         case TypeDesc::INT16: return TypeDesc::UINT16;
-        case TypeDesc::HALF: return TypeDesc::HALF;
         default: return TypeDesc::FLOAT;
+    }
+}
+
+/// From rows of numbers to rows of what varies: x, y, xx, yy, xy of directions, or of the slopes of heights.
+class Varying {
+public:
+    static constexpr int lanes = 5;
+    /// `channel`: of heights, -1: the luminance.
+    Varying(nodes::Spread spread, int channel) : spread_(spread), channel_(channel) {}
+    bool needs_colour() const { return spread_ == nodes::Spread::directions || channel_ < 0; }
+    /// The next row from the top. Heights tell of the row before it, once there is one: calls put(row) then.
+    template <class Put> void take(const float* numbers, int width, int channels, Put&& put) {
+        row_.resize(size_t(width) * lanes);
+        if (spread_ == nodes::Spread::directions) {
+            for (int x = 0; x < width; ++x) {
+                const float* n = numbers + size_t(x) * size_t(channels);
+                put_lanes(x, std::clamp(2.f * n[0] - 1.f, -1.f, 1.f), std::clamp(2.f * n[1] - 1.f, -1.f, 1.f));
+            }
+            return put(row_.data());
+        }
+        now_.resize(size_t(width));
+        for (int x = 0; x < width; ++x) {
+            const float* n = numbers + size_t(x) * size_t(channels);
+            now_[size_t(x)] = channel_ < 0 ? luminance({n[0], n[1], n[2]}) : n[std::min(channel_, channels - 1)];
+        }
+        if (!before_.empty()) tell(width, put);
+        before_.swap(now_);
+    }
+    /// After the last row: it rises as the one before it does.
+    template <class Put> void end(int width, Put&& put) {
+        if (spread_ == nodes::Spread::directions) return;
+        if (row_.size() != size_t(width) * lanes || !told_) {
+            now_ = before_;
+            return tell(width, put);
+        }
+        put(row_.data());
+    }
+
+private:
+    void put_lanes(int at, float x, float y) {
+        float* to = &row_[size_t(at) * lanes];
+        to[0] = x;
+        to[1] = y;
+        to[2] = x * x;
+        to[3] = y * y;
+        to[4] = x * y;
+    }
+    template <class Put> void tell(int width, Put&& put) {
+        for (int x = 0; x < width; ++x) {
+            const int from = std::max(0, std::min(x, width - 2));
+            const float rise = width > 1 ? before_[size_t(from) + 1] - before_[size_t(from)] : 0.f;
+            put_lanes(x, rise, before_[size_t(x)] - now_[size_t(x)]);
+        }
+        told_ = true;
+        put(row_.data());
+    }
+    nodes::Spread spread_;
+    int channel_;
+    bool told_ = false;
+    std::vector<float> row_, before_, now_;
+};
+
+/// What bilinear lookups between texels mix, in the mean over all places: so much of the neighbour on each side.
+constexpr float mixed = .1f;
+
+/// A row of the covariances of a level of Varying::lanes.
+void covariances(const std::vector<float>& level, int width, int height, int y, float* out) {
+    const int rows[] = {std::max(0, y - 1), y, std::min(height - 1, y + 1)};
+    for (int x = 0; x < width; ++x) {
+        const int columns[] = {std::max(0, x - 1), x, std::min(width - 1, x + 1)};
+        float m[Varying::lanes] = {};
+        for (int j = 0; j < 3; ++j)
+            for (int i = 0; i < 3; ++i) {
+                const float weight = (j == 1 ? 1.f - 2.f * mixed : mixed) * (i == 1 ? 1.f - 2.f * mixed : mixed);
+                const float* from = &level[(size_t(rows[j]) * size_t(width) + size_t(columns[i])) * Varying::lanes];
+                for (int c = 0; c < Varying::lanes; ++c) m[c] += weight * from[c];
+            }
+        constexpr float most = 6e4f;  // half floats go so far
+        out[3 * x] = std::clamp(m[2] - m[0] * m[0], 0.f, most);
+        out[3 * x + 1] = std::clamp(m[3] - m[1] * m[1], 0.f, most);
+        out[3 * x + 2] = std::clamp(m[4] - m[0] * m[1], -most, most);
     }
 }
 
 /// Level 0 goes through in bands of tile rows; only the next level is kept whole, in floats.
 class MapPreparer {
 public:
-    MapPreparer(const fs::path& from, OIIO::ImageInput& in, const ColourDecode* decode, Progress* progress)
+    /// `varying`: what is kept in place of the map; null: the map.
+    MapPreparer(const fs::path& from, OIIO::ImageInput& in, const ColourDecode* decode, Varying* varying,
+                Progress* progress)
         : from_(from),
           in_(in),
           source_(in.spec()),
@@ -131,6 +213,10 @@ public:
           type_(kept_type(source_)),
           texel_(type_.size() * size_t(channels_)),
           codes_(type_, channels_, source_.alpha_channel, decode),
+          varying_(varying),
+          lanes_(varying ? Varying::lanes : channels_),
+          kept_channels_(varying ? 3 : channels_),
+          kept_type_(varying ? TypeDesc::FLOAT : type_),
           progress_(progress) {}
     Status write(const fs::path& temporary, int threads);
 
@@ -139,6 +225,7 @@ private:
     Status write_level(int level, OIIO::ImageOutput& out, TileSums& sums);
     Status read_band(int y, int rows);
     bool read_tile_rows(int y, int rows);
+    void to_coarse(const float* numbers, int y);
     void narrow_row(const float* row);
     void add_to_coarse(int y);
     Error unwritten(const std::string& why) const {
@@ -152,20 +239,28 @@ private:
     const TypeDesc type_;
     const size_t texel_;  // bytes
     const Codes codes_;
+    Varying* varying_;
+    const int lanes_;          // numbers of a texel that are averaged
+    const int kept_channels_;  // and of one that is written
+    const TypeDesc kept_type_;
+    int told_ = 0;  // rows of the finest level that went to the next one
     Progress* progress_;
 
     int width_ = 0, height_ = 0;                // of the level that is written
     int coarse_width_ = 0, coarse_height_ = 0;  // of the next one
     std::vector<uint8_t> band_, strip_;
+    std::vector<uint8_t> kept_;  // a band as it is written, where it is not the map's
     std::vector<float> fine_, coarse_, line_, narrow_;
     std::vector<Taps> across_, down_;
     int target_ = 0;  // row of the coarse level that the taps are at
 };
 
 OIIO::ImageSpec MapPreparer::spec() const {
-    OIIO::ImageSpec spec(source_.width, source_.height, channels_, type_);
-    spec.channelnames.assign(source_.channelnames.begin(), source_.channelnames.begin() + channels_);
-    spec.alpha_channel = source_.alpha_channel < channels_ ? source_.alpha_channel : -1;
+    OIIO::ImageSpec spec(source_.width, source_.height, kept_channels_, kept_type_);
+    if (!varying_) {
+        spec.channelnames.assign(source_.channelnames.begin(), source_.channelnames.begin() + channels_);
+        spec.alpha_channel = source_.alpha_channel < channels_ ? source_.alpha_channel : -1;
+    }
     spec.tile_width = spec.tile_height = tile_side;
     spec.tile_depth = 1;
     spec.attribute("textureformat", "Plain Texture");  // its subimages are mip levels
@@ -200,7 +295,9 @@ Status MapPreparer::write(const fs::path& temporary, int threads) {
     config.attribute("oiio:UnassociatedAlpha", 1);
     const auto written = OIIO::ImageInput::open(temporary.string(), &config);
     if (!written) return unwritten(OIIO::geterror());
-    return sums.append_to(temporary, form_of(written->spec()));
+    TileForm form = form_of(written->spec());
+    form.halves = varying_ || source_.format == TypeDesc::HALF;
+    return sums.append_to(temporary, form);
 }
 
 // Writes one level and averages it into the next.
@@ -210,10 +307,12 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sum
     coarse_height_ = std::max(1, height_ / 2);
     across_ = taps(width_, coarse_width_);
     down_ = taps(height_, coarse_height_);
-    const size_t row = size_t(width_) * size_t(channels_);
-    coarse_.assign(last ? 0 : size_t(coarse_width_) * size_t(coarse_height_) * size_t(channels_), 0.f);
-    narrow_.resize(size_t(coarse_width_) * size_t(channels_));
-    line_.resize(row);
+    const size_t row = size_t(width_) * size_t(lanes_);
+    const size_t kept = kept_type_.size() * size_t(kept_channels_);  // bytes of a texel as it is written
+    coarse_.assign(last ? 0 : size_t(coarse_width_) * size_t(coarse_height_) * size_t(lanes_), 0.f);
+    narrow_.resize(size_t(coarse_width_) * size_t(lanes_));
+    line_.resize(size_t(width_) * size_t(channels_));
+    if (varying_) kept_.assign(size_t(tile_side) * size_t(width_) * kept, 0);
     band_.resize(size_t(tile_side) * size_t(width_) * texel_);
     target_ = 0;
     for (int y = 0; y < height_; y += tile_side) {
@@ -221,27 +320,40 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sum
         const int rows = std::min(tile_side, height_ - y);
         if (level == 0) {
             if (Status s = read_band(y, rows); !s) return s;
+        } else if (varying_) {
+            for (int k = 0; k < rows; ++k)
+                covariances(fine_, width_, height_, y + k,
+                            reinterpret_cast<float*>(&kept_[size_t(k) * size_t(width_) * kept]));
         } else {
             codes_.encode(&fine_[size_t(y) * row], band_.data(), size_t(rows) * size_t(width_));
         }
-        if (!out.write_tiles(0, width_, y, y + rows, 0, 1, type_, band_.data())) return unwritten(out.geterror());
-        sums.add_band(band_.data(), width_, rows, texel_, tile_side);
+        const std::vector<uint8_t>& written = varying_ ? kept_ : band_;
+        if (!out.write_tiles(0, width_, y, y + rows, 0, 1, kept_type_, written.data()))
+            return unwritten(out.geterror());
+        sums.add_band(written.data(), width_, rows, kept, tile_side);
         // Level 0 is four fifths of the work, and each level a quarter of the one before it.
         report(progress_,
                level == 0 ? float(y) / float(height_) * .8f : .8f + .2f * (1.f - std::pow(.25f, float(level))));
         if (last) continue;
         for (int k = 0; k < rows; ++k) {
-            const float* numbers = level ? &fine_[size_t(y + k) * row] : line_.data();
             if (level == 0) {
                 codes_.decode(&band_[size_t(k) * size_t(width_) * texel_], line_.data(), size_t(width_));
                 for (float& x : line_)
                     if (!(std::fabs(x) <= 3e37f)) x = x > 0.f ? 65504.f : 0.f;  // infinite, or no number
             }
-            narrow_row(numbers);
-            add_to_coarse(y + k);
+            if (level == 0 && varying_)
+                varying_->take(line_.data(), width_, channels_, [&](const float* r) { to_coarse(r, told_++); });
+            else
+                to_coarse(level ? &fine_[size_t(y + k) * row] : line_.data(), y + k);
         }
     }
+    if (level == 0 && varying_ && !last) varying_->end(width_, [&](const float* r) { to_coarse(r, told_++); });
     return Done{};
+}
+
+void MapPreparer::to_coarse(const float* numbers, int y) {
+    narrow_row(numbers);
+    add_to_coarse(y);
 }
 
 Status MapPreparer::read_band(int y, int rows) {
@@ -272,7 +384,7 @@ bool MapPreparer::read_tile_rows(int y, int rows) {
 }
 
 void MapPreparer::narrow_row(const float* row) {
-    const size_t n = size_t(channels_);
+    const size_t n = size_t(lanes_);
     for (size_t x = 0; x < size_t(coarse_width_); ++x) {
         const Taps& t = across_[x];
         const float* p = row + size_t(t.first) * n;
@@ -301,8 +413,23 @@ void MapPreparer::add_to_coarse(int y) {
 
 }  // namespace
 
-Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress,
-                   int threads) {
+std::string spread_form(nodes::Spread spread, int channel, const std::string& space) {
+    return (spread == nodes::Spread::directions ? "spread-directions" : "spread-heights") + std::to_string(channel) +
+           "-" + space;
+}
+bool is_spread(const std::string& form) {
+    return form.starts_with("spread-");
+}
+
+Status prepare_map(const fs::path& from, const fs::path& to, const std::string& form, Progress* progress, int threads) {
+    std::optional<Varying> varying;
+    std::string space = form;
+    for (int channel = -1; is_spread(form) && channel < 4; ++channel)
+        for (const nodes::Spread spread : {nodes::Spread::directions, nodes::Spread::heights})
+            if (const std::string begin = spread_form(spread, channel, ""); form.starts_with(begin)) {
+                varying.emplace(spread, channel);
+                space = form.substr(begin.size());
+            }
     auto header = read_header(from);
     if (!header) return header.error();
     auto decode = colour_decode(space);
@@ -315,7 +442,9 @@ Status prepare_map(const fs::path& from, const fs::path& to, const std::string& 
         if (in->spec().width != header->width || in->spec().height != header->height)
             return refused_map(from, "it changed while it was read");
         in->threads(threads);
-        MapPreparer preparer(from, *in, decode->get(), progress);
+        if (varying && (in->spec().nchannels > 4 || (varying->needs_colour() && in->spec().nchannels < 3)))
+            return refused_map(from, "it has no such numbers");
+        MapPreparer preparer(from, *in, decode->get(), varying ? &*varying : nullptr, progress);
         return write_atomically_with(to, [&](const fs::path& temporary) { return preparer.write(temporary, threads); });
     });
 }

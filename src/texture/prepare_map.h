@@ -4,15 +4,25 @@
 
 #include "base/file.h"
 #include "base/progress.h"
+#include "nodes/resources.h"
 
 namespace vemtra::texture {
 
 /// Of the prepared form: part of every name.
-inline constexpr const char* prepared_version = "2";
+inline constexpr const char* prepared_version = "3";
 
-/// Makes the prepared form of one file. `space`: whose curve its colour numbers have. An Error says "stopped" where it
-/// was.
-Status prepare_map(const fs::path& from, const fs::path& to, const std::string& space, Progress* progress = nullptr,
+/// What a map is prepared as: a colour space's name, whose curve its colour numbers have; or how its directions or
+/// heights vary (nodes::Spread), of heights that channel, -1: the luminance, in that space.
+std::string spread_form(nodes::Spread spread, int channel, const std::string& space);
+/// Whether it is one of spread_form().
+bool is_spread(const std::string& form);
+
+/// Makes the prepared form of one file. An Error says "stopped" where it was.
+///
+/// How a map varies is kept as three numbers, halves in memory: the covariance, over what bilinear lookups of that level mix, of x
+/// and y of directions (-1 to 1), or of the slopes of heights from texel to texel of the finest level, to the right and
+/// up; 0 in the finest level (Olano and Baker 2010, kept about the mean, so that no digits cancel).
+Status prepare_map(const fs::path& from, const fs::path& to, const std::string& form, Progress* progress = nullptr,
                    int threads = 1);
 
 }  // namespace vemtra::texture

@@ -5,6 +5,7 @@
 #include <OpenImageIO/ustring.h>
 
 #include <cstring>
+#include <shared_mutex>
 #include <thread>
 
 #include "base/hash.h"
@@ -50,6 +51,16 @@ constexpr size_t reading_cache_megabytes = 48;  // of the image library, between
 std::string key_of(const TexelSource& s, const fs::path& from, bool early) {
     return from.string() + "|" + std::to_string(s.first_channel) + "|" + std::to_string(s.channels) + "|" +
            (early && s.decode ? s.decode->space : "");
+}
+
+/// The library's cache ends the process where a file is closed while it is read: closing takes this alone.
+std::shared_mutex& cache_in_use() {
+    static std::shared_mutex one;
+    return one;
+}
+void close_in(ImageCache* cache, const OIIO::ustring& file) {
+    const std::lock_guard lock(cache_in_use());
+    cache->invalidate(file, true);
 }
 
 /// One for the process, which is never given back: threads keep notes of their own on a cache, and those of threads
@@ -135,8 +146,7 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     };
     OIIO::ImageSpec spec;
     if (from == source.file)
-        cache->invalidate(
-            name, true);  // the disk may have another file since somebody else read it; prepared forms never change
+        close_in(cache, name);  // the disk may have another file since somebody else read it; prepared forms never change
     if (!cache->get_imagespec(name, spec, 0, 0, true)) return broken(cache->geterror());
     auto image = std::make_shared<TexelImage>();
     image->store_ = this;
@@ -148,10 +158,16 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     image->lanes_ = source.channels == 1 ? 1 : 4;
     image->alpha_ = source.channels == 4;
     image->premultiplied_ = image->alpha_ && spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
+    if (image->prepared_) {
+        image->sums_ = TileSums::read(from);
+        if (!image->sums_) return broken("its prepared form is damaged");
+        if (image->sums_->form().halves) image->format_ = TexelFormat::half;
+    }
     image->decode_early_ = source.decode && source.decode->has_curve &&
                            (image->format_ == TexelFormat::half || image->format_ == TexelFormat::f32);
     if (image->decode_early_) image->format_ = TexelFormat::f32;
-    const TileForm form = form_of(spec);
+    TileForm form = form_of(spec);
+    form.halves = image->prepared_ && image->sums_->form().halves;
     size_t tiles = 0;
     for (int level = 0; level < 20; ++level) {
         if (level && !cache->get_imagespec(name, spec, 0, level, true)) {
@@ -170,18 +186,15 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
         image->levels_.push_back(std::move(l));
         if (spec.width <= 1 && spec.height <= 1) break;
     }
-    if (image->prepared_) {
-        image->sums_ = TileSums::read(from);
-        if (!image->sums_ || image->sums_->count() != tiles || image->sums_->form() != form)
-            return broken("its prepared form is damaged");
-    }
+    if (image->prepared_ && (image->sums_->count() != tiles || image->sums_->form() != form))
+        return broken("its prepared form is damaged");
     opened_.push_back({image, key_of(source, from, image->decode_early_), source.file.string()});
     return std::shared_ptr<const TexelImage>(image);
 }
 
 void TexelStore::forget(const fs::path& file) {
     std::lock_guard lock(open_mutex_);
-    as_cache(cache_)->invalidate(OIIO::ustring(file.string()), true);
+    close_in(as_cache(cache_), OIIO::ustring(file.string()));
     std::erase_if(opened_, [&](const Opened& o) { return o.file == file.string(); });
 }
 
@@ -193,7 +206,7 @@ void TexelStore::set_budget(size_t bytes) {
 
 void TexelStore::spoil(const TexelImage& image) {
     if (const_cast<std::atomic<bool>&>(image.spoiled_).exchange(true)) return;
-    as_cache(cache_)->invalidate(OIIO::ustring(image.read_from_), true);
+    close_in(as_cache(cache_), OIIO::ustring(image.read_from_));
     if (on_spoiled) on_spoiled(image.read_from_, image.source_);
 }
 
@@ -218,12 +231,10 @@ bool TexelStore::is_whole(const TexelImage& image, size_t level, size_t index) c
     const int y1 = std::min(y0 + tile_edge, l.height);
     const TileForm& form = image.sums_->form();
     const size_t bytes = size_t(x1 - x0) * size_t(y1 - y0) * size_t(form.channels) * size_t(form.bytes);
-    const TypeDesc type = form.bytes == 1   ? TypeDesc::UINT8
-                          : form.bytes == 4 ? TypeDesc::FLOAT
-                          : form.real       ? TypeDesc::HALF
-                                            : TypeDesc::UINT16;
+    const TypeDesc type = form.bytes == 1 ? TypeDesc::UINT8 : form.bytes == 4 ? TypeDesc::FLOAT : TypeDesc::UINT16;
     static thread_local std::vector<uint8_t> texels;
     texels.resize(bytes);
+    const std::shared_lock lock(cache_in_use());
     return as_cache(cache_)->get_pixels(OIIO::ustring(image.read_from_), 0, int(level), x0, x1, y0, y1, 0, 1, 0,
                                         form.channels, type, texels.data()) &&
            image.sums_->is(l.tiles_before + index, texels.data(), bytes);
@@ -250,6 +261,7 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
     const int last = std::min(first + image.source_.channels, image.file_channels_);
     ImageCache* cache = as_cache(cache_);
     auto read_from = [&](const std::string& file) {
+        const std::shared_lock lock(cache_in_use());
         return cache->get_pixels(OIIO::ustring(file), 0, int(level), x0, x1, y0, y1, 0, 1, first, last,
                                  type_of(image.format_), texels, OIIO::stride_t(texel),
                                  OIIO::stride_t(texel * tile_edge));
@@ -258,9 +270,13 @@ uint8_t* TexelStore::read_tile(const TexelImage& image, size_t level, size_t ind
     if (!whole && image.prepared_) {  // what was damaged on the disk is told here
         cache->geterror();
         spoil(image);
-        whole = read_from(image.source_.file.string());
+        whole = image.source_.spread.empty() && read_from(image.source_.file.string());
     }
     const size_t count = tile_edge * tile_edge;
+    if (!whole && !image.source_.spread.empty()) {
+        std::memset(texels, 0, count * texel);
+        return texels;
+    }
     if (!whole) {
         problem(image, cache->geterror());
         static constexpr float loud[] = {1.f, 0.f, 1.f, 1.f};

@@ -31,7 +31,8 @@ struct TexelSource {
     int first_channel = 0;
     int channels = 1;  ///< 1, or up to 4 of which the first three are colour
     std::shared_ptr<const ColourDecode>
-        decode;  ///< null: raw. Floating-point tiles are decoded when they are read, others when looked up
+        decode;            ///< null: raw. Floating-point tiles are decoded when they are read, others when looked up
+    std::string spread{};  ///< it is read as this spread_form(), which nothing stands for; empty: as what it is
 };
 
 class TexelStore;

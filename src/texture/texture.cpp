@@ -52,10 +52,40 @@ std::string space_of(const program::ImageRequest& r, const ImageHeader& h) {
     return h.floating || h.bits > 8 ? "lin_rec709" : "srgb_texture";
 }
 
+namespace {
+
+/// What the map is prepared as for the request; empty: there is no such form of it.
+std::string form_of(const program::ImageRequest& r, const ImageHeader& h) {
+    if (r.spread == nodes::Spread::none) return space_of(r, h);
+    const int colours = h.channels - (h.alpha >= 0);
+    if (h.channels > 4) return "";
+    if (r.spread == nodes::Spread::directions) return colours >= 3 ? spread_form(r.spread, 0, "raw") : "";
+    int channel = r.channel == "luminance" ? (colours >= 3 ? -1 : 0) : channel_of(h, r.channel);
+    if (channel < 0 && r.channel != "luminance") channel = 0;
+    return spread_form(r.spread, channel, space_of(r, h));
+}
+
+/// Whether a prepared form can be one of the file: its size, and every level down to one texel.
+bool is_form_of(const ImageHeader& h, const TexelImage& image) {
+    int width = h.width;
+    int height = h.height;
+    for (const TexelImage::Level& l : image.levels()) {
+        if (l.width != width || l.height != height) return false;
+        width = std::max(1, width / 2);
+        height = std::max(1, height / 2);
+    }
+    return !image.levels().empty() && image.levels().back().width == 1 && image.levels().back().height == 1;
+}
+
+}  // namespace
+
 TextureStore::TextureStore(size_t budget_megabytes, fs::path map_folder)
     : texels_(budget_megabytes << 20), maps_(std::move(map_folder)) {
     texels_.on_spoiled = [this](const fs::path& prepared, const TexelSource& source) {
-        maps_.discard(prepared, source.file, source.decode ? source.decode->space : "raw");
+        maps_.discard(prepared, source.file,
+                      !source.spread.empty() ? source.spread
+                      : source.decode        ? source.decode->space
+                                             : "raw");
     };
 }
 
@@ -101,7 +131,8 @@ bool TextureStore::prepare(const std::vector<program::ImageRequest>& requests, c
         if (!r.painting.empty() || !r.lettering.text.empty()) continue;
         if (const auto path = paths.find(r.file))
             for (const auto& [tile, file] : tile_files(*path))
-                if (auto h = header(file)) wanted.insert({file, space_of(r, *h)});
+                if (auto h = header(file))
+                    if (const std::string form = form_of(r, *h); !form.empty()) wanted.insert({file, form});
     }
     return maps_.prepare_all({wanted.begin(), wanted.end()}, progress);
 }
@@ -137,11 +168,16 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
         image.filter = filter_of(r.filter);
         const Result<fs::path> found = r.file.empty() ? Result<fs::path>(fs::path()) : paths.find(r.file);
         if (!found) {  // it reads as missing, and is told as what it is
-            problems.push_back(found.error());
+            if (r.spread == nodes::Spread::none) problems.push_back(found.error());
             images_.push_back(std::move(image));
             continue;
         }
         const fs::path path = *found;
+        if (r.spread != nodes::Spread::none) {
+            open_spread(path, r, image);
+            images_.push_back(std::move(image));
+            continue;
+        }
         auto missing = [&](const std::string& why, const std::string& remedy) {
             problems.push_back({"A texture map cannot be read; magenta stands in its place",
                                 r.file.empty() ? "(no file)" : path.string(), "", why, remedy});
@@ -182,23 +218,42 @@ Textures::Textures(std::shared_ptr<TextureStore> store, const std::vector<progra
         images_.push_back(std::move(image));
     }
     files_.insert(files_.end(), folders.begin(), folders.end());
-}
-
-namespace {
-
-/// Whether a prepared form can be one of the file: its size, and every level down to one texel.
-bool is_form_of(const ImageHeader& h, const TexelImage& image) {
-    int width = h.width;
-    int height = h.height;
-    for (const TexelImage::Level& l : image.levels()) {
-        if (l.width != width || l.height != height) return false;
-        width = std::max(1, width / 2);
-        height = std::max(1, height / 2);
+    for (size_t i = 0; i < requests.size(); ++i) {
+        program::ImageRequest r = requests[i];
+        r.spread = nodes::Spread::heights;
+        const auto it = std::find(requests.begin(), requests.end(), r);
+        if (it != requests.end() && it - requests.begin() != long(i) &&
+            images_[size_t(it - requests.begin())].spread == nodes::Spread::heights)
+            images_[i].spread_of = int(it - requests.begin());
     }
-    return !image.levels().empty() && image.levels().back().width == 1 && image.levels().back().height == 1;
 }
 
-}  // namespace
+/// Where it is not prepared yet, nothing is known of how it varies.
+void Textures::open_spread(const fs::path& path, const program::ImageRequest& r, Image& image) {
+    const auto files = r.file.empty() ? std::vector<std::pair<int, fs::path>>() : tile_files(path);
+    image.spread = r.spread;
+    image.tiled = !files.empty() && files.front().first != 0;
+    image.filter = Filter::box;  // a square around all of the footprint: what several reads would differ by counts too
+    if (image.tiled) image.wrap_u = image.wrap_v = Wrap::clamp;
+    for (const auto& [tile, file] : files) {
+        const auto header = store_->header(file);
+        const std::string form = header ? form_of(r, *header) : "";
+        if (form.empty()) continue;
+        const auto prepared = store_->maps().find(file, form);
+        if (!prepared) {
+            store_->maps().want(file, form);
+            continue;
+        }
+        auto opened = store_->texels().open({file, 0, 3, nullptr, form}, *prepared);
+        if (!opened || !is_form_of(*header, **opened)) {
+            store_->maps().discard(*prepared, file, form);
+            continue;
+        }
+        const size_t index = image.tiled ? size_t(tile - 1001) : 0;
+        if (image.tiles.size() <= index) image.tiles.resize(index + 1);
+        image.tiles[index] = *opened;
+    }
+}
 
 std::shared_ptr<const TexelImage> Textures::open(const fs::path& file, const program::ImageRequest& r, Image& image,
                                                  const std::string& space, std::vector<Error>& problems) {
@@ -291,6 +346,9 @@ std::shared_ptr<const Textures> Textures::repainted(const std::vector<scene::Pai
 
 void Textures::lie_over(int handle, int uv_set) {
     images_[size_t(handle)].own_uv_set = uv_set;
+}
+int Textures::spread_of(int handle) const {
+    return handle >= 0 && size_t(handle) < images_.size() ? images_[size_t(handle)].spread_of : -1;
 }
 int Textures::own_uv_set(int handle) const {
     return handle >= 0 && size_t(handle) < images_.size() ? images_[size_t(handle)].own_uv_set : -1;
@@ -398,10 +456,10 @@ void Textures::sample_painted(const Image& image, int n, const float* const* pla
 void Textures::sample_copies(const Image& source, int n, const float* const* place, float* const* out,
                              int components) const {
     const Image* image = &source;
-    auto loud = [&](int i) {
-        for (int c = 0; c < components && !image->painting.empty(); ++c) out[c][i] = 0.f;  // nothing is painted there
-        for (int c = 0; c < components && image->painting.empty(); ++c)
-            out[c][i] = components == 1 ? missing_number : missing_color[c];
+    auto loud = [&](int i) {  // where nothing is painted, or known of how it varies, is nothing
+        const bool silent = !image->painting.empty() || image->spread != nodes::Spread::none;
+        for (int c = 0; c < components; ++c)
+            out[c][i] = silent ? 0.f : components == 1 ? missing_number : missing_color[c];
     };
     if (image->tiles.empty()) {
         for (int i = 0; i < n; ++i) loud(i);
@@ -428,7 +486,13 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
         const bool single = tile.lanes() == 1;
         for (int i = first; i < first + count; ++i) {
             const float* value = rows[i];
-            if (single) {
+            if (image->spread == nodes::Spread::heights) {  // kept from texel to texel
+                const float w = float(tile.levels()[0].width);
+                const float h = float(tile.levels()[0].height);
+                out[0][i] = value[0] * w * w;
+                out[1][i] = value[1] * h * h;
+                out[2][i] = value[2] * w * h;
+            } else if (single) {
                 for (int c = 0; c < components; ++c) out[c][i] = value[0];
             } else if (image->as_luminance) {
                 out[0][i] = luminance({value[0], value[1], value[2]});

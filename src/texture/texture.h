@@ -65,6 +65,7 @@ public:
              const Paths& paths, std::vector<Error>& problems, const std::vector<scene::Painting>* paintings = nullptr);
     void sample(int handle, int n, const float* const* place, float* const* out, int components) const override;
     int own_uv_set(int handle) const override;
+    int spread_of(int handle) const override;
     /// To be called before anything is read: the painting's texels lie over this further set of UVs.
     void lie_over(int handle, int uv_set);
     /// The same images, with the paintings as they are now; what did not change is shared.
@@ -88,7 +89,10 @@ private:
         Filter filter = Filter::smooth;
         bool as_luminance = false;
         std::shared_ptr<Seamless> seamless;  ///< null: copies simply repeat
+        nodes::Spread spread = nodes::Spread::none;
+        int spread_of = -1;  ///< the image that says how this one varies
     };
+    void open_spread(const fs::path& path, const program::ImageRequest& r, Image& image);
     void sample_seamless(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     void sample_painted(const Image& image, int n, const float* const* place, float* const* out, int components) const;
     void set_lettering(Image& image, const program::ImageRequest& r, std::vector<Error>& problems) const;

@@ -9,18 +9,19 @@ namespace vemtra::texture {
 namespace {
 
 // Behind the image: the sums, then numbers[], the last of which are the hash of all before it and the mark.
-constexpr uint64_t mark = 0x31534d5553454c54;  // "TLESUMS1"
-constexpr size_t form_numbers = 7;
+constexpr uint64_t mark = 0x32534d5553454c54;  // "TLESUMS2"
+constexpr size_t form_numbers = 8;
 constexpr size_t tail_numbers = form_numbers + 3;
 
 void put(const TileForm& f, uint64_t* to) {
-    const int64_t numbers[form_numbers] = {f.width, f.height, f.channels, f.bytes, f.real, f.alpha, f.unassociated};
+    const int64_t numbers[form_numbers] = {f.width, f.height, f.channels,     f.bytes,
+                                           f.real,  f.alpha,  f.unassociated, f.halves};
     std::memcpy(to, numbers, sizeof numbers);
 }
 TileForm taken(const uint64_t* from) {
     int64_t n[form_numbers];
     std::memcpy(n, from, sizeof n);
-    return {int(n[0]), int(n[1]), int(n[2]), int(n[3]), n[4] != 0, int(n[5]), n[6] != 0};
+    return {int(n[0]), int(n[1]), int(n[2]), int(n[3]), n[4] != 0, int(n[5]), n[6] != 0, n[7] != 0};
 }
 
 }  // namespace

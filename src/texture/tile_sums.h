@@ -19,6 +19,8 @@ struct TileForm {
     bool real = false;  ///< floating-point numbers
     int alpha = -1;     ///< channel; -1: none
     bool unassociated = false;
+    /// Its numbers are no finer than half floats, and are kept as such in memory; nothing that the file's header knows.
+    bool halves = false;
     bool operator==(const TileForm&) const = default;
 };
 

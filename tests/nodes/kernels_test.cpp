@@ -1,4 +1,5 @@
 #include "kernel_support.h"
+#include "nodes/kernels/spread.h"
 #include "program/compile.h"
 #include "scene/edits.h"
 
@@ -119,6 +120,63 @@ TEST_CASE("the relief of a slope is the analytic normal") {
     for (size_t i = 0; i < 32; ++i) CHECK((at(out, i) - expected).length() < 1e-3f);
     k.uniform("height", {0.f});
     for (size_t i = 0; i < 32; ++i) CHECK((at(k.run(), i) - V3f(0, 0, 1)).length() < 1e-6f);
+}
+
+TEST_CASE("the axis along which directions vary is that of their covariance, and the rest shortens the direction") {
+    KernelRun k("normalmap", 16, Type::vector3);
+    k.components = nodes::direction_components;
+    flat_points(k, .004f);
+    read_uvs(k, "texcoord");
+    const V3f code(.5f, .5f, 1.f);
+    for (size_t i = 0; i < 16; ++i) {
+        for (int c = 0; c < 3; ++c) k.in("in", c)[i] = code[c];
+        // Deviations .3 and .1, the greater one turned by so much.
+        const float angle = float(i) * .39f;
+        const float x = std::cos(angle);
+        const float y = std::sin(angle);
+        k.spread(0)[i] = .09f * x * x + .01f * y * y;
+        k.spread(1)[i] = .09f * y * y + .01f * x * x;
+        k.spread(2)[i] = .08f * x * y;
+    }
+    auto out = k.run();
+    for (size_t i = 0; i < 16; ++i) {
+        const float angle = float(i) * .39f;
+        const V3f axis(out[3][i], out[4][i], out[5][i]);
+        CHECK(at(out, i).length() == Approx(1.f / 1.01f).epsilon(1e-4));
+        CHECK(axis.length2() == Approx(.08f).epsilon(1e-3));
+        CHECK(std::fabs(axis.normalized().dot({std::cos(angle), std::sin(angle), 0.f})) > .9999f);
+    }
+    for (size_t i = 0; i < 16; ++i) k.in("scale")[i] = 2.f;  // slopes twice as steep vary twice as much
+    out = k.run();
+    for (size_t i = 0; i < 16; ++i) CHECK(V3f(out[3][i], out[4][i], out[5][i]).length2() == Approx(.32f).epsilon(1e-3));
+}
+
+TEST_CASE("a grain lies across its streaks, as their relief leans") {
+    for (const float pattern : {0.f, 1.f, 2.f, 4.f}) {
+        INFO("pattern " << pattern);
+        KernelRun grain("grain", 200, Type::vector3);
+        KernelRun relief("grainrelief", 200, Type::vector3);
+        for (KernelRun* k : {&grain, &relief}) {
+            flat_points(*k, .00001f);
+            for (size_t i = 0; i < 200; ++i)
+                for (int c = 0; c < 2; ++c)
+                    k->row(nodes::row_position + c)[i] = .001f * float((i * (c ? 37 : 13)) % 101);
+            k->uniform("pattern", {pattern});
+            k->uniform("placed", {3.f});
+            k->uniform("centre", {-.03f, -.04f, 0.f});
+            k->uniform("variation", {0.f});
+        }
+        const auto across = grain.run();
+        const auto leans = relief.run();
+        float square = 0.f;
+        for (size_t i = 0; i < 200; ++i) {
+            const V3f n = at(leans, i);
+            const V3f lean(n.x, n.y, 0.f);
+            square += lean.length2();
+            CHECK(std::fabs(lean.dot(at(across, i))) == Approx(lean.length()).margin(1e-4));
+        }
+        CHECK(square > .01f);
+    }
 }
 
 TEST_CASE("a grain is of unit length and lies in the surface, in every pattern and placing") {

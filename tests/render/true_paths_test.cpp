@@ -242,6 +242,69 @@ TEST_CASE("a smooth thin pane lets shadow rays pass by what a slab lets through"
     CHECK(behind.light(512) == Approx(clear * .8f * (1.f - f) / (1.f + f)).epsilon(.02));
 }
 
+namespace {
+
+/// All light that is found, by aim and by chance, is what is found by following surfaces alone.
+void agrees_with_chance(LitBench& b, int samples, double within) {
+    const float aimed = b.light(samples);
+    const float by_chance = b.light(samples * 64, render::FrameSettings::Strategy::surface_only);
+    INFO("aimed " << aimed << ", by chance " << by_chance);
+    CHECK(aimed > .005f);
+    CHECK(double(aimed) == Approx(by_chance).epsilon(within));
+}
+
+}  // namespace
+
+TEST_CASE("a lamp behind a pane gives what chance finds: smooth, rough and coloured panes") {
+    for (const float roughness : {0.f, .3f}) {
+        INFO("roughness " << roughness);
+        LitBench b;
+        b.lamp("lamp", 1.4f, .5f).intensity = 8.f;
+        b.scene.rigs[0].lights.back().seen = true;
+        scene::BuildUp& pane = b.part("pane", square(1.f, .7f, "pane", false));
+        pane.layers[0].surface = {{"transmission_weight", {scene::Value{1.f}, {}}},
+                                  {"transmission_color", {scene::Value{V3f(.7f)}, {}}},
+                                  {"geometry_thin_walled", {scene::Value{1.f}, {}}},
+                                  {"specular_roughness", {scene::Value{roughness}, {}}}};
+        agrees_with_chance(b, 256, .03);
+    }
+}
+
+TEST_CASE("a leaf before a lamp glows by what goes through it, whichever way its light is found") {
+    LitBench b;
+    b.lamp("lamp", .9f, .3f).intensity = 8.f;
+    b.scene.rigs[0].lights.back().seen = true;
+    scene::BuildUp& leaf = b.part("leaf", square(.2f, .4f, "leaf", true));
+    leaf.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
+                              {"subsurface_color", {scene::Value{V3f(.6f)}, {}}},
+                              {"geometry_thin_walled", {scene::Value{1.f}, {}}},
+                              {"specular_weight", {scene::Value{0.f}, {}}}};
+    b.scene.cameras[0].position = V3f(0.f, -2.f, .1f);  // its underside
+    b.scene.cameras[0].target = V3f(0.f, 0.f, .4f);
+    b.scene.cameras[0].focal_length = 300.f;
+    agrees_with_chance(b, 64, .03);
+}
+
+TEST_CASE("a net before wax: light goes through its holes, into the wax and out again, whichever way it is found") {
+    LitBench b;
+    b.lamp("lamp", 2.f, 1.f).intensity = 6.f;
+    b.scene.rigs[0].lights.back().seen = true;
+    scene::BuildUp& wax = b.part("sphere", sphere_obj());
+    wax.layers[0].surface = {{"subsurface_weight", {scene::Value{1.f}, {}}},
+                             {"subsurface_color", {scene::Value{V3f(.8f)}, {}}},
+                             {"subsurface_radius", {scene::Value{.1f}, {}}},
+                             {"subsurface_radius_scale", {scene::Value{V3f(1.f)}, {}}}};
+    b.scene.assets.back().scale = .3f;
+    scene::BuildUp& net = b.part("net", square(.6f, .5f, "net", false));
+    LitBench::matt(net, .3f);
+    net.layers[0].surface["geometry_opacity"] = {scene::Value{.5f}, {}};
+    b.scene.cameras[0].position = V3f(0.f, -2.f, 1.2f);  // through the net as well
+    b.scene.cameras[0].target = V3f(0.f, 0.f, .2f);
+    b.scene.cameras[0].focal_length = 120.f;
+    b.scene.render.depth = 8;
+    agrees_with_chance(b, 64, .04);
+}
+
 TEST_CASE("what is seen through a hole is told of as what it is, and a hole takes no depth") {
     LitBench b;
     b.scene.rigs[0].environment.on = true;

@@ -195,3 +195,45 @@ TEST_CASE("an OpenEXR file whose header claims more than it holds is refused bef
     CHECK(texture::exr_claims_too_much(s.write("other.exr", "P6 1 1 255 abc")).empty());
     CHECK(texture::exr_claims_too_much(s.path / "none.exr").empty());
 }
+
+TEST_CASE("the spread of a map is the covariance of its directions, or of its slopes from texel to texel") {
+    Scratch s;
+    for (const auto& [w, h] : std::vector<std::pair<int, int>>{{256, 256}, {97, 130}, {300, 70}})
+        for (const nodes::Spread spread : {nodes::Spread::directions, nodes::Spread::heights}) {
+            const bool directions = spread == nodes::Spread::directions;
+            INFO(w << " x " << h << (directions ? ", directions" : ", heights"));
+            const fs::path from = s.path / "from.tif";
+            const fs::path to = s.path / "to.tif";
+            write_image(from, w, h, 3, Kept::floats, wavy);
+            REQUIRE(texture::prepare_map(from, to, texture::spread_form(spread, directions ? 0 : 1, "raw")));
+            const auto levels = levels_of(to);
+            REQUIRE(levels[0].channels == 3);
+            CHECK(levels[0].width == w);
+            for (const float x : levels[0].texels) REQUIRE(x == 0.f);
+            // Of the whole map, by itself.
+            double sum[5] = {};
+            double count = 0;
+            for (int y = 0; y < h - !directions; ++y)
+                for (int x = 0; x < w - !directions; ++x, ++count) {
+                    const double here = double(wavy(x, y, 1));
+                    const double a = directions ? 2. * double(wavy(x, y, 0)) - 1. : double(wavy(x + 1, y, 1)) - here;
+                    const double b = directions ? 2. * here - 1. : here - double(wavy(x, y + 1, 1));
+                    sum[0] += a, sum[1] += b, sum[2] += a * a, sum[3] += b * b, sum[4] += a * b;
+                }
+            for (double& x : sum) x /= count;
+            const double expected[] = {sum[2] - sum[0] * sum[0], sum[3] - sum[1] * sum[1], sum[4] - sum[0] * sum[1]};
+            for (int c = 0; c < 3; ++c)
+                CHECK(double(levels.back().texels[size_t(c)]) ==
+                      Approx(expected[c]).margin(.02 * std::max(expected[0], expected[1])));
+            // Between neighbours of the next level, most of it is in either.
+            CHECK(mean_of(levels[3], 0) > .7 * expected[0]);
+        }
+    write_image(s.path / "grey.png", 8, 8, 1, Kept::bytes, wavy);
+    CHECK_FALSE(texture::prepare_map(s.path / "grey.png", s.path / "to.tif",
+                                     texture::spread_form(nodes::Spread::directions, 0, "raw")));
+    CHECK(texture::prepare_map(s.path / "grey.png", s.path / "to.tif",
+                               texture::spread_form(nodes::Spread::heights, 0, "raw")));
+    write_image(s.path / "dot.png", 1, 1, 1, Kept::bytes, wavy);
+    CHECK(texture::prepare_map(s.path / "dot.png", s.path / "to.tif",
+                               texture::spread_form(nodes::Spread::heights, 0, "raw")));
+}

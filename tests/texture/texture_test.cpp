@@ -83,6 +83,29 @@ TEST_CASE(
         }
 }
 
+TEST_CASE("a map of half floats is read from its prepared form, which is whole, and stays halves in memory") {
+    Scratch s;
+    write_image(s.path / "half.exr", 200, 130, 3, Kept::halves,
+                [](int x, int y, int c) { return float(x + 3 * y + c) / 1024.f; });
+    REQUIRE(texture::prepare_map(s.path / "half.exr", s.path / "prepared.tif", "raw"));
+    texture::TexelStore store(size_t(64) << 20);
+    int spoiled = 0;
+    store.on_spoiled = [&](const fs::path&, const texture::TexelSource&) { ++spoiled; };
+    const auto image = store.open({s.path / "half.exr", 0, 3, nullptr}, s.path / "prepared.tif");
+    REQUIRE(image);
+    CHECK((*image)->format() == texture::TexelFormat::half);
+    CHECK((*image)->prepared());
+    texture::TexelStore::Reading reading(store);
+    for (size_t level = 0; level < (*image)->levels().size(); ++level)
+        for (size_t tile = 0; tile < size_t((*image)->levels()[level].across * (*image)->levels()[level].down); ++tile)
+            reading.texels(**image, level, tile);
+    const uint8_t* texels = reading.texels(**image, 0, 0);
+    uint16_t bits = 0;
+    std::memcpy(&bits, texels + (size_t(5) * texture::tile_edge + 7) * 8, 2);
+    CHECK(bits == 0x2580);  // 22 / 1024
+    CHECK(spoiled == 0);
+}
+
 TEST_CASE("colours come from their primaries into linear Rec.709") {
     Scratch s;
     std::vector<Error> problems;

@@ -2,6 +2,7 @@
 // 1.39), and its mean around the point, in the UVs (blur, MaterialX 1.39) or along the surface. The compiler computes
 // the network at the places that the kernels here move the point to.
 #include "nodes/kernel.h"
+#include "nodes/kernels/spread.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
@@ -76,19 +77,55 @@ void weighted_mean(const KernelArgs& k) {
     }
 }
 
-/// Ports: in three times, scale, texcoord three times. The slopes of the height over the UVs, as the standard's own
-/// implementation takes them from the screen: scaled as a Sobel filter over eight bits would, encoded to 0..1.
+/// The slopes over (u, v) of heights at a place and at the ends of two steps from it; false where the steps span no
+/// area.
+static inline bool slopes_of(const float* h, const float* u, const float* v, float* slope) {
+    const float area = u[0] * v[1] - v[0] * u[1];
+    const float size = (u[0] * u[0] + v[0] * v[0]) * (u[1] * u[1] + v[1] * v[1]);
+    if (!(area * area > 1e-12f * size)) return false;
+    slope[0] = (h[0] * v[1] - h[1] * v[0]) / area;
+    slope[1] = (h[1] * u[0] - h[0] * u[1]) / area;
+    return true;
+}
+
+/// Ports: in at the places of spread_places(), scale, texcoord likewise. The slopes of the height over the UVs, as the
+/// standard's own implementation takes them from the screen: scaled as a Sobel filter over eight bits would, encoded to
+/// 0..1. Heights that are too fine for the footprint tilt nothing over the whole of it; the slope at one place in it,
+/// about that mean, says how they spread the light: three more numbers, of x and y.
 void heighttonormal(const KernelArgs& k) {
     constexpr float sobel = 1.f / 16.f;
+    constexpr int places = spread_places;
+    const float* const* heights = k.in;
+    const float* const* uvs = k.in + places + 1;
     for (int i = 0; i < k.n; ++i) {
-        const float scale = k.in[3][i] * sobel;
-        float h[2];
-        float u[2];
-        float v[2];
-        for (int a = 0; a < 2; ++a) {
-            h[a] = (k.in[1 + a][i] - k.in[0][i]) * scale;
-            u[a] = k.in[6 + 2 * a][i] - k.in[4][i];
-            v[a] = k.in[7 + 2 * a][i] - k.in[5][i];
+        const float scale = k.in[places][i] * sobel;
+        float h[places - 1];
+        float u[places - 1];
+        float v[places - 1];
+        for (int a = 0; a < places - 1; ++a) {
+            h[a] = (heights[1 + a][i] - heights[0][i]) * scale;
+            u[a] = uvs[2 + 2 * a][i] - uvs[0][i];
+            v[a] = uvs[3 + 2 * a][i] - uvs[1][i];
+        }
+        float mean[2];
+        float fine[2];
+        float xx = 0.f;
+        float yy = 0.f;
+        float xy = 0.f;
+        if (k.components == 6 && slopes_of(h, u, v, mean) && slopes_of(h + 2, u + 2, v + 2, fine)) {
+            // Of two heights so near each other only the difference beyond their rounding counts.
+            const float ah = heights[0][i] < 0.f ? -heights[0][i] : heights[0][i];
+            const float width = __builtin_sqrtf(u[2] * u[2] + v[2] * v[2] + u[3] * u[3] + v[3] * v[3]);
+            const float rounding = width > 0.f ? 1e-6f * (ah + 1e-3f) * scale / width : 0.f;
+            float d[2] = {fine[0] - mean[0], fine[1] - mean[1]};
+            const float length = __builtin_sqrtf(d[0] * d[0] + d[1] * d[1]);
+            const float left = length > rounding ? (length - rounding) / length : 0.f;
+            for (int c = 0; c < 2; ++c) d[c] *= left;
+            // From slopes to the x and y of the unit direction: by the square of its z, about.
+            const float z2 = 1.f / (1.f + mean[0] * mean[0] + mean[1] * mean[1]);
+            xx = d[0] * d[0] * z2;
+            yy = d[1] * d[1] * z2;
+            xy = d[0] * d[1] * z2;
         }
         // The cross product of (u, v, h) along the one axis and along the other.
         float n[3] = {v[0] * h[1] - h[0] * v[1], h[0] * u[1] - u[0] * h[1], u[0] * v[1] - v[0] * u[1]};
@@ -100,6 +137,7 @@ void heighttonormal(const KernelArgs& k) {
             square += n[c] * n[c];
         }
         const bool there = square > 1e-14f;
+        if (k.components == 6) k.out[3][i] = xx, k.out[4][i] = yy, k.out[5][i] = xy;
         const float unit = there ? (n[2] < 0.f ? -.5f : .5f) / __builtin_sqrtf(square) : 0.f;
         for (int c = 0; c < 3; ++c) k.out[c][i] = there ? n[c] * unit + .5f : c == 2 ? 1.f : .5f;
     }
@@ -116,6 +154,11 @@ VEMTRA_DECLARE_KERNEL(moved_position)
 VEMTRA_DECLARE_KERNEL(widened)
 VEMTRA_DECLARE_KERNEL(weighted_mean)
 VEMTRA_DECLARE_KERNEL(heighttonormal)
+
+int direction_shape(const scene::Node& node, const NodeDescription& d) {
+    const int own = components(d.output_type(node));
+    return own == 3 ? direction_components : own;
+}
 
 static_assert(int(move_first) == int(VEMTRA_ISA::by_first) && int(move_v) == int(VEMTRA_ISA::by_v));
 
@@ -248,7 +291,8 @@ void describe_around(std::vector<NodeDescription>& list) {
                                .spread = true}},
                     .kernel = VEMTRA_PAIR(heighttonormal),
                     .ask = ask_footprint,
-                    .varies = true});
+                    .varies = true,
+                    .shape = direction_shape});
     list.push_back({.kind = "bump",
                     .title = "Bump",
                     .family = "map",

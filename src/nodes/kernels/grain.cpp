@@ -1,12 +1,14 @@
-// grain: the directions in which a surface was brushed, turned or ground, and the fine relief that the tool left
-// (ours). The pattern lies in a plane with axes e1, e2: the UVs, a plane across one axis of the asset, or a plane
-// across a pin's axis.
+// grain: the directions across those in which a surface was brushed, turned or ground, along which its facets lean;
+// grainrelief: the fine relief that the tool left (ours). The pattern lies in a plane with axes e1, e2: the UVs, a plane
+// across one axis of the asset, or a plane across a pin's axis.
 //   linear  along e1        radial  away from the centre        turned  around it        discs  overlapping turned
 // spots        grid  e1 and e2 in turn
 //   t       distance across the streaks, in streak widths       s       distance along them
-//   relief  h(t, s) is value noise of two octaves, long along s; its slope across the streaks tilts the normal
+//   relief  h(t, s) is value noise of two octaves, long along s; its slope across the streaks tilts the normal. What is
+// finer than the footprint tilts nothing, and its variance spreads the light across the streaks
 #include "nodes/kernel.h"
 #include "nodes/kernels/hash.h"
+#include "nodes/kernels/spread.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
@@ -16,6 +18,7 @@ struct GrainPoint {
     float x, y;     // in the plane
     float dx, dy;   // direction in the plane, unit
     float t, s;     // across and along, in streak widths
+    float wide;     // how much t changes over the footprint
     uint32_t spot;  // which disc or field
 };
 
@@ -85,6 +88,7 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     float dy = 0.f;
     float across = y;
     float along = x;
+    float turned = 1.f;  // how much faster `across` grows than the plane's own distance
     g.spot = 0;
     auto around = [&](float px, float py) {
         const float r = __builtin_sqrtf(px * px + py * py);
@@ -101,6 +105,7 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         dy = y * q;
         across = size * __builtin_atan2f(y, x);
         along = r;
+        turned = size * q;
     } else if (pattern == 2) {
         around(x, y);
     } else if (pattern == 3) {
@@ -137,6 +142,16 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
     const float ey = dy + askew * dx;
     g.dx = cs * ex - sn * ey;
     g.dy = sn * ex + cs * ey;
+    g.wide = 0.f;
+    for (int a = 0; a < 2 && p.rows[row_position_axes]; ++a) {
+        float step[3];
+        for (int c = 0; c < 3; ++c) step[c] = p.rows[row_position_axes + 3 * a + c][i];
+        const float px = placed == 0 ? p.rows[row_uv_axes + 2 * a][i] : dot3(step, g.e1);
+        const float py = placed == 0 ? p.rows[row_uv_axes + 2 * a + 1][i] : dot3(step, g.e2);
+        const float over = (px * g.dy - py * g.dx) * turned / streak;
+        g.wide += over * over;
+    }
+    g.wide = __builtin_sqrtf(g.wide);
 }
 
 static void direction_of(const GrainPoint& g, float* d) {
@@ -151,15 +166,20 @@ void grain(const KernelArgs& k) {
         GrainPoint g;
         grain_point(k, i, g);
         float d[3];
+        float across[3];
         direction_of(g, d);
-        for (int c = 0; c < 3; ++c) k.out[c][i] = d[c];
+        cross3(g.n, d, across);
+        for (int c = 0; c < 3; ++c) k.out[c][i] = across[c];
     }
 }
 
-// Value noise over (t, s / 60) and its slope in t.
-static void streak_noise(float t, float s, uint32_t spot, float& value, float& slope) {
-    value = slope = 0.f;
+// Value noise over (t, s / 60) and its slope in t, as a footprint of such a width in t sees it; `spread`: the variance
+// of the slopes that it does not see.
+static void streak_noise(float t, float s, float wide, uint32_t spot, float& value, float& slope, float& spread) {
+    constexpr float unit_variance = 2.f / 12.f * (26.f / 35.f) * 1.2f;  // of the slopes of one octave of height 1
+    value = slope = spread = 0.f;
     float amplitude = 1.f;
+    float steep = 1.f;  // slope of the octave, against that of its height over its width
     for (int octave = 0; octave < 2; ++octave) {
         const int it = floor_to_int(t);
         const int is = floor_to_int(s);
@@ -173,23 +193,28 @@ static void streak_noise(float t, float s, uint32_t spot, float& value, float& s
         const float v0 = at(0, 0) * (1.f - ws) + at(0, 1) * ws;
         const float v1 = at(1, 0) * (1.f - ws) + at(1, 1) * ws;
         value += amplitude * (v0 + (v1 - v0) * wt);
-        slope += amplitude * (v1 - v0) * dwt * (octave ? 2.7f : 1.f);
+        const float seen = clamp(1.5f - wide * steep, 0.f, 1.f);
+        slope += seen * amplitude * (v1 - v0) * dwt * steep;
+        spread += (1.f - seen * seen) * amplitude * amplitude * steep * steep * unit_variance;
         amplitude *= .5f;
+        steep *= 2.7f;
         t *= 2.7f;
         s *= 1.3f;
     }
     value *= 1.f / 1.5f;
     slope *= 1.f / 1.5f;
+    spread *= 1.f / (1.5f * 1.5f);
 }
 
-/// One number: the height of the streaks, 0 to 1. Three: the tilted normal; the last uniform is its strength.
+/// One number: the height of the streaks, 0 to 1. More: the tilted normal; the last uniform is its strength.
 void grainrelief(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
         GrainPoint g;
         grain_point(k, i, g);
         float value;
         float slope;
-        streak_noise(g.t, g.s * (1.f / 60.f), g.spot, value, slope);
+        float spread;
+        streak_noise(g.t, g.s * (1.f / 60.f), g.wide, g.spot, value, slope, spread);
         if (k.components == 1) {
             k.out[0][i] = value;
             continue;
@@ -199,9 +224,10 @@ void grainrelief(const KernelArgs& k) {
         direction_of(g, d);
         cross3(g.n, d, across);
         float n[3];
-        for (int c = 0; c < 3; ++c) n[c] = g.n[c] - across[c] * slope * k.uniform[grain_strength];
+        const float strength = k.uniform[grain_strength];
+        for (int c = 0; c < 3; ++c) n[c] = g.n[c] - across[c] * slope * strength;
         unit3(n);
-        for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
+        put_direction(n, across, d, spread * strength * strength, 0.f, 0.f, k.out, k.components, i);
     }
 }
 
@@ -213,6 +239,11 @@ void grainrelief(const KernelArgs& k) {
 namespace vemtra::nodes {
 VEMTRA_DECLARE_KERNEL(grain)
 VEMTRA_DECLARE_KERNEL(grainrelief)
+
+static int ask_grain_relief(const Asking& a, Resources& resources) {
+    resources.footprint |= a.components != 1;
+    return ask_tangents(a, resources);
+}
 
 void describe_grain(std::vector<NodeDescription>& list) {
     std::vector<Port> ports{
@@ -277,16 +308,19 @@ void describe_grain(std::vector<NodeDescription>& list) {
     std::vector<UniformAt> uniforms{{"pattern", grain_pattern}, {"placed", grain_placed},      {"centre", grain_centre},
                                     {"axis", grain_axis},       {"angle", grain_angle},        {"size", grain_size},
                                     {"streak", grain_streak},   {"variation", grain_variation}};
-    list.push_back({.kind = "grain",
-                    .title = "Grain",
-                    .family = "form",
-                    .help = "Directions of brushing: wire it to a surface's tangent and raise the anisotropy.",
-                    .types = {Type::vector3},
-                    .ports = ports,
-                    .kernel = VEMTRA_PAIR(grain),
-                    .ask = ask_tangents,
-                    .varies = true,
-                    .uniforms = uniforms});
+    list.push_back(
+        {.kind = "grain",
+         .title = "Grain",
+         .family = "form",
+         .help =
+             "Directions across the brushing, along which its facets lean: wire it to a surface's tangent and raise "
+             "the anisotropy.",
+         .types = {Type::vector3},
+         .ports = ports,
+         .kernel = VEMTRA_PAIR(grain),
+         .ask = ask_tangents,
+         .varies = true,
+         .uniforms = uniforms});
     ports.push_back({.name = "strength",
                      .help = "How much the streaks tilt the surface.",
                      .value = .05f,
@@ -301,8 +335,9 @@ void describe_grain(std::vector<NodeDescription>& list) {
          .types = {Type::vector3, Type::number},
          .ports = ports,
          .kernel = VEMTRA_PAIR(grainrelief),
-         .ask = ask_tangents,
+         .ask = ask_grain_relief,
          .varies = true,
+         .shape = direction_shape,
          .uniforms = uniforms});
 }
 #endif

@@ -2,6 +2,7 @@
 // lookups themselves are the texture floor's.
 #include "nodes/kernel.h"
 #include "nodes/kernels/place.h"
+#include "nodes/kernels/spread.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
@@ -76,10 +77,9 @@ static void read_slopes(const KernelArgs& k, const float* const* read_axes, int 
 
 /// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the
 /// gradients of u and v on the surface. Differences are taken over half of the footprint; what is too fine for the
-/// picture tilts nothing, but spreads the light: at two places of the footprint the slope of the map itself is read,
-/// and by their variance about the mean slope the normal is shorter than one (as a mean of normals is; Olano and Baker
-/// 2010 keep such moments of slopes). Uniform: height, soften: the least width of what is read at once, in widths of
-/// the map.
+/// picture tilts nothing, but spreads the light: by the covariance of slopes that prepared maps keep, or, where there
+/// is none, by the slopes of the map itself at two places of the footprint. Uniform: height, soften: the least width of
+/// what is read at once, in widths of the map.
 void heightrelief(const KernelArgs& k) {
     float u[max_batch];
     float v[max_batch];
@@ -116,8 +116,15 @@ void heightrelief(const KernelArgs& k) {
     // The slopes themselves, where the footprint may hold several.
     constexpr int looks = 2;
     float slopes[looks][2][max_batch];
+    const int spread = k.points->textures->spread_of(k.resource);
+    float kept[3][max_batch];
+    if (spread >= 0) {
+        const float* around[6] = {k.in[0], k.in[1], read_axes[0], read_axes[1], read_axes[2], read_axes[3]};
+        float* to[3] = {kept[0], kept[1], kept[2]};
+        k.points->textures->sample(spread, k.n, around, to, 3);
+    }
     bool any_wide = false;
-    for (int i = 0; i < k.n; ++i) any_wide |= step[i] > .5f * fine_step;
+    for (int i = 0; spread < 0 && i < k.n; ++i) any_wide |= step[i] > .5f * fine_step;
     for (int l = 0; any_wide && l < looks; ++l) read_slopes(k, read_axes, l, slopes[l]);
     const float height = k.uniform[relief_height];
     for (int i = 0; i < k.n; ++i) {
@@ -128,17 +135,21 @@ void heightrelief(const KernelArgs& k) {
         place_gradients(*k.points, axes, i, gu, gv);
         const float su = height * (right[i] - here[i]) / step[i];
         const float sv = height * (above[i] - here[i]) / step[i];
-        float spread = 0.f;  // of slopes along one direction of the surface, squared
-        if (any_wide && step[i] > .5f * fine_step) {
+        float uu = 0.f;  // covariance of slopes over the map
+        float vv = 0.f;
+        float uv = 0.f;
+        if (spread >= 0) {
+            uu = kept[0][i] * height * height;
+            vv = kept[1][i] * height * height;
+            uv = kept[2][i] * height * height;
+        } else if (any_wide && step[i] > .5f * fine_step) {
             for (int l = 0; l < looks; ++l) {
                 const float du = height * slopes[l][0][i] - su;
                 const float dv = height * slopes[l][1][i] - sv;
-                for (int c = 0; c < 3; ++c) {
-                    const float d = du * gu[c] + dv * gv[c];
-                    spread += d * d;
-                }
+                uu += du * du / float(looks);
+                vv += dv * dv / float(looks);
+                uv += du * dv / float(looks);
             }
-            spread *= .5f / float(looks);
         }
         float length2 = 0.f;
         float facing = 0.f;
@@ -148,8 +159,25 @@ void heightrelief(const KernelArgs& k) {
             length2 += out[c] * out[c];
             facing += out[c] * n[c];
         }
-        const float scale = length2 > 1e-12f && facing > 0.f ? 1.f / (__builtin_sqrtf(length2) * (1.f + spread)) : 0.f;
-        for (int c = 0; c < 3; ++c) k.out[c][i] = scale > 0.f ? out[c] * scale : n[c];
+        if (!(length2 > 1e-12f && facing > 0.f)) {
+            put_direction(n, k.out, k.components, i);
+            continue;
+        }
+        const float scale = 1.f / __builtin_sqrtf(length2);
+        for (int c = 0; c < 3; ++c) out[c] *= scale;
+        // On the surface, along the gradient of u and across it.
+        float along = 0.f;
+        for (int c = 0; c < 3; ++c) along += gu[c] * gu[c];
+        along = __builtin_sqrtf(along);
+        float e[3] = {1.f, 0.f, 0.f};
+        for (int c = 0; c < 3 && along > 0.f; ++c) e[c] = gu[c] / along;
+        const float f[3] = {n[1] * e[2] - n[2] * e[1], n[2] * e[0] - n[0] * e[2], n[0] * e[1] - n[1] * e[0]};
+        const float vx = gv[0] * e[0] + gv[1] * e[1] + gv[2] * e[2];
+        const float vy = gv[0] * f[0] + gv[1] * f[1] + gv[2] * f[2];
+        const float xx = uu * along * along + 2.f * uv * along * vx + vv * vx * vx;
+        const float yy = vv * vy * vy;
+        const float xy = uv * along * vy + vv * vx * vy;
+        put_direction(out, e, f, xx, yy, xy, k.out, k.components, i);
     }
 }
 
@@ -180,8 +208,19 @@ static int ask_file(const Asking& a, int components, Resources& resources) {
 static int ask_image(const Asking& a, Resources& resources) {
     return ask_file(a, a.components, resources);
 }
+/// The same map, for how it varies; -1 where copies of it are mixed.
+static int ask_spread(int map, Spread spread, Resources& resources) {
+    ImageRequest r = resources.images[size_t(map)];
+    r.spread = spread;
+    return r.seamless ? -1 : resources.image(r);
+}
+static int ask_image_spread(const Asking& a, Resources& resources) {
+    return a.components == 3 ? ask_spread(ask_file(a, 3, resources), Spread::directions, resources) : -1;
+}
 static int ask_heights(const Asking& a, Resources& resources) {
-    return ask_file(a, 1, resources);
+    const int map = ask_file(a, 1, resources);
+    ask_spread(map, Spread::heights, resources);
+    return map;
 }
 
 // NOLINTNEXTLINE(readability-function-size): a table
@@ -247,6 +286,7 @@ void describe_image(std::vector<NodeDescription>& list) {
                     .ports = image_ports,
                     .kernel = VEMTRA_PAIR(image),
                     .ask = ask_image,
+                    .ask_spread = ask_image_spread,
                     .varies = true,
                     .use = Use::map,
                     .per_side = true});
@@ -278,6 +318,7 @@ void describe_image(std::vector<NodeDescription>& list) {
                     .varies = true,
                     .use = Use::relief,
                     .per_side = true,
+                    .shape = direction_shape,
                     .uniforms = {{"height", VEMTRA_ISA::relief_height}, {"soften", VEMTRA_ISA::relief_soften}}});
 }
 #endif

@@ -1,9 +1,10 @@
 // normalmap: a tangent-space normal map as a direction in the asset's own space (MaterialX 1.39). Its frame is the one
 // in which the map itself was read, so that turned and projected maps stay right: u to the right, v up where green
-// points up. Where the map was averaged its directions differ, and their mean is shorter than one: the result is, too,
-// and the surface takes that for roughness (Toksvig 2005).
+// points up. Where the map was averaged its directions differ: the surface takes their covariance for roughness, that
+// of the source where it knows it, else what the length of their mean says, evenly (Toksvig 2005).
 #include "nodes/kernel.h"
 #include "nodes/kernels/place.h"
+#include "nodes/kernels/spread.h"
 
 namespace vemtra::nodes {
 namespace VEMTRA_ISA {
@@ -13,25 +14,30 @@ constexpr float uncertain_length = .004f;
 
 enum NormalmapUniform : int { normalmap_green };  // 1 where it points down
 
-/// Ports: in (3, encoded 0..1), scale, texcoord (place).
+/// Ports: in (3, encoded 0..1; its spread, of directions), scale, texcoord (place).
 void normalmap(const KernelArgs& k) {
-    const float* axes[4] = {k.in[6], k.in[7], k.in[8], k.in[9]};
+    const float* axes[4] = {k.in[9], k.in[10], k.in[11], k.in[12]};
     const float sign = k.uniform[normalmap_green] > .5f ? -1.f : 1.f;
     for (int i = 0; i < k.n; ++i) {
         float n[3];
         float u[3];
         float v[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
-        const float scale = k.in[3][i];
+        const float scale = k.in[6][i];
         float x = 2.f * k.in[0][i] - 1.f;
         float y = (2.f * k.in[1][i] - 1.f) * sign;
         const float z = 2.f * k.in[2][i] - 1.f;
         const float mean = min_of(1.f, __builtin_sqrtf(x * x + y * y + z * z) + uncertain_length);
-        const float spread = mean > .05f ? scale * scale * (1.f - mean) / mean : 0.f;
+        // Slopes are x / z and y / z; a mean that lies flat says nothing of them.
+        const float steep = scale / max_of(.25f, z);
+        float xx = k.in[3][i] * steep * steep;
+        float yy = k.in[4][i] * steep * steep;
+        float xy = k.in[5][i] * steep * steep * sign;
+        if (!(xx + yy > 0.f)) xx = yy = mean > .05f ? scale * scale * (1.f - mean) / mean : 0.f, xy = 0.f;
         x *= scale;
         y *= scale;
         if (!place_directions(*k.points, axes, i, u, v)) {
-            for (int c = 0; c < 3; ++c) k.out[c][i] = n[c];
+            put_direction(n, k.out, k.components, i);
             continue;
         }
         // An orthonormal frame around the normal, u first; mirrored islands keep their own hand.
@@ -42,15 +48,20 @@ void normalmap(const KernelArgs& k) {
         length = length > 1e-20f ? 1.f / __builtin_sqrtf(length) : 0.f;
         for (int c = 0; c < 3; ++c) u[c] *= length;
         float w[3] = {n[1] * u[2] - n[2] * u[1], n[2] * u[0] - n[0] * u[2], n[0] * u[1] - n[1] * u[0]};
-        if (w[0] * v[0] + w[1] * v[1] + w[2] * v[2] < 0.f) y = -y;
+        if (w[0] * v[0] + w[1] * v[1] + w[2] * v[2] < 0.f) y = -y, xy = -xy;
         float out[3];
         float sum = 0.f;
         for (int c = 0; c < 3; ++c) {
             out[c] = x * u[c] + y * w[c] + z * n[c];
             sum += out[c] * out[c];
         }
-        sum = sum > 1e-12f ? 1.f / (__builtin_sqrtf(sum) * (1.f + spread)) : 0.f;
-        for (int c = 0; c < 3; ++c) k.out[c][i] = sum > 0.f ? out[c] * sum : n[c];
+        if (!(sum > 1e-12f)) {
+            put_direction(n, k.out, k.components, i);
+            continue;
+        }
+        sum = 1.f / __builtin_sqrtf(sum);
+        for (int c = 0; c < 3; ++c) out[c] *= sum;
+        put_direction(out, u, w, xx, yy, xy, k.out, k.components, i);
     }
 }
 
@@ -74,7 +85,8 @@ void describe_normalmap(std::vector<NodeDescription>& list) {
                     .help = "The map's colours, read raw; grey-blue is straight up.",
                     .type = Type::vector3,
                     .value = V3f(.5f, .5f, 1.f),
-                    .role = Role::subject},
+                    .role = Role::subject,
+                    .with_spread = true},
                    {.name = "scale", .help = "How strong the relief is.", .value = 1.f, .high = 2.f},
                    {.name = "green",
                     .help = "Where green points in the map: up, or down.",
@@ -94,6 +106,7 @@ void describe_normalmap(std::vector<NodeDescription>& list) {
          .ask = ask_footprint,
          .varies = true,
          .use = Use::directions,
+         .shape = direction_shape,
          .uniforms = {{"green", VEMTRA_ISA::normalmap_green}}});
 }
 #endif

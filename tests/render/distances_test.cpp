@@ -1,0 +1,161 @@
+// Relief that is too fine for the picture: what is seen from afar is as bright as the close form averaged down, and as
+// stretched.
+#include "nodes/kernels/spread.h"
+#include "render_support.h"
+#include "support.h"
+#include "surface/facet_spread.h"
+#include "surface/microfacet.h"
+#include "texture_support.h"
+
+using namespace vemtra;
+using namespace vemtra::test;
+
+namespace {
+
+constexpr int side = 512;  // texels
+constexpr float rise = .004f;
+
+float bumps(float x, float y) {
+    return .5f + .25f * std::sin(x * .8f + std::sin(y * .31f)) * std::sin(y * .7f + 1.3f * std::sin(x * .23f));
+}
+/// Long along y, as a brush leaves it.
+float streaks(float x, float y) {
+    return .5f + .25f * std::sin(x * .8f + .4f * std::sin(y * .05f)) * std::sin(x * .37f + 1.f);
+}
+/// Slanted, so that the covariance of x and y matters.
+float slanted(float x, float y) {
+    return streaks(.8f * x + .6f * y, -.6f * x + .8f * y);
+}
+using Height = float (*)(float, float);
+
+/// A square of metal under a lamp that stands across the streaks, or along them.
+struct Sheet {
+    Scratch s;
+    scene::Scene scene;
+    std::string lane;
+    explicit Sheet(bool across) {
+        s.write("square.obj", square_obj);
+        const float cx = across ? 152.f : 128.f;
+        const float cy = across ? 64.f : 88.f;
+        write_image(s.path / "sky.exr", 256, 128, 3, Kept::floats, [&](int x, int y, int) {
+            const float dx = (float(x) - cx) / 12.f;
+            const float dy = (float(y) - cy) / 12.f;
+            return .1f + 20.f * std::exp(-dx * dx - dy * dy);
+        });
+        scene = plain_scene("square.obj");
+        scene.parts[0].source = "square";
+        scene.rigs[0].environment.image = "sky.exr";
+        scene.cameras[0].position = V3f(.5f, .5f, 4.f);
+        scene.cameras[0].target = V3f(.5f, .5f, 0.f);
+        scene.cameras[0].focal_length = 300.f;
+        scene.render.depth = 2;
+        lane = scene.build_ups[0].layers[0].id;
+        scene.build_ups[0].layers[0].surface = {{"base_metalness", {scene::Value{1.f}, {}}},
+                                                {"base_color", {scene::Value{V3f(.9f)}, {}}},
+                                                {"specular_roughness", {scene::Value{.2f}, {}}}};
+    }
+    scene::BuildUp& build_up() { return scene.build_ups[0]; }
+    std::string node(const char* kind, const char* type) { return scene::add_node(build_up(), lane, kind, type, kind); }
+    void set(const std::string& id, const char* port, scene::Value value) {
+        scene::node(build_up(), id)->inputs[port].value = std::move(value);
+    }
+    void wire(const std::string& id, const char* port, const std::string& from) {
+        scene::node(build_up(), id)->inputs[port].from = from;
+    }
+    void face(const std::string& from) { build_up().layers[0].surface["geometry_normal"].from = from; }
+    /// The relief as heights, or as directions.
+    void by_map(Height height, bool as_heights, Kept kept = Kept::floats) {
+        if (as_heights) {
+            write_image(s.path / "heights.exr", side, side, 1, kept,
+                        [&](int x, int y, int) { return height(float(x), float(y)); });
+            const std::string relief = node("heightrelief", "vector3");
+            set(relief, "file", std::string("heights.exr"));
+            set(relief, "height", rise);
+            return face(relief);
+        }
+        const char* file = kept == Kept::bytes ? "directions.png" : "directions.exr";
+        write_image(s.path / file, side, side, 3, kept, [&](int x, int y, int c) {
+            const float fx = float(x);
+            const float fy = float(y);
+            const float dx = rise * side * .5f * (height(fx + 1, fy) - height(fx - 1, fy));
+            const float dy = rise * side * .5f * (height(fx, fy - 1) - height(fx, fy + 1));
+            const V3f n = V3f(-dx, -dy, 1.f).normalized();
+            return .5f + .5f * (c == 0 ? n.x : c == 1 ? n.y : n.z);
+        });
+        const std::string map = node("image", "vector3");
+        set(map, "file", std::string(file));
+        set(map, "colorspace", std::string("raw"));
+        const std::string directions = node("normalmap", "vector3");
+        wire(directions, "in", map);
+        face(directions);
+    }
+    std::shared_ptr<const render::Prepared> ready(render::Workshop& workshop) const {
+        render::PrepareOptions options;
+        options.folder = s.path;
+        options.maps_now = true;
+        return render::prepare(std::make_shared<const scene::Scene>(scene), workshop, options);
+    }
+    /// Its mean brightness in a picture so many pixels wide.
+    float brightness(const render::Prepared& p, int pixels) const {
+        const int samples = std::max(1, 300000 / (pixels * pixels));
+        return mean(rendered_exactly(p, pixels, pixels, samples)).x;
+    }
+    void keeps_its_brightness(float within = .02f, float far_within = .02f) const {
+        render::Workshop workshop;
+        const auto p = ready(workshop);
+        const float close = brightness(*p, 768);
+        for (const int pixels : {96, 24, 3}) {
+            const float far = brightness(*p, pixels);
+            INFO(pixels << " pixels: " << far << ", close by " << close);
+            CHECK(far == Approx(close).epsilon(pixels < 96 ? far_within : within));
+        }
+    }
+};
+
+}  // namespace
+
+TEST_CASE("relief of maps, even or stretched, has one brightness from wherever it is seen, and under every light") {
+    for (const Height height : {bumps, streaks, slanted})
+        for (const bool as_heights : {true, false})
+            for (const bool across : {true, false}) {
+                INFO((height == bumps     ? "bumps"
+                      : height == streaks ? "streaks"
+                                          : "slanted")
+                     << (as_heights ? " as heights" : " as directions") << (across ? ", lamp across" : ", lamp along"));
+                Sheet sheet(across);
+                sheet.by_map(height, as_heights);
+                sheet.keeps_its_brightness();
+            }
+}
+
+TEST_CASE("relief of networks has one brightness from wherever it is seen") {
+    for (const bool across : {true, false}) {
+        INFO((across ? "lamp across" : "lamp along"));
+        Sheet bumpy(across);
+        const std::string at = bumpy.node("multiply", "vector3");
+        const std::string where = bumpy.node("position", "vector3");
+        bumpy.wire(at, "in1", where);
+        bumpy.set(at, "in2", V3f(90.f, 12.f, 1.f));
+        const std::string noise = bumpy.node("noise3d", "float");
+        bumpy.wire(noise, "position", at);
+        const std::string bump = bumpy.node("bump", "vector3");
+        bumpy.wire(bump, "height", noise);
+        bumpy.set(bump, "scale", .05f);
+        bumpy.face(bump);
+        bumpy.keeps_its_brightness();
+    }
+}
+
+TEST_CASE("brushed metal has one brightness from wherever it is seen, by its streaks") {
+    for (const bool across : {true, false}) {
+        INFO((across ? "lamp across" : "lamp along"));
+        Sheet sheet(across);
+        const std::string relief = sheet.node("grainrelief", "vector3");
+        sheet.set(relief, "placed", 3.f);
+        sheet.set(relief, "angle", 90.f);
+        sheet.set(relief, "streak", .004f);
+        sheet.set(relief, "strength", .35f);
+        sheet.face(relief);
+        sheet.keeps_its_brightness();
+    }
+}
