@@ -329,7 +329,8 @@ struct Materials::Facets {
     }
 };
 
-surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Facets facets) const {
+surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Facets facets,
+                              surface::WalkRandom& random) const {
     const bool own_normal = facets.normal.length2() > 1e-12f;
     const bool varies = own_normal && facets.spread.length2() > 1e-8f;
     if (!own_normal && facets.anisotropy <= 0.f) return {};
@@ -356,17 +357,25 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Face
     surface::Tilt out = surface::Tilt::make(normal, tangent);
     const float even = own_normal ? even_spread(facets.normal) : 0.f;
     if (even <= 0.f && !varies) return out;
-    float along = 0.f;  // the axis of what varies, along the tangent and across it
-    float across = 0.f;
+    V3f axis(0.f);
     if (varies) {
-        V3f axis = in.identity ? facets.spread : in.step_to_world(facets.spread);
+        axis = in.identity ? facets.spread : in.step_to_world(facets.spread);
         axis = frame.to_local(axis * (facets.spread.length() / axis.length()));
-        if (!out.own) out = surface::Tilt::make(V3f(0.f), axis);
-        along = axis.dot(out.tangent);
-        across = axis.dot(out.bitangent);
+        if (facets.anisotropy <= 0.f) out = surface::Tilt::make(normal, axis);
     }
-    const float turn = surface::spread_facets(even + along * along, even + across * across, along * across,
-                                              facets.roughness, facets.anisotropy);
+    // What varies leans the facets of this sample, which keep their own form; facets so sharp that they would sparkle
+    // are made rougher by a part of it.
+    const float rest = surface::spread_kept(facets.roughness, even + .5f * axis.length2());
+    const float share = std::sqrt(1.f - rest);
+    const V2f lean = surface::normal_numbers(random.next(), random.next()) * (share * std::sqrt(even));
+    const float along_axis = surface::normal_numbers(random.next(), random.next()).x * share;
+    normal = (out.normal + out.tangent * lean.x + out.bitangent * lean.y + axis * along_axis).normalized();
+    out = surface::Tilt::make(normal, facets.anisotropy > 0.f ? out.tangent : axis);
+    if (rest <= 0.f) return out;
+    const float along = axis.dot(out.tangent);
+    const float across = axis.dot(out.bitangent);
+    const float turn = surface::spread_facets(rest * (even + along * along), rest * (even + across * across),
+                                              rest * along * across, facets.roughness, facets.anisotropy);
     if (turn != 0.f) out = surface::Tilt::make(normal, out.tangent * std::cos(turn) + out.bitangent * std::sin(turn));
     return out;
 }
@@ -418,7 +427,7 @@ bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, 
                                  float wavelength, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
-    const surface::Tilt body_tilt = tilt(i, p, frame, Facets::of_body(s));
+    const surface::Tilt body_tilt = tilt(i, p, frame, Facets::of_body(s), random);
     struct Medium {
         const surface::Slots* of;
         V3f kept;
@@ -437,13 +446,13 @@ bool Materials::stack_from_below(surface::Stack& out, int i, const Prepared& p, 
     for (size_t k = count; k-- > 0;) {
         const bool own = k + 1 == count;  // the body's interface; else that of the coat below
         surface::Slots c = own ? s : *media[k + 1].of;
-        const surface::Tilt facing = own ? body_tilt : tilt(i, p, frame, Facets::of_coat(c));
+        const surface::Tilt facing = own ? body_tilt : tilt(i, p, frame, Facets::of_coat(c), random);
         out.add(surface::Coat{own ? c.specular_roughness : c.coat_roughness,
                               own ? c.specular_roughness_anisotropy : c.coat_roughness_anisotropy,
                               media[k].of->coat_ior, media[k].kept, media[k].thickness, facing});
     }
     surface::Slots outermost = *media[0].of;
-    const surface::Tilt outer_tilt = tilt(i, p, frame, Facets::of_coat(outermost));
+    const surface::Tilt outer_tilt = tilt(i, p, frame, Facets::of_coat(outermost), random);
     surface::Slots last;
     last.transmission_weight = 1.f;
     last.transmission_depth = s.transmission_depth;
@@ -459,8 +468,9 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
                       bool leaving, float wavelength, float least, surface::WalkRandom& random) const {
     const MaterialPoint& point = points[size_t(i)];
     surface::Slots s = point.slots;
-    const surface::Tilt body = tilt(i, p, frame, Facets::of_body(s));
-    const surface::Tilt own_coat = s.coat_weight > 0.f ? tilt(i, p, frame, Facets::of_coat(s)) : surface::Tilt();
+    const surface::Tilt body = tilt(i, p, frame, Facets::of_body(s), random);
+    const surface::Tilt own_coat =
+        s.coat_weight > 0.f ? tilt(i, p, frame, Facets::of_coat(s), random) : surface::Tilt();
     s.specular_roughness = std::max(least, s.specular_roughness);
     s.coat_roughness = std::max(least, s.coat_roughness);
     if (leaving && (point.coat >= 0 || s.coat_weight > 0.f)) {
@@ -481,7 +491,7 @@ void Materials::stack(surface::Stack& out, int i, const Prepared& p, const Frame
     if (!leaving) {
         for (int k = point.coat; k >= 0 && !flaked; k = coats_[size_t(k)].next) {
             surface::Slots c = coats_[size_t(k)].slots;
-            const surface::Tilt facing = tilt(i, p, frame, Facets::of_coat(c));
+            const surface::Tilt facing = tilt(i, p, frame, Facets::of_coat(c), random);
             c.coat_roughness = std::max(least, c.coat_roughness);
             const surface::Slots before = c;
             if (c.flake_density > 0.f && flake(c, i, flake_normal, random)) {

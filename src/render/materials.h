@@ -119,7 +119,7 @@ private:
     /// What facets a surface or a coat has at the point: as its slots say, and rougher by what varies below the
     /// footprint.
     struct Facets;
-    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, Facets facets) const;
+    surface::Tilt tilt(int i, const Prepared& p, const Frame& frame, Facets facets, surface::WalkRandom& random) const;
 
     std::vector<std::unique_ptr<Level>> levels_;
     std::vector<int> gathered_, place_;  ///< what bring() had gathered; empty: `subset` may be anything

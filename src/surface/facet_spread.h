@@ -1,6 +1,7 @@
-// Rough facets on a surface whose slopes vary below what is seen: both make one rougher lobe (Olano and Baker 2010,
-// "LEAN Mapping": variances of slopes add).
+// Rough facets on a surface whose slopes vary below what is seen: variances of slopes add (Olano and Baker 2010, "LEAN
+// Mapping").
 #pragma once
+#include "base/vec.h"
 
 namespace vemtra::surface {
 
@@ -8,5 +9,11 @@ namespace vemtra::surface {
 /// anisotropy (OpenPBR Surface 1.1, both 0 to 1, the tangent along the greater one). Returns by how much the tangent
 /// turns, radians, towards the bitangent.
 float spread_facets(float xx, float yy, float xy, float& roughness, float& anisotropy);
+
+/// The share of slopes of that variance (along each direction, in the mean) by which facets of that roughness are made
+/// rougher; by the rest of it they lean, each sample's its own way, which keeps the whole form of their lobe.
+float spread_kept(float roughness, float variance);
+/// Two independent normal numbers from two even ones, 0 to 1 (Box and Muller 1958), as far out as three and a half.
+V2f normal_numbers(float u1, float u2);
 
 }  // namespace vemtra::surface

@@ -16,7 +16,7 @@ public:
     Leaning() = default;
     /// `p`: the facets' normal, p.z > 0.
     explicit Leaning(const V3f& p) {
-        const float across = std::sqrt(std::max(0.f, 1.f - p.z * p.z));
+        const float across = std::sqrt(p.x * p.x + p.y * p.y);
         leans_ = across > least_sine;
         if (!leans_) return;
         normal_ = p;

@@ -90,10 +90,13 @@ static inline bool slopes_of(const float* h, const float* u, const float* v, flo
 
 /// Ports: in at the places of spread_places(), scale, texcoord likewise. The slopes of the height over the UVs, as the
 /// standard's own implementation takes them from the screen: scaled as a Sobel filter over eight bits would, encoded to
-/// 0..1. Heights that are too fine for the footprint tilt nothing over the whole of it; the slope at one place in it,
-/// about that mean, says how they spread the light: three more numbers, of x and y.
+/// 0..1. Heights that are too fine for the footprint tilt nothing over the whole of it: the slope at one place counts
+/// then, so that the mean over many looks is what is seen from near by; but a step, which is hardly ever met, tilts by
+/// its rise over the footprint, and what is met of it spreads the light: three more numbers, of x and y.
 void heighttonormal(const KernelArgs& k) {
     constexpr float sobel = 1.f / 16.f;
+    constexpr float nearest_places = 4e-6f;
+    constexpr float steepest_look = 1.5f;  // beyond the mean: steeper than that is a step
     constexpr int places = spread_places;
     const float* const* heights = k.in;
     const float* const* uvs = k.in + places + 1;
@@ -113,19 +116,20 @@ void heighttonormal(const KernelArgs& k) {
         float yy = 0.f;
         float xy = 0.f;
         if (k.components == 6 && slopes_of(h, u, v, mean) && slopes_of(h + 2, u + 2, v + 2, fine)) {
-            // Of two heights so near each other only the difference beyond their rounding counts.
-            const float ah = heights[0][i] < 0.f ? -heights[0][i] : heights[0][i];
+            // Places so near each other that rounding moves them say nothing.
+            const float far = max_of(max_of(uvs[0][i], -uvs[0][i]), max_of(uvs[1][i], -uvs[1][i]));
             const float width = __builtin_sqrtf(u[2] * u[2] + v[2] * v[2] + u[3] * u[3] + v[3] * v[3]);
-            const float rounding = width > 0.f ? 1e-6f * (ah + 1e-3f) * scale / width : 0.f;
-            float d[2] = {fine[0] - mean[0], fine[1] - mean[1]};
+            const bool apart = width > nearest_places * (far + .1f);
+            const float d[2] = {apart ? fine[0] - mean[0] : 0.f, apart ? fine[1] - mean[1] : 0.f};
             const float length = __builtin_sqrtf(d[0] * d[0] + d[1] * d[1]);
-            const float left = length > rounding ? (length - rounding) / length : 0.f;
-            for (int c = 0; c < 2; ++c) d[c] *= left;
-            // From slopes to the x and y of the unit direction: by the square of its z, about.
-            const float z2 = 1.f / (1.f + mean[0] * mean[0] + mean[1] * mean[1]);
-            xx = d[0] * d[0] * z2;
-            yy = d[1] * d[1] * z2;
-            xy = d[0] * d[1] * z2;
+            if (length < steepest_look) {
+                for (int a = 0; a < 2; ++a) h[a] = (mean[0] + d[0]) * u[a] + (mean[1] + d[1]) * v[a];
+            } else {  // from slopes to the x and y of the unit direction: by the square of its z, about
+                const float z2 = 1.f / (1.f + mean[0] * mean[0] + mean[1] * mean[1]);
+                xx = d[0] * d[0] * z2;
+                yy = d[1] * d[1] * z2;
+                xy = d[0] * d[1] * z2;
+            }
         }
         // The cross product of (u, v, h) along the one axis and along the other.
         float n[3] = {v[0] * h[1] - h[0] * v[1], h[0] * u[1] - u[0] * h[1], u[0] * v[1] - v[0] * u[1]};

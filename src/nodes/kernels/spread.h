@@ -12,7 +12,7 @@ inline constexpr int direction_components = 6;
 /// Where a port of spread values is read: at the point, at the ends of the footprint's two axes, and at those of much
 /// smaller steps.
 inline constexpr int spread_places = 5;
-inline constexpr float fine_part = 1.f / 32.f;  ///< of an axis
+inline constexpr float fine_part = 1.f / 128.f;  ///< of an axis
 
 namespace VEMTRA_ISA {
 
