@@ -18,6 +18,7 @@ KernelRun::KernelRun(const std::string& kind, int points, nodes::Type output)
     rows_.assign(nodes::row_count, std::vector<float>(size_t(n_), 0.f));
     for (float& z : rows_[nodes::row_normal + 2]) z = 1.f;
     for (auto& s : spread_) s.assign(size_t(n_), 0.f);
+    spread_[3].assign(size_t(n_), nodes::spread_not_known);
 }
 
 std::vector<std::vector<float>> KernelRun::run(nodes::Kernel kernel) {
@@ -32,7 +33,7 @@ std::vector<std::vector<float>> KernelRun::run(nodes::Kernel kernel) {
         else
             for (int k = 0; k < (p.spread ? nodes::spread_places : 1); ++k)
                 for (const auto& c : inputs_[p.name]) in.push_back(c.data());
-        for (int c = 0; p.with_spread && c < 3; ++c) in.push_back(spread_[size_t(c)].data());
+        for (int c = 0; p.with_spread && c < 4; ++c) in.push_back(spread_[size_t(c)].data());
     }
     std::vector<float*> to;
     for (auto& c : out) to.push_back(c.data());

@@ -36,7 +36,7 @@ private:
     std::map<std::string, std::vector<std::vector<float>>> inputs_;
     std::map<std::string, std::vector<float>> uniforms_;
     std::vector<std::vector<float>> rows_;
-    std::array<std::vector<float>, 3> spread_;
+    std::array<std::vector<float>, 4> spread_;
     nodes::PointBatch batch_;
 };
 

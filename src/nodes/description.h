@@ -79,8 +79,9 @@ struct Port {
     int stop = 0;  ///< of a gradient: which stop it belongs to, from 1
     /// The kernel gets it at all of spread_places: at the point, and beside it.
     bool spread = false;
-    /// Three more numbers follow it in the kernel: how what comes in varies within the footprint, xx, yy and xy of its
-    /// first two components, where its source knows that; else 0.
+    /// Four more numbers follow it in the kernel: how what comes in varies within the footprint, where its source knows
+    /// that. Those of a map are as Spread says; others are covariances of x and y, and spread_is_covariance; or
+    /// nothing, and spread_not_known.
     bool with_spread = false;
     /// Arrays of the open standard that it is an element of, in the order of the ports: the one, or one for each
     /// component.

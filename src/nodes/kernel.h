@@ -16,8 +16,8 @@ public:
     virtual void sample(int handle, int n, const float* const* place, float* const* out, int components) const = 0;
     /// The further set of UVs (PointBatch::uv_sets) that the image lies over, whatever it is asked by; -1: the first.
     virtual int own_uv_set(int) const { return -1; }
-    /// The image that says how the heights of this one vary within each footprint: the variances of their slopes along
-    /// u and v, per width and height of the map, and the covariance of both; -1: it is not known.
+    /// The image that says how the heights of this one vary within each footprint (Spread::heights, resources.h); -1:
+    /// it is not known.
     virtual int spread_of(int) const { return -1; }
 };
 

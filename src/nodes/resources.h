@@ -22,11 +22,12 @@ struct Lettering {
     float bridges = 0.f;  ///< width of the bridges that hold the insides of letters in a stencil, in heights; 0: none
     auto operator<=>(const Lettering&) const = default;
 };
-/// How what a map holds varies within a footprint, in place of the map: three numbers, xx, yy and xy.
+/// What a map holds beyond its mean within a footprint, in place of the map: four numbers, the means of the squares xx,
+/// yy and of the product xy, and how much of them there is: all are 0 in the finest level, and the fourth 1 in others.
 enum class Spread : uint8_t {
     none,
-    directions,  ///< covariance of x and y of a normal map's directions
-    heights      ///< covariance of the slopes of heights, per width and height of the map
+    directions,  ///< of x and y of a normal map's directions
+    heights      ///< of the slopes of heights, per width and height of the map
 };
 struct ImageRequest {
     std::string file, colorspace = "auto", channel = "r", wrap_u = "periodic", wrap_v = "periodic", filter = "smooth";

@@ -19,6 +19,7 @@ using nodes::Type;
 
 namespace {
 constexpr size_t most_moves = 128;          // places beside the point at which one program computes
+constexpr int spread_numbers = 4;           // of what varies within a footprint, see nodes::Port::with_spread
 constexpr size_t most_borders_behind = 16;  // masks that follow from the borders of others
 constexpr size_t most_computed = 100000;  // nodes, each counted as often as there are places; what is beyond reads here
 }  // namespace
@@ -240,7 +241,7 @@ private:
         return std::vector<Source>(size_t(known) / 2, writer_.constant(0.f));
     }
 
-    /// How what comes into that port varies within the footprint, where its source can say.
+    /// How what comes into that port varies within the footprint: what follows it in the kernel.
     std::vector<Source> spread_at(const At& at, const nodes::Port& port, Type type) {
         const auto input = at.node->inputs.find(port.name);
         Typed arrived;
@@ -250,12 +251,15 @@ private:
             const At source{inner, node, at.aside};
             if (d && d->ask_spread && done_.contains(source)) {
                 const Typed varies = evaluate(source, *d, true);
-                if (varies.sources.size() == 3) return varies.sources;
+                if (!varies.sources.empty()) return varies.sources;
             }
             if (std::optional<Typed> driven = connected(at.scope, input->second, type, at.node->id, at.aside))
                 arrived = std::move(*driven);
         }
-        return spread_of(arrived);
+        std::vector<Source> out = spread_of(arrived);
+        const bool known = arrived.sources.size() == size_t(nodes::direction_components);
+        out.push_back(writer_.constant(known ? nodes::spread_is_covariance : nodes::spread_not_known));
+        return out;
     }
 
     /// The result of a node; null where it cannot be computed.
@@ -377,8 +381,8 @@ private:
             uniform = {float(taps.size())};
             for (const nodes::Tap& t : taps) uniform.push_back(t.weight);
         }
-        const int components = d.components_of(n);
-        const int handle = request(at, n, d, components, spread);
+        const int components = spread ? spread_numbers : d.components_of(n);
+        const int handle = request(at, n, d, spread ? d.components_of(n) : components, spread);
         if (spread && handle < 0) return {result.type, {}};
         const int walk = d.varies || handle >= 0 ? walk_to(at.aside) : -1;  // others read nothing of the point
         if (box.empty()) {

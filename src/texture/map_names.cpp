@@ -339,7 +339,7 @@ const std::vector<MapKindInfo>& map_kinds() {
         {K::normal, "normal", "normal", "geometry_normal", false},
         {K::bump, "bump", "bump", "geometry_normal", false},
         {K::height, "height", "height", "geometry_normal", false},
-        {K::displacement, "displacement", "displacement", "geometry_normal", false},
+        {K::displacement, "displacement", "displacement", "height", false},
         {K::ambient_occlusion, "ambient_occlusion", "ambient occlusion", "", false},
         {K::cavity, "cavity", "cavity", "", false},
         {K::curvature, "curvature", "curvature", "", false},

@@ -1,5 +1,7 @@
 #include "texture/map_set.h"
 
+#include "scene/relief_slots.h"
+
 #include <algorithm>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -243,20 +245,22 @@ std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
         std::error_code ec;
         if (!folder.empty())
             if (const fs::path relative = fs::proximate(m.pattern, folder, ec); !ec) w.file = relative.generic_string();
-        auto kind = [&](MapKind k) {
+        auto kind = [&](MapKind k, const std::string& slot) {
             using Use = nodes::MapWire::Use;
+            w.slot = slot;
             w.name = info(k).title;
             w.use = info(k).colour                                                             ? Use::color
                     : k == MapKind::normal                                                     ? Use::normal
                     : k == MapKind::height || k == MapKind::displacement || k == MapKind::bump ? Use::height
                                                                                                : Use::number;
+            // What moves the form is the height itself; anywhere else it is a relief.
+            if (w.use == Use::height && slot == scene::slot::height) w.use = Use::number;
             w.invert = k == MapKind::glossiness;
         };
         if (m.kind == MapKind::packed) {
             for (size_t c = 0; c < m.packed.size() && c < 4; ++c) {
                 if (m.packed[c] == MapKind::unknown || int(c) >= m.header.channels) continue;
-                kind(m.packed[c]);
-                w.slot = info(m.packed[c]).slot;
+                kind(m.packed[c], info(m.packed[c]).slot);
                 w.channel = std::string(1, "rgba"[c]);
                 w.value.reset();
                 if (m.facts && c < m.facts->channels.size() &&
@@ -267,8 +271,7 @@ std::vector<nodes::MapWire> wires_of(const MapSet& set, const fs::path& folder) 
             }
             continue;
         }
-        kind(m.kind);
-        w.slot = m.slot;
+        kind(m.kind, m.slot);
         w.invert = m.invert;
         w.colorspace = m.colour_space;
         w.channel = m.channel;

@@ -125,6 +125,7 @@ public:
     static constexpr int lanes = 5;
     /// `channel`: of heights, -1: the luminance.
     Varying(nodes::Spread spread, int channel) : spread_(spread), channel_(channel) {}
+    bool directions() const { return spread_ == nodes::Spread::directions; }
     bool needs_colour() const { return spread_ == nodes::Spread::directions || channel_ < 0; }
     /// The next row from the top. Heights tell of the row before it, once there is one: calls put(row) then.
     template <class Put> void take(const float* numbers, int width, int channels, Put&& put) {
@@ -167,7 +168,9 @@ private:
         for (int x = 0; x < width; ++x) {
             const int from = std::max(0, std::min(x, width - 2));
             const float rise = width > 1 ? before_[size_t(from) + 1] - before_[size_t(from)] : 0.f;
-            put_lanes(x, rise, before_[size_t(x)] - now_[size_t(x)]);
+            constexpr float steepest = 250.f;  // its square is a half float still
+            put_lanes(x, std::clamp(rise, -steepest, steepest),
+                      std::clamp(before_[size_t(x)] - now_[size_t(x)], -steepest, steepest));
         }
         told_ = true;
         put(row_.data());
@@ -177,28 +180,6 @@ private:
     bool told_ = false;
     std::vector<float> row_, before_, now_;
 };
-
-/// What bilinear lookups between texels mix, in the mean over all places: so much of the neighbour on each side.
-constexpr float mixed = .1f;
-
-/// A row of the covariances of a level of Varying::lanes.
-void covariances(const std::vector<float>& level, int width, int height, int y, float* out) {
-    const int rows[] = {std::max(0, y - 1), y, std::min(height - 1, y + 1)};
-    for (int x = 0; x < width; ++x) {
-        const int columns[] = {std::max(0, x - 1), x, std::min(width - 1, x + 1)};
-        float m[Varying::lanes] = {};
-        for (int j = 0; j < 3; ++j)
-            for (int i = 0; i < 3; ++i) {
-                const float weight = (j == 1 ? 1.f - 2.f * mixed : mixed) * (i == 1 ? 1.f - 2.f * mixed : mixed);
-                const float* from = &level[(size_t(rows[j]) * size_t(width) + size_t(columns[i])) * Varying::lanes];
-                for (int c = 0; c < Varying::lanes; ++c) m[c] += weight * from[c];
-            }
-        constexpr float most = 6e4f;  // half floats go so far
-        out[3 * x] = std::clamp(m[2] - m[0] * m[0], 0.f, most);
-        out[3 * x + 1] = std::clamp(m[3] - m[1] * m[1], 0.f, most);
-        out[3 * x + 2] = std::clamp(m[4] - m[0] * m[1], -most, most);
-    }
-}
 
 /// Level 0 goes through in bands of tile rows; only the next level is kept whole, in floats.
 class MapPreparer {
@@ -215,7 +196,7 @@ public:
           codes_(type_, channels_, source_.alpha_channel, decode),
           varying_(varying),
           lanes_(varying ? Varying::lanes : channels_),
-          kept_channels_(varying ? 3 : channels_),
+          kept_channels_(varying ? 4 : channels_),
           kept_type_(varying ? TypeDesc::FLOAT : type_),
           progress_(progress) {}
     Status write(const fs::path& temporary, int threads);
@@ -226,6 +207,7 @@ private:
     Status read_band(int y, int rows);
     bool read_tile_rows(int y, int rows);
     void to_coarse(const float* numbers, int y);
+    void put_squares(const float* lanes, size_t texels);
     void narrow_row(const float* row);
     void add_to_coarse(int y);
     Error unwritten(const std::string& why) const {
@@ -257,7 +239,9 @@ private:
 
 OIIO::ImageSpec MapPreparer::spec() const {
     OIIO::ImageSpec spec(source_.width, source_.height, kept_channels_, kept_type_);
-    if (!varying_) {
+    if (varying_) {
+        spec.alpha_channel = 3;
+    } else {
         spec.channelnames.assign(source_.channelnames.begin(), source_.channelnames.begin() + channels_);
         spec.alpha_channel = source_.alpha_channel < channels_ ? source_.alpha_channel : -1;
     }
@@ -266,6 +250,7 @@ OIIO::ImageSpec MapPreparer::spec() const {
     spec.attribute("textureformat", "Plain Texture");  // its subimages are mip levels
     // Texels are read far more often than prepared: little time, most of the gain.
     spec.attribute("compression", "zip:1");
+    if (varying_) spec.attribute("oiio:UnassociatedAlpha", 1);  // the fourth number is none, and is left alone
     if (spec.alpha_channel >= 0 && source_.get_int_attribute("oiio:UnassociatedAlpha", 0))
         spec.attribute("oiio:UnassociatedAlpha", 1);
     return spec;
@@ -321,9 +306,7 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sum
         if (level == 0) {
             if (Status s = read_band(y, rows); !s) return s;
         } else if (varying_) {
-            for (int k = 0; k < rows; ++k)
-                covariances(fine_, width_, height_, y + k,
-                            reinterpret_cast<float*>(&kept_[size_t(k) * size_t(width_) * kept]));
+            put_squares(&fine_[size_t(y) * row], size_t(rows) * size_t(width_));
         } else {
             codes_.encode(&fine_[size_t(y) * row], band_.data(), size_t(rows) * size_t(width_));
         }
@@ -349,6 +332,31 @@ Status MapPreparer::write_level(int level, OIIO::ImageOutput& out, TileSums& sum
     }
     if (level == 0 && varying_ && !last) varying_->end(width_, [&](const float* r) { to_coarse(r, told_++); });
     return Done{};
+}
+
+// Means of squares, for which the mean that the map keeps stands in place of the exact one.
+void MapPreparer::put_squares(const float* lanes, size_t texels) {
+    constexpr float most = 6e4f;  // half floats go so far
+    auto* to = reinterpret_cast<float*>(kept_.data());
+    std::vector<uint8_t> codes(texel_);
+    std::vector<float> numbers(size_t(channels_), 0.f);
+    for (size_t i = 0; i < texels; ++i) {
+        const float* from = lanes + i * Varying::lanes;
+        float x = from[0];
+        float y = from[1];
+        if (varying_->directions()) {
+            numbers[0] = .5f + .5f * x;
+            numbers[1] = .5f + .5f * y;
+            codes_.encode(numbers.data(), codes.data(), 1);
+            codes_.decode(codes.data(), numbers.data(), 1);
+            x = 2.f * numbers[0] - 1.f;
+            y = 2.f * numbers[1] - 1.f;
+        }
+        to[4 * i] = std::clamp(from[2] - from[0] * from[0] + x * x, 0.f, most);
+        to[4 * i + 1] = std::clamp(from[3] - from[1] * from[1] + y * y, 0.f, most);
+        to[4 * i + 2] = std::clamp(from[4] - from[0] * from[1] + x * y, -most, most);
+        to[4 * i + 3] = 1.f;
+    }
 }
 
 void MapPreparer::to_coarse(const float* numbers, int y) {

@@ -19,9 +19,10 @@ bool is_spread(const std::string& form);
 
 /// Makes the prepared form of one file. An Error says "stopped" where it was.
 ///
-/// How a map varies is kept as three numbers, halves in memory: the covariance, over what bilinear lookups of that level mix, of x
-/// and y of directions (-1 to 1), or of the slopes of heights from texel to texel of the finest level, to the right and
-/// up; 0 in the finest level (Olano and Baker 2010, kept about the mean, so that no digits cancel).
+/// How a map varies is kept as four numbers, halves in memory: the means of xx, yy and xy of what lies under a texel,
+/// of directions (-1 to 1) or of the slopes of heights from texel to texel of the finest level, to the right and up,
+/// and 1; in the finest level 0 (Olano and Baker 2010). Of directions they are so that the square of the mean that the
+/// map itself keeps, with its digits, can be taken off.
 Status prepare_map(const fs::path& from, const fs::path& to, const std::string& form, Progress* progress = nullptr,
                    int threads = 1);
 

@@ -146,7 +146,8 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     };
     OIIO::ImageSpec spec;
     if (from == source.file)
-        close_in(cache, name);  // the disk may have another file since somebody else read it; prepared forms never change
+        close_in(cache,
+                 name);  // the disk may have another file since somebody else read it; prepared forms never change
     if (!cache->get_imagespec(name, spec, 0, 0, true)) return broken(cache->geterror());
     auto image = std::make_shared<TexelImage>();
     image->store_ = this;
@@ -157,7 +158,8 @@ Result<std::shared_ptr<const TexelImage>> TexelStore::open(const TexelSource& so
     image->prepared_ = from != source.file;
     image->lanes_ = source.channels == 1 ? 1 : 4;
     image->alpha_ = source.channels == 4;
-    image->premultiplied_ = image->alpha_ && spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
+    image->premultiplied_ =
+        image->alpha_ && source.spread.empty() && spec.get_int_attribute("oiio:UnassociatedAlpha", 0) == 0;
     if (image->prepared_) {
         image->sums_ = TileSums::read(from);
         if (!image->sums_) return broken("its prepared form is damaged");

@@ -59,7 +59,7 @@ std::string form_of(const program::ImageRequest& r, const ImageHeader& h) {
     if (r.spread == nodes::Spread::none) return space_of(r, h);
     const int colours = h.channels - (h.alpha >= 0);
     if (h.channels > 4) return "";
-    if (r.spread == nodes::Spread::directions) return colours >= 3 ? spread_form(r.spread, 0, "raw") : "";
+    if (r.spread == nodes::Spread::directions) return colours >= 3 ? spread_form(r.spread, 0, space_of(r, h)) : "";
     int channel = r.channel == "luminance" ? (colours >= 3 ? -1 : 0) : channel_of(h, r.channel);
     if (channel < 0 && r.channel != "luminance") channel = 0;
     return spread_form(r.spread, channel, space_of(r, h));
@@ -233,7 +233,7 @@ void Textures::open_spread(const fs::path& path, const program::ImageRequest& r,
     const auto files = r.file.empty() ? std::vector<std::pair<int, fs::path>>() : tile_files(path);
     image.spread = r.spread;
     image.tiled = !files.empty() && files.front().first != 0;
-    image.filter = Filter::box;  // a square around all of the footprint: what several reads would differ by counts too
+    image.filter = filter_of(r.filter);  // as the map is read: the means are taken off it
     if (image.tiled) image.wrap_u = image.wrap_v = Wrap::clamp;
     for (const auto& [tile, file] : files) {
         const auto header = store_->header(file);
@@ -244,7 +244,7 @@ void Textures::open_spread(const fs::path& path, const program::ImageRequest& r,
             store_->maps().want(file, form);
             continue;
         }
-        auto opened = store_->texels().open({file, 0, 3, nullptr, form}, *prepared);
+        auto opened = store_->texels().open({file, 0, 4, nullptr, form}, *prepared);
         if (!opened || !is_form_of(*header, **opened)) {
             store_->maps().discard(*prepared, file, form);
             continue;
@@ -492,6 +492,7 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
                 out[0][i] = value[0] * w * w;
                 out[1][i] = value[1] * h * h;
                 out[2][i] = value[2] * w * h;
+                if (components > 3) out[3][i] = value[3];
             } else if (single) {
                 for (int c = 0; c < components; ++c) out[c][i] = value[0];
             } else if (image->as_luminance) {

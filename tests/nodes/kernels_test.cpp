@@ -137,6 +137,7 @@ TEST_CASE("the axis along which directions vary is that of their covariance, and
         k.spread(0)[i] = .09f * x * x + .01f * y * y;
         k.spread(1)[i] = .09f * y * y + .01f * x * x;
         k.spread(2)[i] = .08f * x * y;
+        k.spread(3)[i] = nodes::spread_is_covariance;
     }
     auto out = k.run();
     for (size_t i = 0; i < 16; ++i) {

@@ -194,3 +194,28 @@ TEST_CASE("packed maps go channel by channel") {
     CHECK((wires[1].slot == "specular_roughness" && wires[1].channel == "g"));
     CHECK((wires[2].slot == "base_metalness" && wires[2].channel == "b"));
 }
+
+TEST_CASE("a displacement map moves the form, a height map tilts normals, unless it is sent to the height") {
+    Scratch s;
+    const auto grey = [](int x, int y, int) { return float((x * 7 + y * 13) % 16) / 16.f; };
+    write_image(s.path / "hull_displacement.png", 8, 8, 1, Kept::words, grey);
+    write_image(s.path / "hull_height.png", 8, 8, 1, Kept::words, grey);
+    std::vector<Error> problems;
+    auto sets = find_map_sets({s.path}, problems);
+    REQUIRE(sets.size() == 1);
+    scene::BuildUp b = scene::default_build_up("b", "B");
+    const std::string layer = b.layers[0].id;
+    nodes::wire_maps(b, layer, "hull", wires_of(sets[0], s.path));
+    auto feeds = [&](const char* slot) { return *scene::node(b, b.layers[0].surface.at(slot).from); };
+    CHECK(feeds("height").kind == "image");
+    CHECK(feeds("height").type == "float");
+    CHECK(feeds("geometry_normal").kind == "heightrelief");
+    for (texture::MapEntry& m : sets[0].maps) {
+        m.use = m.kind == texture::MapKind::height;
+        m.slot = "height";
+    }
+    scene::BuildUp sent = scene::default_build_up("b", "B");
+    nodes::wire_maps(sent, layer, "hull", wires_of(sets[0], s.path));
+    CHECK(scene::node(sent, sent.layers[0].surface.at("height").from)->kind == "image");
+    CHECK_FALSE(sent.layers[0].surface.contains("geometry_normal"));
+}

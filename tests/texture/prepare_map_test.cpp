@@ -196,7 +196,7 @@ TEST_CASE("an OpenEXR file whose header claims more than it holds is refused bef
     CHECK(texture::exr_claims_too_much(s.path / "none.exr").empty());
 }
 
-TEST_CASE("the spread of a map is the covariance of its directions, or of its slopes from texel to texel") {
+TEST_CASE("the spread of a map is the squares of its directions, or of its slopes from texel to texel") {
     Scratch s;
     for (const auto& [w, h] : std::vector<std::pair<int, int>>{{256, 256}, {97, 130}, {300, 70}})
         for (const nodes::Spread spread : {nodes::Spread::directions, nodes::Spread::heights}) {
@@ -207,7 +207,7 @@ TEST_CASE("the spread of a map is the covariance of its directions, or of its sl
             write_image(from, w, h, 3, Kept::floats, wavy);
             REQUIRE(texture::prepare_map(from, to, texture::spread_form(spread, directions ? 0 : 1, "raw")));
             const auto levels = levels_of(to);
-            REQUIRE(levels[0].channels == 3);
+            REQUIRE(levels[0].channels == 4);
             CHECK(levels[0].width == w);
             for (const float x : levels[0].texels) REQUIRE(x == 0.f);
             // Of the whole map, by itself.
@@ -221,13 +221,22 @@ TEST_CASE("the spread of a map is the covariance of its directions, or of its sl
                     sum[0] += a, sum[1] += b, sum[2] += a * a, sum[3] += b * b, sum[4] += a * b;
                 }
             for (double& x : sum) x /= count;
-            const double expected[] = {sum[2] - sum[0] * sum[0], sum[3] - sum[1] * sum[1], sum[4] - sum[0] * sum[1]};
-            for (int c = 0; c < 3; ++c)
+            const double expected[] = {sum[2], sum[3], sum[4], 1.};
+            for (int c = 0; c < 4; ++c)
                 CHECK(double(levels.back().texels[size_t(c)]) ==
                       Approx(expected[c]).margin(.02 * std::max(expected[0], expected[1])));
-            // Between neighbours of the next level, most of it is in either.
-            CHECK(mean_of(levels[3], 0) > .7 * expected[0]);
+            for (size_t i = 1; i < levels.size(); ++i) {
+                CHECK(mean_of(levels[i], 0) == Approx(expected[0]).epsilon(.03));
+                CHECK(mean_of(levels[i], 3) == Approx(1.));
+            }
         }
+    // Of a map of bytes, the square of its own mean can be taken off: nothing is left of an even one.
+    write_image(s.path / "even.png", 64, 64, 3, Kept::bytes, [](int, int, int c) { return c == 2 ? .8f : .7123f; });
+    REQUIRE(texture::prepare_map(s.path / "even.png", s.path / "even.tif",
+                                 texture::spread_form(nodes::Spread::directions, 0, "raw")));
+    const float kept = 2.f * std::round(.7123f * 255.f) / 255.f - 1.f;
+    for (const Level& l : levels_of(s.path / "even.tif"))
+        if (l.width < 64) CHECK(l.texels[0] == Approx(kept * kept).epsilon(1e-5));
     write_image(s.path / "grey.png", 8, 8, 1, Kept::bytes, wavy);
     CHECK_FALSE(texture::prepare_map(s.path / "grey.png", s.path / "to.tif",
                                      texture::spread_form(nodes::Spread::directions, 0, "raw")));

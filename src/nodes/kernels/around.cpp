@@ -96,6 +96,7 @@ static inline bool slopes_of(const float* h, const float* u, const float* v, flo
 void heighttonormal(const KernelArgs& k) {
     constexpr float sobel = 1.f / 16.f;
     constexpr float nearest_places = 4e-6f;
+    constexpr float even_look = .05f;      // of the mean: what differs less is taken as even
     constexpr float steepest_look = 1.5f;  // beyond the mean: steeper than that is a step
     constexpr int places = spread_places;
     const float* const* heights = k.in;
@@ -120,11 +121,13 @@ void heighttonormal(const KernelArgs& k) {
             const float far = max_of(max_of(uvs[0][i], -uvs[0][i]), max_of(uvs[1][i], -uvs[1][i]));
             const float width = __builtin_sqrtf(u[2] * u[2] + v[2] * v[2] + u[3] * u[3] + v[3] * v[3]);
             const bool apart = width > nearest_places * (far + .1f);
-            const float d[2] = {apart ? fine[0] - mean[0] : 0.f, apart ? fine[1] - mean[1] : 0.f};
+            const float d[2] = {fine[0] - mean[0], fine[1] - mean[1]};
             const float length = __builtin_sqrtf(d[0] * d[0] + d[1] * d[1]);
-            if (length < steepest_look) {
-                for (int a = 0; a < 2; ++a) h[a] = (mean[0] + d[0]) * u[a] + (mean[1] + d[1]) * v[a];
-            } else {  // from slopes to the x and y of the unit direction: by the square of its z, about
+            const float smooth = even_look * __builtin_sqrtf(mean[0] * mean[0] + mean[1] * mean[1]);
+            const bool counts = apart && length >= smooth;
+            if (counts && length < steepest_look) {
+                for (int a = 0; a < 2; ++a) h[a] = fine[0] * u[a] + fine[1] * v[a];
+            } else if (counts) {  // from slopes to the x and y of the unit direction: by the square of its z, about
                 const float z2 = 1.f / (1.f + mean[0] * mean[0] + mean[1] * mean[1]);
                 xx = d[0] * d[0] * z2;
                 yy = d[1] * d[1] * z2;

@@ -1,6 +1,6 @@
 // grain: the directions across those in which a surface was brushed, turned or ground, along which its facets lean;
-// grainrelief: the fine relief that the tool left (ours). The pattern lies in a plane with axes e1, e2: the UVs, a plane
-// across one axis of the asset, or a plane across a pin's axis.
+// grainrelief: the fine relief that the tool left (ours). The pattern lies in a plane with axes e1, e2: the UVs, a
+// plane across one axis of the asset, or a plane across a pin's axis.
 //   linear  along e1        radial  away from the centre        turned  around it        discs  overlapping turned
 // spots        grid  e1 and e2 in turn
 //   t       distance across the streaks, in streak widths       s       distance along them

@@ -117,11 +117,11 @@ void heightrelief(const KernelArgs& k) {
     constexpr int looks = 2;
     float slopes[looks][2][max_batch];
     const int spread = k.points->textures->spread_of(k.resource);
-    float kept[3][max_batch];
+    float kept[4][max_batch];
     if (spread >= 0) {
         const float* around[6] = {k.in[0], k.in[1], read_axes[0], read_axes[1], read_axes[2], read_axes[3]};
-        float* to[3] = {kept[0], kept[1], kept[2]};
-        k.points->textures->sample(spread, k.n, around, to, 3);
+        float* to[4] = {kept[0], kept[1], kept[2], kept[3]};
+        k.points->textures->sample(spread, k.n, around, to, 4);
     }
     bool any_wide = false;
     for (int i = 0; spread < 0 && i < k.n; ++i) any_wide |= step[i] > .5f * fine_step;
@@ -139,9 +139,10 @@ void heightrelief(const KernelArgs& k) {
         float vv = 0.f;
         float uv = 0.f;
         if (spread >= 0) {
-            uu = kept[0][i] * height * height;
-            vv = kept[1][i] * height * height;
-            uv = kept[2][i] * height * height;
+            const float square = height * height;
+            uu = covariance(kept[0][i] * square, kept[3][i], su, su);
+            vv = covariance(kept[1][i] * square, kept[3][i], sv, sv);
+            uv = covariance(kept[2][i] * square, kept[3][i], su, sv);
         } else if (any_wide && step[i] > .5f * fine_step) {
             for (int l = 0; l < looks; ++l) {
                 const float du = height * slopes[l][0][i] - su;

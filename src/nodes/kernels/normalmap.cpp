@@ -16,24 +16,28 @@ enum NormalmapUniform : int { normalmap_green };  // 1 where it points down
 
 /// Ports: in (3, encoded 0..1; its spread, of directions), scale, texcoord (place).
 void normalmap(const KernelArgs& k) {
-    const float* axes[4] = {k.in[9], k.in[10], k.in[11], k.in[12]};
+    const float* axes[4] = {k.in[10], k.in[11], k.in[12], k.in[13]};
     const float sign = k.uniform[normalmap_green] > .5f ? -1.f : 1.f;
     for (int i = 0; i < k.n; ++i) {
         float n[3];
         float u[3];
         float v[3];
         for (int c = 0; c < 3; ++c) n[c] = k.points->rows[row_normal + c][i];
-        const float scale = k.in[6][i];
+        const float scale = k.in[7][i];
         float x = 2.f * k.in[0][i] - 1.f;
         float y = (2.f * k.in[1][i] - 1.f) * sign;
         const float z = 2.f * k.in[2][i] - 1.f;
         const float mean = min_of(1.f, __builtin_sqrtf(x * x + y * y + z * z) + uncertain_length);
         // Slopes are x / z and y / z; a mean that lies flat says nothing of them.
         const float steep = scale / max_of(.25f, z);
-        float xx = k.in[3][i] * steep * steep;
-        float yy = k.in[4][i] * steep * steep;
-        float xy = k.in[5][i] * steep * steep * sign;
-        if (!(xx + yy > 0.f)) xx = yy = mean > .05f ? scale * scale * (1.f - mean) / mean : 0.f, xy = 0.f;
+        const float share = k.in[6][i];
+        const float mx = share < 0.f ? 0.f : x;
+        const float my = share < 0.f ? 0.f : y * sign;
+        const float all = share < 0.f ? 1.f : share;
+        float xx = covariance(k.in[3][i], all, mx, mx) * steep * steep;
+        float yy = covariance(k.in[4][i], all, my, my) * steep * steep;
+        float xy = covariance(k.in[5][i], all, mx, my) * steep * steep * sign;
+        if (share <= spread_not_known) xx = yy = mean > .05f ? scale * scale * (1.f - mean) / mean : 0.f, xy = 0.f;
         x *= scale;
         y *= scale;
         if (!place_directions(*k.points, axes, i, u, v)) {

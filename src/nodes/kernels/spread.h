@@ -9,6 +9,9 @@ namespace vemtra::nodes {
 
 /// Numbers of a direction with its axis.
 inline constexpr int direction_components = 6;
+/// What stands in place of a map's share of squares: see Port::with_spread.
+inline constexpr float spread_is_covariance = -1.f;
+inline constexpr float spread_not_known = -2.f;
 /// Where a port of spread values is read: at the point, at the ends of the footprint's two axes, and at those of much
 /// smaller steps.
 inline constexpr int spread_places = 5;
@@ -35,6 +38,12 @@ inline __attribute__((always_inline)) void put_direction(const float* n, const f
     x *= scale;
     y *= scale;
     for (int c = 0; c < 3; ++c) out[3 + c][i] = x * e[c] + y * f[c];
+}
+
+/// From the means of squares, of which there is so much, to covariances about the mean.
+inline __attribute__((always_inline)) float covariance(float square, float share, float mean_of_one,
+                                                       float mean_of_other) {
+    return share > 1e-4f ? square - share * mean_of_one * mean_of_other : 0.f;
 }
 
 /// A direction that does not vary.
