@@ -75,6 +75,24 @@ static void read_slopes(const KernelArgs& k, const float* const* read_axes, int 
     }
 }
 
+/// The direction `to` at point i, of which the slopes over (u, v) have that covariance.
+static void put_over_gradients(const KernelArgs& k, int i, const float* n, const float* to, const float* gu,
+                               const float* gv, float uu, float vv, float uv) {
+    // On the surface, along the gradient of u and across it.
+    float along = 0.f;
+    for (int c = 0; c < 3; ++c) along += gu[c] * gu[c];
+    along = __builtin_sqrtf(along);
+    float e[3] = {1.f, 0.f, 0.f};
+    for (int c = 0; c < 3 && along > 0.f; ++c) e[c] = gu[c] / along;
+    const float f[3] = {n[1] * e[2] - n[2] * e[1], n[2] * e[0] - n[0] * e[2], n[0] * e[1] - n[1] * e[0]};
+    const float vx = gv[0] * e[0] + gv[1] * e[1] + gv[2] * e[2];
+    const float vy = gv[0] * f[0] + gv[1] * f[1] + gv[2] * f[2];
+    const float xx = uu * along * along + 2.f * uv * along * vx + vv * vx * vx;
+    const float yy = vv * vy * vy;
+    const float xy = uv * along * vy + vv * vx * vy;
+    put_direction(to, e, f, xx, yy, xy, k.out, k.components, i);
+}
+
 /// The normal of the surface displaced by height * h(u, v): n - height * (dh/du U* + dh/dv V*), with U*, V* the
 /// gradients of u and v on the surface. Differences are taken over half of the footprint; what is too fine for the
 /// picture tilts nothing, but spreads the light: by the covariance of slopes that prepared maps keep, or, where there
@@ -166,19 +184,7 @@ void heightrelief(const KernelArgs& k) {
         }
         const float scale = 1.f / __builtin_sqrtf(length2);
         for (int c = 0; c < 3; ++c) out[c] *= scale;
-        // On the surface, along the gradient of u and across it.
-        float along = 0.f;
-        for (int c = 0; c < 3; ++c) along += gu[c] * gu[c];
-        along = __builtin_sqrtf(along);
-        float e[3] = {1.f, 0.f, 0.f};
-        for (int c = 0; c < 3 && along > 0.f; ++c) e[c] = gu[c] / along;
-        const float f[3] = {n[1] * e[2] - n[2] * e[1], n[2] * e[0] - n[0] * e[2], n[0] * e[1] - n[1] * e[0]};
-        const float vx = gv[0] * e[0] + gv[1] * e[1] + gv[2] * e[2];
-        const float vy = gv[0] * f[0] + gv[1] * f[1] + gv[2] * f[2];
-        const float xx = uu * along * along + 2.f * uv * along * vx + vv * vx * vx;
-        const float yy = vv * vy * vy;
-        const float xy = uv * along * vy + vv * vx * vy;
-        put_direction(out, e, f, xx, yy, xy, k.out, k.components, i);
+        put_over_gradients(k, i, n, out, gu, gv, uu, vv, uv);
     }
 }
 

@@ -56,7 +56,8 @@ void find_texel_size(Look& look) {
     for (const WiredMap& m : look.maps()) {
         const auto& images = p.resources.images;
         const auto it = std::find_if(images.begin(), images.end(), [&](const nodes::ImageRequest& r) {
-            return r.painting.empty() && r.spread == nodes::Spread::none && r.file == m.request.file && r.components == m.request.components;
+            return r.painting.empty() && r.spread == nodes::Spread::none && r.file == m.request.file &&
+                   r.components == m.request.components;
         });
         if (it == images.end()) continue;
         const auto [width, height] = p.textures->size(int(it - images.begin()));
