@@ -60,8 +60,8 @@ uint64_t Resources::hash() const {
         for (const std::string* s : {&r.file, &r.colorspace, &r.channel, &r.wrap_u, &r.wrap_v, &r.filter, &r.painting,
                                      &r.lettering.text, &r.lettering.face, &r.lettering.align})
             words(*s);
-        for (const float x : {float(r.components), float(r.seamless), float(r.spread), r.lettering.arc, r.lettering.spacing,
-                              r.lettering.leading, r.lettering.bridges})
+        for (const float x : {float(r.components), float(r.seamless), float(r.spread), r.lettering.arc,
+                              r.lettering.spacing, r.lettering.leading, r.lettering.bridges})
             number(x);
     }
     number(images.size());

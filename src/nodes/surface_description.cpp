@@ -209,7 +209,9 @@ const NodeDescription& surface_description() {
                           .section = p.section});
         p.vector("geometry_normal",
                  "Direction that the surface faces instead of its own, in the asset's space; 0 0 0 is its own.");
-        p.vector("geometry_tangent", "Direction along which facets lean most, across the brushing, in the asset's space; 0 0 0 runs along U.");
+        p.vector(
+            "geometry_tangent",
+            "Direction along which facets lean most, across the brushing, in the asset's space; 0 0 0 runs along U.");
         p.vector("geometry_coat_normal", "The same for the coat.");
         p.vector("geometry_coat_tangent", "The same for the coat.");
         add_heights(p);

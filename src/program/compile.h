@@ -18,8 +18,8 @@ struct Wanted {
     std::string name;
     nodes::Type type = nodes::Type::number;
     scene::Input input;
-    /// The axis along which a direction varies over the footprint (nodes/kernels/spread.h), in its place: 0 where nothing
-    /// is known of it.
+    /// The axis along which a direction varies over the footprint (nodes/kernels/spread.h), in place of the direction:
+    /// 0 where nothing is known of it.
     bool spread = false;
 };
 
