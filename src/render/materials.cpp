@@ -318,14 +318,19 @@ void Materials::take(const Prepared& p, size_t level, const PreparedLayer& layer
 struct Materials::Facets {
     V3f normal, tangent, spread;  // in the asset's space
     float& roughness;
-    float& anisotropy;
+    float anisotropy;
+    bool lean;
     static Facets of_body(surface::Slots& s) {
-        return {s.geometry_normal, s.geometry_tangent, s.normal_spread, s.specular_roughness,
-                s.specular_roughness_anisotropy};
+        return {s.geometry_normal,
+                s.geometry_tangent,
+                s.normal_spread,
+                s.specular_roughness,
+                s.specular_roughness_anisotropy,
+                s.transmission_weight <= 0.f};
     }
     static Facets of_coat(surface::Slots& s) {
-        return {s.geometry_coat_normal, s.geometry_coat_tangent, s.coat_normal_spread, s.coat_roughness,
-                s.coat_roughness_anisotropy};
+        return {s.geometry_coat_normal, s.geometry_coat_tangent,     s.coat_normal_spread,
+                s.coat_roughness,       s.coat_roughness_anisotropy, false};
     }
 };
 
@@ -364,20 +369,16 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Face
         if (facets.anisotropy <= 0.f) out = surface::Tilt::make(normal, axis);
     }
     // What varies leans the facets of this sample, which keep their own form; facets so sharp that they would sparkle
-    // are made rougher by a part of it.
-    const float rest = surface::spread_kept(facets.roughness, even + .5f * axis.length2());
+    // are made rougher by a part of it, and coats by all: directions below their horizon are folded.
+    const float variance = even + .5f * axis.length2();
+    const float rest = facets.lean ? surface::spread_kept(facets.roughness, variance) : 1.f;
+    facets.roughness = surface::widened(facets.roughness, rest * variance);
+    if (!facets.lean) return out;
     const float share = std::sqrt(1.f - rest);
     const V2f lean = surface::normal_numbers(random.next(), random.next()) * (share * std::sqrt(even));
     const float along_axis = surface::normal_numbers(random.next(), random.next()).x * share;
     normal = (out.normal + out.tangent * lean.x + out.bitangent * lean.y + axis * along_axis).normalized();
-    out = surface::Tilt::make(normal, facets.anisotropy > 0.f ? out.tangent : axis);
-    if (rest <= 0.f) return out;
-    const float along = axis.dot(out.tangent);
-    const float across = axis.dot(out.bitangent);
-    const float turn = surface::spread_facets(rest * (even + along * along), rest * (even + across * across),
-                                              rest * along * across, facets.roughness, facets.anisotropy);
-    if (turn != 0.f) out = surface::Tilt::make(normal, out.tangent * std::cos(turn) + out.bitangent * std::sin(turn));
-    return out;
+    return surface::Tilt::make(normal, facets.anisotropy > 0.f ? out.tangent : axis);
 }
 
 /// Whether a flake stands at the point. Near by it is the very flake that lies there; where one pixel holds many, it is

@@ -5,13 +5,10 @@
 
 namespace vemtra::surface {
 
-/// Adds slopes of the covariance xx, yy, xy (along the tangent, across it, both) to facets of that roughness and
-/// anisotropy (OpenPBR Surface 1.1, both 0 to 1, the tangent along the greater one). Returns by how much the tangent
-/// turns, radians, towards the bitangent.
-float spread_facets(float xx, float yy, float xy, float& roughness, float& anisotropy);
-
-/// The share of slopes of that variance (along each direction, in the mean) by which facets of that roughness are made
-/// rougher; by the rest of it they lean, each sample's its own way, which keeps the whole form of their lobe.
+/// Facets of that roughness (0 to 1) on slopes of that variance, along each direction in the mean.
+float widened(float roughness, float variance);
+/// The share of slopes of that variance by which facets of that roughness are made rougher; by the rest of it they
+/// lean, each sample's its own way, which keeps the whole form of their lobe.
 float spread_kept(float roughness, float variance);
 /// Two independent normal numbers from two even ones, 0 to 1 (Box and Muller 1958), as far out as three and a half.
 V2f normal_numbers(float u1, float u2);

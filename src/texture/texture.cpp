@@ -56,7 +56,8 @@ namespace {
 std::string form_of(const program::ImageRequest& r, const ImageHeader& h) {
     if (r.spread == nodes::Spread::none) return space_of(r, h);
     const int colours = h.channels - (h.alpha >= 0);
-    if (h.channels > 4) return "";
+    // A space becomes part of a name: only those that are known.
+    if (h.channels > 4 || !colour_decode(space_of(r, h))) return "";
     if (r.spread == nodes::Spread::directions) return colours >= 3 ? spread_form(r.spread, 0, space_of(r, h)) : "";
     int channel = r.channel == "luminance" ? (colours >= 3 ? -1 : 0) : channel_of(h, r.channel);
     if (channel < 0 && r.channel != "luminance") channel = 0;
