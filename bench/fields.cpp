@@ -4,6 +4,7 @@
 
 #include <filesystem>
 #include <fstream>
+#include <functional>
 #include <random>
 
 #include "base/parallel.h"
@@ -49,6 +50,82 @@ std::shared_ptr<const geometry::Geometry> plate() {
     fs::remove(file);
     std::vector<geometry::Instance> instances;
     for (const auto& p : r->parts) instances.emplace_back(geometry::make_shape(p.mesh), p.to_asset);
+    return std::make_shared<const geometry::Geometry>(std::move(instances));
+}
+
+/// A block with rounded edges on its upright sides and its top: few large faces, and fillets of many narrow ones.
+void add_block(geometry::Mesh& m, V3f a, V3f b, float radius) {
+    constexpr int corner = 8;
+    constexpr int up = 5;
+    const auto first = uint32_t(m.positions.size());
+    uint32_t around = 0;
+    auto ring = [&](float inward, float y, const std::function<V3f(float, float)>& normal) {
+        around = 0;
+        for (int c = 0; c < 4; ++c)
+            for (int k = 0; k <= corner; ++k, ++around) {
+                const float turn = .5f * pi * (float(c) + float(k) / float(corner));
+                const float x = std::cos(turn);
+                const float z = std::sin(turn);
+                const float at_x = c == 0 || c == 3 ? b.x - radius : a.x + radius;
+                const float at_z = c < 2 ? b.z - radius : a.z + radius;
+                m.positions.emplace_back(at_x + (radius - inward) * x, y, at_z + (radius - inward) * z);
+                m.normals.push_back(normal(x, z));
+            }
+    };
+    ring(0.f, a.y, [](float x, float z) { return V3f(x, 0.f, z); });
+    for (int k = 0; k <= up; ++k) {
+        const float turn = .5f * pi * float(k) / float(up);
+        ring(.5f * radius * (1.f - std::cos(turn)), b.y - .5f * radius * (1.f - std::sin(turn)),
+             [&](float x, float z) { return V3f(x * std::cos(turn), std::sin(turn), z * std::cos(turn)); });
+    }
+    for (uint32_t r = 0; r <= up; ++r)
+        for (uint32_t i = 0; i < around; ++i) {
+            const uint32_t p = first + r * around + i;
+            const uint32_t q = first + r * around + (i + 1) % around;
+            for (const uint32_t v : {p, p + around, q, q, p + around, q + around}) m.indices.push_back(v);
+        }
+    const uint32_t top = first + (up + 1) * around;  // the lid, flat
+    ring(.5f * radius, b.y, [](float, float) { return V3f(0.f, 1.f, 0.f); });
+    for (uint32_t i = 1; i + 1 < around; ++i)
+        for (const uint32_t v : {top, top + i + 1, top + i}) m.indices.push_back(v);
+}
+/// A mechanical part: a base with ribs, a boss and a ledge, all with fillets.
+std::shared_ptr<const geometry::Geometry> part_with_fillets() {
+    auto m = std::make_shared<geometry::Mesh>();
+    add_block(*m, {-.2f, 0.f, -.12f}, {.2f, .02f, .12f}, .012f);
+    for (int i = 0; i < 3; ++i)
+        add_block(*m, {-.16f + .1f * float(i), .019f, -.08f}, {-.13f + .1f * float(i), .06f, .08f}, .008f);
+    add_block(*m, {.11f, .019f, -.05f}, {.18f, .045f, .05f}, .03f);
+    std::vector<geometry::Instance> instances{{geometry::make_shape(m), M44f()}};
+    return std::make_shared<const geometry::Geometry>(std::move(instances));
+}
+/// A sheet without thickness, rolled into three quarters of a tube with waves, and a flap inside of it.
+std::shared_ptr<const geometry::Geometry> open_sheet() {
+    auto m = std::make_shared<geometry::Mesh>();
+    auto add = [&](int along, int around, const std::function<V3f(float, float)>& at) {
+        const auto first = uint32_t(m->positions.size());
+        for (int i = 0; i <= along; ++i)
+            for (int j = 0; j <= around; ++j) {
+                const float s = float(i) / float(along);
+                const float t = float(j) / float(around);
+                constexpr float e = 1e-3f;
+                m->positions.push_back(at(s, t));
+                m->normals.push_back((at(s + e, t) - at(s - e, t)).cross(at(s, t + e) - at(s, t - e)).normalized());
+            }
+        for (int i = 0; i < along; ++i)
+            for (int j = 0; j < around; ++j) {
+                const uint32_t p = first + uint32_t(i * (around + 1) + j);
+                const uint32_t q = p + uint32_t(around) + 1;
+                for (const uint32_t v : {p, q, p + 1, p + 1, q, q + 1}) m->indices.push_back(v);
+            }
+    };
+    add(60, 90, [](float s, float t) {
+        const float r = .1f + .008f * std::sin(25.f * s) * std::sin(18.f * t);
+        const float turn = 1.5f * pi * t;
+        return V3f(r * std::cos(turn), .3f * s, r * std::sin(turn));
+    });
+    add(6, 3, [](float s, float t) { return V3f(.02f + .05f * t, .05f + .2f * s, .03f * t); });
+    std::vector<geometry::Instance> instances{{geometry::make_shape(m), M44f()}};
     return std::make_shared<const geometry::Geometry>(std::move(instances));
 }
 
@@ -105,7 +182,7 @@ nodes::FieldRequest cavity_request(float reach, bool inward) {
 
 void against_brute_force(const char* name, const std::shared_ptr<const geometry::Geometry>& g, float reach) {
     const std::vector<char> all(g->instances().size(), 1);
-    const auto at = places(*g, 500);
+    const auto at = places(*g, 2000);
     for (const bool inward : {false, true}) {
         std::shared_ptr<const geometry::FormField> field;
         const nodes::FieldRequest request = cavity_request(reach, inward);
@@ -235,6 +312,8 @@ void fields() {
     const auto l = lantern();
     against_brute_force("lantern", l, .02f);
     against_brute_force("plate of large faces", plate(), .05f);
+    against_brute_force("part with fillets", part_with_fillets(), .05f);
+    against_brute_force("open sheet", open_sheet(), .05f);
     rays_of_fields(l);
     many_faces();
 }

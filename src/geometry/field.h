@@ -81,6 +81,9 @@ struct FieldKind {
     float spread = 0.f;  ///< how far apart its numbers lie at most; 0: as far as it looks, as lengths do
     /// How far it looks, metres; null: as far as all is large.
     float (*range)(const std::vector<float>& parameters) = nullptr;
+    /// Above 0 where it looks at what stands on the surface, below 0 at what goes into it from within; null: neither, so
+    /// that nothing narrow hides between its samples.
+    float (*side)(const std::vector<float>& parameters) = nullptr;
     /// Called once per computing.
     FieldSamplers (*samplers)(const Geometry& geometry, const FieldAsked& asked) = nullptr;
     /// Of what the mesh as a whole says: one number per vertex of the instance. Null: `samplers` does it.

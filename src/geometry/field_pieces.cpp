@@ -3,12 +3,15 @@
 #include <algorithm>
 #include <cmath>
 
+#include "geometry/field_contacts.h"
+
 namespace vemtra::geometry {
 namespace {
 
 constexpr int most_levels = 14;           // a face is cut so deep at most
 constexpr int balancings = 4;             // rounds for pieces that were left behind
 constexpr int most_levels_of_relief = 4;  // see most_inside_of_relief
+constexpr float worth_keeping = .33f;     // of the tolerance: a middle that is known and off by so much is kept
 constexpr float even_enough = .24f;       // of the range: shorter pieces whose corners agree are taken as even
 
 }  // namespace
@@ -21,7 +24,7 @@ FieldPieces::FieldPieces(const FieldVertices& at, FieldValues& values, Progress*
       levels_(of_relief_ ? most_levels_of_relief : most_levels),
       budget_(of_relief_ ? most_inside_of_relief : most_inside),
       pieces_(values.of_shares() ? of_shares : of_numbers) {
-    if (of_relief_) pieces_.steepest = pieces_.shortest;
+    if (of_relief_ && values.of_shares()) pieces_.shortest = shortest_of_relief;
 }
 
 bool FieldPieces::run(size_t allowed, bool& cut, float from, float to) {
@@ -46,7 +49,7 @@ void FieldPieces::find_faces() {
         float longest = 0.f;
         for (int c = 0; c < 3; ++c)
             longest = std::max(longest, (at_.position(i[c]) - at_.position(i[(c + 1) % 3])).length());
-        if (!(longest > pieces_.steepest * values_.size()) || !std::isfinite(longest)) continue;
+        if (!(longest > shortest()) || !std::isfinite(longest)) continue;
         cuts_.push_back(
             {{at_.sample_of(i[0]), at_.sample_of(i[1]), at_.sample_of(i[2])}, {V2f(0, 0), V2f(1, 0), V2f(0, 1)}, t});
     }
@@ -85,7 +88,7 @@ uint32_t FieldPieces::ask(const FieldCut& c, int s) {
     const auto [at, fresh] = middles_.try_emplace(edge(c, s), uint32_t(values_.count()));
     if (fresh) {
         values_.add();
-        jobs_.push_back({at->second, c.face, middle_of(c, s), side(c, s) < pieces_.shortest * values_.size()});
+        jobs_.push_back({at->second, c.face, middle_of(c, s)});
     }
     return at->second;
 }
@@ -93,11 +96,8 @@ uint32_t FieldPieces::ask(const FieldCut& c, int s) {
 bool FieldPieces::run_jobs(float from, float to) {
     const bool good = for_all(jobs_.size(), 64, from, to, progress_, [&](size_t first, size_t last) {
         const FieldSampler exact = values_.exact();
-        const FieldSampler quick = values_.quick();
-        for (size_t k = first; k < last; ++k) {
-            const Job& j = jobs_[k];
-            values_.sample(j.quick ? quick : exact, j.face, j.uv, values_[j.sample]);
-        }
+        for (size_t k = first; k < last; ++k)
+            values_.sample(exact, jobs_[k].face, jobs_[k].uv, values_[jobs_[k].sample]);
     });
     jobs_.clear();
     return good;
@@ -131,16 +131,34 @@ void FieldPieces::look_at(const FieldCut& c) {
 bool FieldPieces::is_rough(const FieldCut& c, bool& goes_on) const {
     goes_on = true;
     if (forced(c)) return !values_.is_coarse() || c.level < 2;
-    if (values_.is_coarse() || longest_side(c) < 2.f * pieces_.steepest * values_.size()) return false;
-    if (c.overtaken) return true;
-    float most = -1.f;
-    if (small(c)) {  // between its corners lies a step, or nothing
-        return spread(c) > 2.f * field_step;
-    }
-    for (int s = 0; s < 3; ++s) most = std::max(most, bend(c, s));
-    goes_on = most >= 2.f * values_.kind().tolerance ||
-              4.f * pieces_.shortest * values_.size() > longest_side(c);  // else it would be within when cut again
-    return most >= values_.kind().tolerance;
+    if (values_.is_coarse() || small(c)) return false;
+    // The middle of a step may lie where the mean of its ends does.
+    if (c.overtaken || spread(c) > 4.f * field_step) return true;
+    const float tolerance = values_.kind().tolerance;
+    const float most = std::max({bend(c, 0), bend(c, 1), bend(c, 2)});
+    // What bends by less than twice of it will be within when it is cut. What is within is cut for the sake of the
+    // middles that are known, where they say something.
+    goes_on = most >= 2.f * tolerance || (most >= tolerance && longest_side(c) < 4.f * shortest());
+    return most >= worth_keeping * tolerance;
+}
+
+/// For each piece whether something stands on it, of those that what was sampled leaves whole.
+std::vector<char> FieldPieces::stood_on(const std::vector<uint32_t>& of) const {
+    std::vector<char> out(of.size(), 0);
+    const float side = values_.side();
+    if (values_.is_coarse() || of_relief_ || widened_ || side == 0.f) return out;
+    parallel_ranges(of.size(), 256, [&](size_t first, size_t last) {
+        for (size_t i = first; i < last; ++i) {
+            const FieldCut& c = cuts_[of[i]];
+            bool goes_on = true;
+            if (forced(c) || small(c) || (is_rough(c, goes_on) && goes_on)) continue;
+            const V3f corner[] = {place(c, 0), place(c, 1), place(c, 2)};
+            const V3f normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
+            const bool turned = normal.dot(at_.normal(at_.mesh().indices[3 * size_t(c.face)])) < 0.f;
+            out[i] = stands_on(at_.geometry(), corner, normal * (turned ? -side : side), .01f * shortest());
+        }
+    });
+    return out;
 }
 
 /// Cuts pieces as deep as what they hold asks for.
@@ -155,12 +173,15 @@ bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
             if (values_.count() <= budget + at_.samples()) look_at(cuts_[k]);
         if (!run_jobs(a, lerp(a, b, .7f))) return false;
         std::vector<uint32_t> parted;
-        for (const uint32_t k : open) {
+        const std::vector<char> stood = stood_on(open);
+        for (size_t i = 0; i < open.size(); ++i) {
+            const uint32_t k = open[i];
             bool goes_on = true;
-            if (int(cuts_[k].level) >= levels_ || !is_rough(cuts_[k], goes_on)) continue;
+            if (int(cuts_[k].level) >= levels_ || !(is_rough(cuts_[k], goes_on) || stood[i])) continue;
+            goes_on = goes_on || stood[i];
             if (values_.count() > budget + at_.samples()) {
                 // All have been cut alike so far: what only the finest steps lack is not told.
-                cut |= longest_side(cuts_[k]) > 8.f * pieces_.steepest * values_.size();
+                cut |= longest_side(cuts_[k]) > 8.f * shortest();
                 full = true;
                 break;
             }
@@ -170,19 +191,28 @@ bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
         }
         if (!run_jobs(lerp(a, b, .7f), b)) return false;
         open.clear();
-        for (const uint32_t k : parted) {
-            FieldCut& c = cuts_[k];
-            if (small(c) && !forced(c)) {  // a slope is cut in vain; twice, as a middle may lie on a step
-                c.calm = std::max({bend(c, 0), bend(c, 1), bend(c, 2)}) > field_step ? 0 : uint8_t(c.calm + 1);
-                c.open = c.calm < 2;
-            }
-            part(k, open);
-        }
+        for (const uint32_t k : parted) part(k, open);
         if (open.empty() && !values_.is_coarse() && !full) {
             open = overtaken();
             for (const uint32_t k : open) cuts_[k].overtaken = true;
         }
     }
+    return true;
+}
+
+bool FieldPieces::cut_slopes(const std::function<bool(const FieldCut&)>& chosen) {
+    std::vector<uint32_t> parted;
+    for (uint32_t k = 0; k < cuts_.size(); ++k) {
+        const FieldCut& c = cuts_[k];
+        if (!c.is_whole() || int(c.level) >= levels_) continue;
+        if (!(c.level > 0 ? chosen(c) : small(c) && spread(c) > 2.f * field_step)) continue;
+        for (int s = 0; s < 3; ++s) ask(c, s);
+        parted.push_back(k);
+    }
+    if (!run_jobs(1.f, 1.f)) return false;
+    std::vector<uint32_t> open;
+    for (const uint32_t k : parted) part(k, open);
+    close_seams();
     return true;
 }
 
@@ -197,10 +227,10 @@ void FieldPieces::part(uint32_t k, std::vector<uint32_t>& open) {
     cuts_[k].first = uint32_t(cuts_.size());
     const uint8_t level = uint8_t(c.level + 1);
     const FieldCut parts[] = {
-        {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level, c.calm},
-        {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level, c.calm},
-        {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level, c.calm},
-        {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level, c.calm},
+        {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level},
+        {{m[0], c.corner[1], m[1]}, {uv[0], c.uv[1], uv[1]}, c.face, FormField::uncut, level},
+        {{m[2], m[1], c.corner[2]}, {uv[2], uv[1], c.uv[2]}, c.face, FormField::uncut, level},
+        {{m[1], m[2], m[0]}, {uv[1], uv[2], uv[0]}, c.face, FormField::uncut, level},
     };
     for (const FieldCut& p : parts) {
         if (c.open) open.push_back(uint32_t(cuts_.size()));

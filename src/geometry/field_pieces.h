@@ -2,6 +2,7 @@
 // refinement: Bank, Sherman, Weiser 1983); each middle is sampled once for all pieces that share the side. All of it is
 // decided by the form and the values alone, so that any number of threads gives the same.
 #pragma once
+#include <functional>
 #include <unordered_map>
 #include <vector>
 
@@ -22,7 +23,6 @@ struct FieldCut {
     uint32_t face;
     uint32_t first = FormField::uncut;  ///< of the four that it is cut into
     uint8_t level = 0;
-    uint8_t calm = 0;        ///< it and so many of those that it is a part of were cut in vain
     bool open = true;        ///< its parts are looked at
     bool overtaken = false;  ///< it is cut since those beside it are
 
@@ -36,27 +36,30 @@ public:
     /// was not enough. False if stopped.
     bool run(size_t allowed, bool& cut, float from, float to);
 
+    /// Once more, those of the smallest pieces that are chosen, and small faces between whose corners much changes:
+    /// what is no step there is a slope. False if stopped.
+    bool cut_slopes(const std::function<bool(const FieldCut&)>& chosen);
     /// Faces first, then pieces as they were made.
     const std::vector<FieldCut>& cuts() const { return cuts_; }
     /// The same from either end.
     static uint64_t edge(const FieldCut& c, int side) { return edge(c.corner[side], c.corner[(side + 1) % 3]); }
     bool is_cut(uint64_t edge) const { return middles_.contains(edge); }
-    float longest_side(const FieldCut& c) const;  ///< metres
-    float steepest() const { return pieces_.steepest * values_.size(); }
+    float longest_side(const FieldCut& c) const;                          ///< metres
+    float shortest() const { return pieces_.shortest * values_.size(); }  ///< metres: longer ones are cut
 
 private:
-    // Pieces that are longer than the first are always cut, and those that are shorter than the second only where what
-    // is met changes at once, as where parts touch, down to the third; as parts of the range. What is met within a
-    // reach changes over about a reach; distances change over all that stands there.
+    // Pieces that are longer than the first are always cut, and none is cut into shorter ones than the second, slopes
+    // aside; as parts of the range. What is met within a reach changes over about a reach; distances change over all
+    // that stands there.
     struct Lengths {
-        float longest, shortest, steepest;
+        float longest, shortest;
     };
-    static constexpr Lengths of_shares{.75f, .033f, .024f};
-    static constexpr Lengths of_numbers{1.f / 24.f, 1.f / 200.f, 1.f / 200.f};
+    static constexpr Lengths of_shares{.75f, .024f};
+    static constexpr Lengths of_numbers{1.f / 24.f, 1.f / 200.f};
+    static constexpr float shortest_of_relief = .033f;
     struct Job {
         uint32_t sample, face;
         V2f uv;
-        bool quick;  ///< on which side of a step it lies is all that matters
     };
 
     void find_faces();
@@ -68,6 +71,7 @@ private:
     void draw_to_ends(uint32_t a, uint32_t b);
     void look_at(const FieldCut& c);
     bool is_rough(const FieldCut& c, bool& goes_on) const;
+    std::vector<char> stood_on(const std::vector<uint32_t>& of) const;
     uint32_t ask(const FieldCut& c, int s);
     bool run_jobs(float from, float to);
     bool leaves_side(uint32_t a, uint32_t b, const FieldValue& at_a, const FieldValue& at_b, int depth) const;
@@ -78,7 +82,7 @@ private:
     static uint64_t edge(uint32_t a, uint32_t b) { return uint64_t(std::min(a, b)) << 32 | std::max(a, b); }
     static V2f middle_of(const FieldCut& c, int s) { return (c.uv[s] + c.uv[(s + 1) % 3]) * .5f; }
     bool forced(const FieldCut& c) const { return longest_side(c) > pieces_.longest * values_.size(); }
-    bool small(const FieldCut& c) const { return longest_side(c) < 2.f * pieces_.shortest * values_.size(); }
+    bool small(const FieldCut& c) const { return longest_side(c) < 2.f * shortest(); }
 
     const FieldVertices& at_;
     FieldValues& values_;

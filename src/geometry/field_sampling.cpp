@@ -75,7 +75,10 @@ bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, c
     if (!pieces.run(bounds.allowed, cut, half, to)) return false;
     FieldSteps steps(pieces, values);
     const bool has_steps = !run.is_coarse() && !geometry.shape(part).stands_out();
-    if (has_steps && !steps.find(progress)) return false;
+    if (has_steps) {
+        if (!steps.find(progress)) return false;
+        if (!pieces.cut_slopes([&](const FieldCut& c) { return steps.is_slope(c); })) return false;
+    }
     write(pieces, steps, values, at.mesh().triangles(), f);
     used += values.count() - at.samples();
     return true;

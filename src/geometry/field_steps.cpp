@@ -13,7 +13,7 @@ constexpr int step_halvings = 4;  // until a step's place on a side is known
 bool FieldSteps::find(Progress* progress) {
     for (const FieldCut& c : pieces_.cuts()) {
         if (!c.is_whole() || c.level == 0) continue;
-        if (pieces_.longest_side(c) > 4.f * pieces_.steepest()) continue;
+        if (pieces_.longest_side(c) > 4.f * pieces_.shortest()) continue;
         for (int s = 0; s < 3; ++s) {
             const uint64_t edge = FieldPieces::edge(c, s);
             const uint32_t a = c.corner[s];
@@ -46,6 +46,17 @@ void FieldSteps::halve(Stepping& s, const FieldSampler& quick) {
         (from_a < from_b ? s.from : s.to) = t;
         (from_a < from_b ? a : b) = v;
     }
+}
+
+bool FieldSteps::is_slope(const FieldCut& c) const {
+    bool any = false;
+    for (int s = 0; s < 3; ++s) {
+        const auto at = by_edge_.find(FieldPieces::edge(c, s));
+        if (at == by_edge_.end()) continue;
+        if (!stepping_[at->second].slope) return false;
+        any = true;
+    }
+    return any;
 }
 
 bool FieldSteps::of(const FieldCut& c, FormField::Step& step, const std::function<uint32_t(uint32_t)>& numbered) const {

@@ -14,6 +14,8 @@ public:
     FieldSteps(const FieldPieces& pieces, FieldValues& values) : pieces_(pieces), values_(values) {}
     /// Adds two samples for each, one on either side. False if stopped.
     bool find(Progress* progress);
+    /// Whether a side of a piece was taken for a step and is none, and no other is one.
+    bool is_slope(const FieldCut& c) const;
     bool empty() const { return by_edge_.empty(); }
     /// Of a piece; none of its sides steps: false. Samples are numbered by `numbered`.
     bool of(const FieldCut& c, FormField::Step& step, const std::function<uint32_t(uint32_t)>& numbered) const;

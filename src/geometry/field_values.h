@@ -47,6 +47,7 @@ public:
     bool of_shares() const { return run_.of_shares(); }
     bool is_coarse() const { return run_.is_coarse(); }
     float size() const { return run_.size; }
+    float side() const { return run_.kind.side ? run_.kind.side(run_.parameters) : 0.f; }  ///< as in FieldKind
     /// How far two values are apart, of what masks make of them.
     float apart(const FieldValue& a, const FieldValue& b) const;
 

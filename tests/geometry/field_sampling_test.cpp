@@ -111,6 +111,51 @@ TEST_CASE("where parts touch a field steps at the line of contact, however coars
     CHECK(double(wrong) / double(all) < .004);
 }
 
+TEST_CASE("what stands on a face and is narrower than the field's samples there are apart is found") {
+    const Scratch s;
+    // A small low block in a floor of two triangles: its top is near to what looks outward, its bottom to what looks
+    // inward, and to few places that are further off than it is high.
+    for (const bool edges : {false, true}) {
+        std::string block = "o block\n";
+        for (const float y : {edges ? -.0006f : -.01f, edges ? .01f : .0006f})
+            for (const auto& [x, z] : {std::pair{.0647f, .0136f}, {.0647f, .0155f}, {.0666f, .0155f}, {.0666f, .0136f}})
+                block += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
+        block += "f 5 6 10 9\nf 6 7 11 10\nf 7 8 12 11\nf 8 5 9 12\nf 5 8 7 6\nf 9 10 11 12\n";
+        const auto g = make(s, level("floor", 0, 0, 0, .4f, 1, true) + block);
+        const nodes::FieldRequest asked = request(edges, .03125f);
+        const auto field = compute_field(*g, {1, 0}, asked, geometry::field_rays_final);
+        float w[geometry::reach_knots];
+        geometry::reach_weights(.02f / field->furthest, 1.f, w);
+        const auto sampler = geometry::field_kind("cavity")->samplers(*g, {asked.parameters, 1024})();
+        const geometry::Mesh& m = g->shape(0).faces_as_triangles();
+        float most = 0.f;
+        float off = 0.f;
+        for (int i = 0; i < 200; ++i) {  // along a line within its outline
+            const float x = .0652f + .000004f * float(i);
+            const float z = .0141f + .000004f * float(i);
+            for (uint32_t face = 0; face < 2; ++face) {
+                const geometry::SurfacePoint a = g->at({0, face, 0.f, 0.f});
+                const V3f u = g->at({0, face, 1.f, 0.f}).position - a.position;
+                const V3f v = g->at({0, face, 0.f, 1.f}).position - a.position;
+                const V3f d = V3f(x, 0.f, z) - a.position;
+                const float area = u.x * v.z - u.z * v.x;
+                const geometry::Place at{0, face, (d.x * v.z - d.z * v.x) / area, (u.x * d.z - u.z * d.x) / area};
+                if (at.u < 0.f || at.v < 0.f || at.u + at.v > 1.f) continue;
+                const geometry::SurfacePoint here = g->at(at);
+                float out[geometry::reach_knots];
+                sampler({here.position, here.normal, V3f(0.f), 0, face}, out);
+                float wanted = 0.f;
+                for (int k = 0; k < geometry::reach_knots; ++k) wanted += w[k] * out[k];
+                most = std::max(most, wanted);
+                off = std::max(off, std::fabs(field->within(m, at, w) - wanted));
+            }
+        }
+        INFO((edges ? "inward" : "outward"));
+        CHECK(most > .2f);
+        CHECK(off < .06f);
+    }
+}
+
 TEST_CASE("parts that are pasted in one place are near one another, and each is asked for once") {
     const Scratch s;
     const auto one = make(s, level("low", 0, 0, 0, 1.f, 1, true) + level("high", 0, .25f, 0, 1.f, 5, false));

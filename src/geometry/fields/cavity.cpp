@@ -4,7 +4,11 @@
 //
 // Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), the same ones about every
 // normal: what is left of their error changes slowly over the surface, so that nothing is mottled behind a steep level,
-// and differences between samples are those of the form.
+// and differences between samples are those of the form. Sixteen that lie near one another are sent together.
+#include <algorithm>
+#include <array>
+#include <memory>
+
 #include "geometry/fields/kinds.h"
 #include "geometry/fields/passing.h"
 
@@ -20,21 +24,55 @@ float radical_inverse2(uint32_t i) {
     return float(i >> 8) * 0x1p-24f;
 }
 
+/// Directions about +z, cosine weighted within a cone; sixteen that follow one another lie near one another.
+class Directions {
+public:
+    Directions(int count, float sin_cone) : all_(size_t(std::max(count, 1))) {
+        const float n = float(all_.size());
+        for (size_t i = 0; i < all_.size(); ++i) {
+            const float a = radical_inverse2(uint32_t(i)) + .5f / n;
+            const float b = (float(i) + .5f) * 0.618033988f;
+            const float s = sin_cone * std::sqrt(a);
+            float sine;
+            float cosine;
+            sincos_turn(b - std::floor(b), sine, cosine);
+            all_[i] = {s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - s * s))};
+        }
+        part(0, all_.size(), 0);
+    }
+    size_t size() const { return all_.size(); }
+    const V3f& operator[](size_t i) const { return all_[i]; }
+
+private:
+    /// Halves by x and by y in turn, at sixteens.
+    void part(size_t from, size_t to, int axis) {
+        if (to - from <= 16) return;
+        std::stable_sort(all_.begin() + ptrdiff_t(from), all_.begin() + ptrdiff_t(to),
+                         [&](const V3f& a, const V3f& b) { return a[axis] < b[axis]; });
+        const size_t middle = from + ((to - from + 31) / 32) * 16;
+        part(from, middle, 1 - axis);
+        part(middle, to, 1 - axis);
+    }
+    std::vector<V3f> all_;
+};
+
 struct Looking {
     bool inward;
-    float sin_cone;
     V3f towards;  ///< unit; rays count the more the nearer they are to it
     float bias;   ///< 0: all alike; 1: none from the other side
-    explicit Looking(const std::vector<float>& p)
-        : inward(p[0] > .5f), sin_cone(std::sin(radians(p[1]))), towards(p[3], p[4], p[5]), bias(p[6]) {
+    explicit Looking(const std::vector<float>& p) : inward(p[0] > .5f), towards(p[3], p[4], p[5]), bias(p[6]) {
         towards = towards.length() > 1e-6f ? towards.normalized() : V3f(0.f, 1.f, 0.f);
     }
 };
 
 class Sampler {
 public:
-    Sampler(const Geometry& geometry, const std::vector<float>& p, int rays, std::vector<char> passed)
-        : passing_(geometry, std::move(passed), p[2] > .5f), look_(p), rays_(rays), furthest_(p[7]) {
+    Sampler(const Geometry& geometry, const std::vector<float>& p, std::shared_ptr<const Directions> directions,
+            std::vector<char> passed)
+        : passing_(geometry, std::move(passed), p[2] > .5f),
+          look_(p),
+          directions_(std::move(directions)),
+          furthest_(p[7]) {
         for (int k = 0; k < reach_knots; ++k)
             middles_[k] = .5f * furthest_ * (knot_at(k) + (k > 0 ? knot_at(k - 1) : 0.f));
     }
@@ -49,27 +87,18 @@ public:
         const Frame frame(axis);
         float met[reach_knots] = {};
         float all = 0.f;
-        for (int i = 0; i < rays_; ++i) {
-            const float a = radical_inverse2(uint32_t(i)) + .5f / float(rays_);
-            const float b = (float(i) + .5f) * 0.618033988f;
-            const float s = look_.sin_cone * std::sqrt(a);
-            float sine;
-            float cosine;
-            sincos_turn(b - std::floor(b), sine, cosine);  // cosine weighted within the cone
-            const V3f direction = frame.to_world(V3f(s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - s * s))));
-            const float weight = 1.f - look_.bias + look_.bias * std::max(0.f, direction.dot(look_.towards));
-            all += weight;
-            Place at;
-            const float t = passing_.meet(p.instance, origin, direction, furthest_, at);
-            if (!hit_something(at)) continue;
-            // A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
-            // middles it lies between, so that distances keep their mean.
-            int piece = 0;
-            while (piece + 1 < reach_knots && middles_[piece + 1] <= t) ++piece;
-            const float next = piece + 1 < reach_knots ? middles_[piece + 1] : furthest_ * 2.f;
-            const float part = clamp01((t - middles_[piece]) / (next - middles_[piece]));
-            met[piece] += weight * (1.f - part);
-            met[std::min(piece + 1, reach_knots - 1)] += weight * part;
+        const Directions& about = *directions_;
+        for (size_t first = 0; first < about.size(); first += 16) {
+            const int count = int(std::min<size_t>(16, about.size() - first));
+            std::array<V3f, 16> to;
+            for (int k = 0; k < 16; ++k) to[size_t(k)] = frame.to_world(about[first + size_t(std::min(k, count - 1))]);
+            const std::array<float, 16> at = passing_.meet(p.instance, origin, to, count, furthest_);
+            for (int k = 0; k < count; ++k) {
+                const float towards = std::max(0.f, to[size_t(k)].dot(look_.towards));
+                const float weight = 1.f - look_.bias + look_.bias * towards;
+                all += weight;
+                if (at[size_t(k)] >= 0.f) add(at[size_t(k)], weight, met);
+            }
         }
         float sum = 0.f;
         for (int k = 0; k < reach_knots; ++k) {
@@ -79,9 +108,20 @@ public:
     }
 
 private:
+    /// A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
+    /// middles it lies between, so that distances keep their mean.
+    void add(float t, float weight, float* met) const {
+        int piece = 0;
+        while (piece + 1 < reach_knots && middles_[piece + 1] <= t) ++piece;
+        const float next = piece + 1 < reach_knots ? middles_[piece + 1] : furthest_ * 2.f;
+        const float part = clamp01((t - middles_[piece]) / (next - middles_[piece]));
+        met[piece] += weight * (1.f - part);
+        met[std::min(piece + 1, reach_knots - 1)] += weight * part;
+    }
+
     PassingRays passing_;
     Looking look_;
-    int rays_;
+    std::shared_ptr<const Directions> directions_;
     float furthest_;
     float middles_[reach_knots];  ///< of the pieces between knots
 };
@@ -90,7 +130,7 @@ private:
 
 FieldKind cavity_field() {
     return {.name = "cavity",
-            .version = 6,
+            .version = 7,
             .parameters = {"1 looks inward", "half the opening of the cone, degrees, up to 90",
                            "1 meets its own part alone", "x of a direction that counts more", "y", "z",
                            "how much more, 0 to 1", "how far is looked, metres, above 0"},
@@ -98,9 +138,12 @@ FieldKind cavity_field() {
             .adaptive = true,
             .tolerance = .03f,
             .range = [](const std::vector<float>& p) { return p[7]; },
+            .side = [](const std::vector<float>& p) { return p[0] > .5f ? -1.f : 1.f; },
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
-                return [&geometry, p = asked.parameters, rays = asked.rays, passed = asked.named] {
-                    return Sampler(geometry, p, rays, passed);
+                const auto directions =
+                    std::make_shared<const Directions>(asked.rays, std::sin(radians(asked.parameters[1])));
+                return [&geometry, p = asked.parameters, directions, passed = asked.named] {
+                    return Sampler(geometry, p, directions, passed);
                 };
             }};
 }

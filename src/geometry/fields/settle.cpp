@@ -56,7 +56,7 @@ private:
 
 FieldKind settle_field() {
     return {.name = "settle",
-            .version = 1,
+            .version = 2,
             .parameters = {"x of the direction that it comes from", "y", "z",
                            "half the opening of the cone, degrees, up to 89"},
             .adaptive = true,
