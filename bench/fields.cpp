@@ -2,6 +2,7 @@
 
 #include <unistd.h>
 
+#include <atomic>
 #include <filesystem>
 #include <fstream>
 #include <functional>
@@ -11,6 +12,9 @@
 #include "bench.h"
 #include "geometry/fields/kinds.h"
 #include "geometry/import.h"
+#include "render/picture.h"
+#include "scene/edits.h"
+#include "scene/project_file.h"
 
 namespace vemtra::bench {
 
@@ -217,6 +221,89 @@ void against_brute_force(const char* name, const std::shared_ptr<const geometry:
     }
 }
 
+/// The share of the surface that a threshold at a half puts on the wrong side. Places near to it are asked with the
+/// more rays the nearer they are.
+void threshold(const char* name, const std::shared_ptr<const geometry::Geometry>& g, float reach) {
+    const auto at = places(*g, 6000);
+    for (const bool inward : {false, true}) {
+        const auto field = geometry::compute_field(*g, std::vector<char>(g->instances().size(), 1),
+                                                   cavity_request(reach, inward), geometry::field_rays_final);
+        const geometry::Fields fields(g, {field});
+        std::atomic<int> wrong{0};
+        parallel_ranges(at.size(), 4, [&](size_t from, size_t to) {
+            for (size_t i = from; i < to; ++i) {
+                const float one = 1.f;
+                float got = 0.f;
+                fields.within(0, 1, &at[i].instance, &at[i].face, &at[i].u, &at[i].v, &reach, &one, &got);
+                float wanted = brute_force(*g, at[i], inward, reach, 400);
+                if (std::fabs(wanted - .5f) < .1f) wanted = brute_force(*g, at[i], inward, reach, 10000);
+                if (std::fabs(wanted - .5f) < .02f) wanted = brute_force(*g, at[i], inward, reach, 100000);
+                wrong += (got > .5f) != (wanted > .5f);
+            }
+        });
+        const double share = 100. * double(wrong) / double(at.size());
+        const std::string what = std::string(name) + (inward ? ", edges" : ", recesses");
+        line((what + ": misplaced by a threshold at a half").c_str(), share, "%", "< 0.2", share < .2);
+    }
+}
+
+/// What ten fields cost the picture of the lantern: the same one, as what they say hardly counts.
+void ten_fields() {
+    auto with = [&](bool fields) {
+        scene::Scene s = scene::load(fs::path(test::source_folder) / "demo" / "lantern.vemtra")->scene;
+        scene::BuildUp b = scene::default_build_up("all", "All");
+        scene::Layer& base = b.layers[0];
+        std::string sum;
+        auto add = [&](const char* kind, const char* input, float value, const char* where = nullptr) {
+            scene::Node node;
+            node.id = node.name = std::string(kind) + std::to_string(base.nodes.size());
+            node.kind = kind;
+            node.type = "float";
+            node.inputs[input].value = value;
+            if (where) node.inputs["where"].value = std::string(where);
+            base.nodes.push_back(node);
+            scene::Node more;
+            more.id = more.name = "sum" + std::to_string(base.nodes.size());
+            more.kind = "mix";
+            more.type = "float";
+            more.inputs["fg"].from = node.id;
+            more.inputs["bg"].value = .4f;
+            if (!sum.empty()) more.inputs["bg"].from = sum;
+            more.inputs["mix"].value = 1e-6f;
+            base.nodes.push_back(more);
+            sum = more.id;
+        };
+        add("cavity", "reach", .01f);
+        add("cavity", "reach", .03f);
+        add("cavity", "reach", .02f, "edges");
+        add("cavity", "reach", .005f, "edges");
+        add("thickness", "reach", .02f);
+        add("settle", "least", .3f);
+        add("curvature", "amount", .5f);
+        add("crease", "width", .01f);
+        add("nearby", "width", .02f);
+        add("streak", "length", .2f);
+        base.surface["specular_roughness"].value = .4f;
+        if (fields) base.surface["specular_roughness"].from = sum;
+        s.build_ups = {b};
+        for (auto& part : s.parts) part.build_up = "all";
+        s.paintings.clear();
+        return s;
+    };
+    render::Workshop workshop;
+    render::PrepareOptions options;
+    options.folder = fs::path(test::source_folder) / "demo";
+    options.maps_now = true;
+    const auto none = render::prepare(std::make_shared<const scene::Scene>(with(false)), workshop, options);
+    const auto ten = render::prepare(std::make_shared<const scene::Scene>(with(true)), workshop, options);
+    std::printf("  a picture of the lantern with %zu fields\n", ten->fields ? ten->fields->all().size() : size_t(0));
+    const render::PictureSettings settings{.width = 320, .height = 200, .samples = 16};
+    render::render_picture(*none, settings);
+    const auto [of_none, of_ten] = side_by_side(
+        7, [&] { render::render_picture(*none, settings); }, [&] { render::render_picture(*ten, settings); });
+    line("ten fields on the lantern, against none", of_ten / of_none, "x", "at most 1.15", of_ten <= 1.15 * of_none);
+}
+
 void rays_of_fields(const std::shared_ptr<const geometry::Geometry>& g) {
     const std::vector<char> all(g->instances().size(), 1);
     size_t vertices = 0;
@@ -314,6 +401,9 @@ void fields() {
     against_brute_force("plate of large faces", plate(), .05f);
     against_brute_force("part with fillets", part_with_fillets(), .05f);
     against_brute_force("open sheet", open_sheet(), .05f);
+    threshold("lantern", l, .02f);
+    threshold("part with fillets", part_with_fillets(), .05f);
+    ten_fields();
     rays_of_fields(l);
     many_faces();
 }

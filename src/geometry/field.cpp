@@ -131,25 +131,58 @@ FormField::Between beside_step(const FormField::Samples& of, const FormField::Pi
 
 }  // namespace
 
+namespace {
+
+/// The way down from a face to the smallest piece that a place lies in.
+class Descent {
+public:
+    void begin(const FormField::PartField& part, const Mesh& mesh, const Place& place) {
+        part_ = &part;
+        corner_ = &mesh.indices[3 * size_t(place.face)];
+        piece_ = nullptr;
+        first_ = part.first.empty() ? FormField::uncut : part.first[place.face];
+        x_[0] = 1.f - place.u - place.v;
+        x_[1] = place.u;
+        x_[2] = place.v;
+    }
+    bool is_there() const { return FormField::is_whole(first_); }
+    void fetch() const {
+        if (!is_there()) __builtin_prefetch(next());
+    }
+    /// One piece down.
+    void go() {
+        piece_ = next();
+        const size_t part = quarter();
+        for (size_t c = 0; c < 3; ++c) x_[c] = part == 3 ? 1.f - 2.f * x_[c] : 2.f * x_[c] - (c == part ? 1.f : 0.f);
+        first_ = piece_->first;
+    }
+    FormField::Between samples() const {
+        if (!piece_) return {&part_->at_vertex, {corner_[0], corner_[1], corner_[2]}, {x_[0], x_[1], x_[2]}};
+        if (first_ != FormField::uncut)
+            return beside_step(part_->inside, *piece_, part_->steps[first_ & ~FormField::stepped], x_);
+        return {&part_->inside, {piece_->corner[0], piece_->corner[1], piece_->corner[2]}, {x_[0], x_[1], x_[2]}};
+    }
+
+private:
+    size_t quarter() const { return x_[0] >= .5f ? 0 : x_[1] >= .5f ? 1 : x_[2] >= .5f ? 2 : 3; }
+    const FormField::Piece* next() const { return &part_->pieces[first_ + quarter()]; }
+
+    const FormField::PartField* part_ = nullptr;
+    const uint32_t* corner_ = nullptr;
+    const FormField::Piece* piece_ = nullptr;
+    uint32_t first_ = FormField::uncut;
+    float x_[3]{};
+};
+
+}  // namespace
+
 FormField::Between FormField::between(const Mesh& mesh, const Place& place) const {
     const PartField& f = parts[place.instance];
     if (f.at_vertex.empty()) return {};
-    const uint32_t triangle = place.face;
-    const uint32_t* i = &mesh.indices[3 * size_t(triangle)];
-    const float u = place.u;
-    const float v = place.v;
-    uint32_t first = f.first.empty() ? uncut : f.first[triangle];
-    if (is_whole(first)) return {&f.at_vertex, {i[0], i[1], i[2]}, {1.f - u - v, u, v}};
-    float x[] = {1.f - u - v, u, v};
-    const Piece* piece = nullptr;
-    while (!is_whole(first)) {
-        const size_t part = x[0] >= .5f ? 0 : x[1] >= .5f ? 1 : x[2] >= .5f ? 2 : 3;
-        piece = &f.pieces[first + part];
-        for (size_t c = 0; c < 3; ++c) x[c] = part == 3 ? 1.f - 2.f * x[c] : 2.f * x[c] - (c == part ? 1.f : 0.f);
-        first = piece->first;
-    }
-    if (first != uncut) return beside_step(f.inside, *piece, f.steps[first & ~stepped], x);
-    return {&f.inside, {piece->corner[0], piece->corner[1], piece->corner[2]}, {x[0], x[1], x[2]}};
+    Descent d;
+    d.begin(f, mesh, place);
+    while (!d.is_there()) d.go();
+    return d.samples();
 }
 
 float FormField::at(const Mesh& mesh, const Place& place, int channel) const {
@@ -160,8 +193,10 @@ float FormField::at(const Mesh& mesh, const Place& place, int channel) const {
     return sum;
 }
 
-float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
-    const Between b = between(mesh, place);
+namespace {
+
+/// The mean distance share of a place's samples, read with these weights.
+float read(const FormField::Between& b, const float* weights) {
     if (!b.of || b.of->shares.empty()) return 0.f;
     float sum = 0.f;
     for (int c = 0; c < 3; ++c) {
@@ -171,6 +206,56 @@ float FormField::within(const Mesh& mesh, const Place& place, const float* weigh
         sum += b.weight[c] * one;
     }
     return sum * (1.f / 255.f);
+}
+
+/// Where many places lie, all a step down at a time, so that what one of them waits for from memory comes while the
+/// others go on.
+constexpr int together = 64;
+void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* instance, const uint32_t* face,
+          const float* u, const float* v, FormField::Between* out) {
+    Descent descent[together];
+    int open[together];
+    int left = 0;
+    uint32_t last = UINT32_MAX;
+    const Mesh* mesh = nullptr;
+    for (int i = 0; i < n; ++i) {
+        out[i] = {};
+        if (instance[i] >= f.parts.size() || f.parts[instance[i]].at_vertex.empty()) continue;
+        if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
+        const FormField::PartField& part = f.parts[instance[i]];
+        if (!part.first.empty()) __builtin_prefetch(&part.first[face[i]]);
+        __builtin_prefetch(&mesh->indices[3 * size_t(face[i])]);
+        open[left++] = i;
+    }
+    last = UINT32_MAX;
+    for (int k = 0; k < left; ++k) {
+        const int i = open[k];
+        if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
+        descent[i].begin(f.parts[instance[i]], *mesh, {instance[i], face[i], u[i], v[i]});
+        descent[i].fetch();
+    }
+    while (left > 0) {
+        int still = 0;
+        for (int k = 0; k < left; ++k) {
+            Descent& d = descent[open[k]];
+            if (d.is_there()) {
+                FormField::Between& b = out[open[k]] = d.samples();
+                for (const size_t s : b.sample)
+                    if (!b.of->shares.empty()) __builtin_prefetch(b.of->shares.data() + s * reach_knots);
+                continue;
+            }
+            d.go();
+            d.fetch();
+            open[still++] = open[k];
+        }
+        left = still;
+    }
+}
+
+}  // namespace
+
+float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
+    return read(between(mesh, place), weights);
 }
 
 size_t FormField::bytes() const {
@@ -297,15 +382,18 @@ void keep_field(const FormField& field) {
 void Fields::sample(int field, int n, const uint32_t* instance, const uint32_t* face, const float* u, const float* v,
                     int channels, float* const* out) const {
     const FormField* f = field >= 0 && size_t(field) < fields_.size() ? fields_[size_t(field)].get() : nullptr;
-    for (int i = 0; i < n; ++i) {
-        for (int c = 0; c < channels; ++c) out[c][i] = 0.f;
-        if (!f || instance[i] >= f->parts.size()) continue;
-        const Mesh& mesh = geometry_->shape(instance[i]).faces_as_triangles();
-        const FormField::Between b = f->between(mesh, {instance[i], face[i], u[i], v[i]});
-        if (!b.of || b.of->numbers.empty()) continue;
-        for (int k = 0; k < 3; ++k) {
-            const float* numbers = b.of->numbers.data() + b.sample[k] * size_t(f->channels);
-            for (int c = 0; c < std::min(channels, f->channels); ++c) out[c][i] += b.weight[k] * numbers[c];
+    FormField::Between between[together];
+    for (int first = 0; first < n; first += together) {
+        const int count = std::min(together, n - first);
+        if (f) find(*geometry_, *f, count, instance + first, face + first, u + first, v + first, between);
+        for (int i = first; i < first + count; ++i) {
+            for (int c = 0; c < channels; ++c) out[c][i] = 0.f;
+            const FormField::Between& b = between[i - first];
+            if (!f || !b.of || b.of->numbers.empty()) continue;
+            for (int k = 0; k < 3; ++k) {
+                const float* numbers = b.of->numbers.data() + b.sample[k] * size_t(f->channels);
+                for (int c = 0; c < std::min(channels, f->channels); ++c) out[c][i] += b.weight[k] * numbers[c];
+            }
         }
     }
 }
@@ -316,16 +404,20 @@ void Fields::within(int field, int n, const uint32_t* instance, const uint32_t* 
     float weights[reach_knots];
     float last_reach = -1.f;
     float last_falloff = -1.f;
-    for (int i = 0; i < n; ++i) {
-        out[i] = 0.f;
-        if (!f || instance[i] >= f->parts.size() || !(reach[i] > 0.f)) continue;
-        if (reach[i] != last_reach || falloff[i] != last_falloff) {
-            last_reach = reach[i];
-            last_falloff = falloff[i];
-            reach_weights(std::max(last_reach / f->furthest, 1e-6f), std::clamp(last_falloff, .05f, 20.f), weights);
+    FormField::Between between[together];
+    for (int first = 0; first < n; first += together) {
+        const int count = std::min(together, n - first);
+        if (f) find(*geometry_, *f, count, instance + first, face + first, u + first, v + first, between);
+        for (int i = first; i < first + count; ++i) {
+            out[i] = 0.f;
+            if (!f || !(reach[i] > 0.f)) continue;
+            if (reach[i] != last_reach || falloff[i] != last_falloff) {
+                last_reach = reach[i];
+                last_falloff = falloff[i];
+                reach_weights(std::max(last_reach / f->furthest, 1e-6f), std::clamp(last_falloff, .05f, 20.f), weights);
+            }
+            out[i] = read(between[i - first], weights);
         }
-        out[i] =
-            f->within(geometry_->shape(instance[i]).faces_as_triangles(), {instance[i], face[i], u[i], v[i]}, weights);
     }
 }
 

@@ -156,6 +156,120 @@ TEST_CASE("what stands on a face and is narrower than the field's samples there 
     }
 }
 
+namespace {
+
+/// A form of flat rectangles, each cut into triangles in one of three ways.
+struct Cut {
+    struct Face {
+        int rectangle;
+        V2f at[3];  ///< in the rectangle, 0..1
+    };
+    std::string obj = "o form\n";
+    std::vector<Face> faces;
+    int vertices = 0;
+
+    void add(int rectangle, const V3f& corner, const V3f& u, const V3f& v, int way) {
+        std::vector<V2f> points;
+        std::vector<std::array<int, 3>> triangles;
+        if (way == 0) {
+            points = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
+            triangles = {{0, 1, 2}, {0, 2, 3}};
+        } else if (way == 1) {  // a fan of slivers from one corner
+            for (int k = 0; k <= 12; ++k) points.emplace_back(1.f, float(k) / 12.f);
+            points.insert(points.end(), {{0, 1}, {0, 0}});
+            for (int k = 0; k < 13; ++k) triangles.push_back({14, k, k + 1});
+        } else {  // an uneven grid
+            for (int j = 0; j <= 7; ++j)
+                for (int i = 0; i <= 5; ++i)
+                    points.emplace_back(std::pow(float(i) / 5.f, 1.4f), std::pow(float(j) / 7.f, .8f));
+            for (int j = 0; j < 7; ++j)
+                for (int i = 0; i < 5; ++i) {
+                    const int a = j * 6 + i;
+                    triangles.insert(triangles.end(), {{a, a + 1, a + 6}, {a + 1, a + 7, a + 6}});
+                }
+        }
+        for (const V2f& q : points) {
+            const V3f p = corner + u * q.x + v * q.y;
+            obj += "v " + std::to_string(p.x) + " " + std::to_string(p.y) + " " + std::to_string(p.z) + "\n";
+        }
+        for (const auto& t : triangles) {
+            obj += "f";
+            Face f{rectangle, {}};
+            for (size_t k = 0; k < 3; ++k) {
+                obj += " " + std::to_string(vertices + t[k] + 1);
+                f.at[k] = points[size_t(t[k])];
+            }
+            obj += "\n";
+            faces.push_back(f);
+        }
+        vertices += int(points.size());
+    }
+    /// Where a point of a rectangle lies in the mesh.
+    geometry::Place place(int rectangle, const V2f& q) const {
+        for (uint32_t f = 0; f < faces.size(); ++f) {
+            if (faces[f].rectangle != rectangle) continue;
+            const V2f a = faces[f].at[1] - faces[f].at[0];
+            const V2f b = faces[f].at[2] - faces[f].at[0];
+            const V2f d = q - faces[f].at[0];
+            const float area = a.x * b.y - a.y * b.x;
+            const geometry::Place at{0, f, (d.x * b.y - d.y * b.x) / area, (a.x * d.y - a.y * d.x) / area};
+            if (at.u >= 0.f && at.v >= 0.f && at.u + at.v <= 1.f) return at;
+        }
+        return {0, 0, 0.f, 0.f};
+    }
+};
+
+}  // namespace
+
+TEST_CASE("the same form cut into triangles in three ways gives the same mask") {
+    const Scratch s;
+    // A floor, a wall with an overhang, and a plate that hovers over the floor.
+    std::array<Cut, 3> cuts;
+    for (int way = 0; way < 3; ++way) {
+        Cut& c = cuts[size_t(way)];
+        c.add(0, {-.2f, 0, -.2f}, {0, 0, .4f}, {.4f, 0, 0}, way);
+        c.add(1, {-.2f, 0, -.2f}, {.4f, 0, 0}, {0, .12f, 0}, way);
+        c.add(2, {-.2f, .12f, -.2f}, {.4f, 0, 0}, {0, 0, .06f}, way);
+        c.add(3, {-.05f, .03f, .02f}, {.1f, 0, 0}, {0, 0, .09f}, way);
+    }
+    for (const float range : {.0625f, .25f}) {
+        float w[geometry::reach_knots];
+        geometry::reach_weights(.8f, 1.f, w);
+        std::array<std::unique_ptr<geometry::Geometry>, 3> forms;
+        std::array<std::shared_ptr<const geometry::FormField>, 3> fields;
+        for (size_t way = 0; way < 3; ++way) {
+            forms[way] = make(s, cuts[way].obj);
+            REQUIRE(forms[way]->shape(0).faces() == cuts[way].faces.size());
+            fields[way] = compute_field(*forms[way], {1}, request(false, range), geometry::field_rays_final);
+        }
+        for (int rectangle = 0; rectangle < 3; ++rectangle) {
+            float off = 0.f;
+            double sum = 0.;
+            int count = 0;
+            int over = 0;
+            for (float x = .0131f; x < 1.f; x += .0217f)
+                for (float y = .0117f; y < 1.f; y += .0233f) {
+                    float low = 1.f;
+                    float high = 0.f;
+                    for (size_t way = 0; way < 3; ++way) {
+                        const float v = fields[way]->within(forms[way]->shape(0).faces_as_triangles(),
+                                                            cuts[way].place(rectangle, {x, y}), w);
+                        low = std::min(low, v);
+                        high = std::max(high, v);
+                    }
+                    off = std::max(off, high - low);
+                    sum += double(high - low);
+                    over += high - low > .02f;
+                    ++count;
+                }
+            INFO("range " << range << ", rectangle " << rectangle << ", worst " << off << ", over .02: " << over);
+            CHECK(sum / double(count) < .008);
+            CHECK(over < count / 80);
+            CHECK(off < .12f);  // in corners, nearer than samples are apart
+        }
+    }
+}
+
 TEST_CASE("parts that are pasted in one place are near one another, and each is asked for once") {
     const Scratch s;
     const auto one = make(s, level("low", 0, 0, 0, 1.f, 1, true) + level("high", 0, .25f, 0, 1.f, 5, false));

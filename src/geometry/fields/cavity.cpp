@@ -2,9 +2,10 @@
 // each distance. Looking outward it says where recesses are; looking inward, where the other side is near: at exposed
 // edges and thin places. What counts as near, and how it falls off, is said when it is read (reach_weights).
 //
-// Directions follow the base-2 radical inverse and the golden ratio (Halton 1960; Kronecker), the same ones about every
-// normal: what is left of their error changes slowly over the surface, so that nothing is mottled behind a steep level,
-// and differences between samples are those of the form. Sixteen that lie near one another are sent together.
+// Directions lie on a spiral of the golden angle (Vogel 1979, "A better way to construct the sunflower head"), the same
+// ones about every normal: what is left of their error changes slowly over the surface, so that nothing is mottled
+// behind a steep level, and differences between samples are those of the form. Sixteen that lie near one another are
+// sent together.
 #include <algorithm>
 #include <array>
 #include <memory>
@@ -15,22 +16,13 @@
 namespace vemtra::geometry {
 namespace {
 
-float radical_inverse2(uint32_t i) {
-    i = (i << 16) | (i >> 16);
-    i = ((i & 0x00ff00ffu) << 8) | ((i & 0xff00ff00u) >> 8);
-    i = ((i & 0x0f0f0f0fu) << 4) | ((i & 0xf0f0f0f0u) >> 4);
-    i = ((i & 0x33333333u) << 2) | ((i & 0xccccccccu) >> 2);
-    i = ((i & 0x55555555u) << 1) | ((i & 0xaaaaaaaau) >> 1);
-    return float(i >> 8) * 0x1p-24f;
-}
-
 /// Directions about +z, cosine weighted within a cone; sixteen that follow one another lie near one another.
 class Directions {
 public:
     Directions(int count, float sin_cone) : all_(size_t(std::max(count, 1))) {
         const float n = float(all_.size());
         for (size_t i = 0; i < all_.size(); ++i) {
-            const float a = radical_inverse2(uint32_t(i)) + .5f / n;
+            const float a = (float(i) + .5f) / n;
             const float b = (float(i) + .5f) * 0.618033988f;
             const float s = sin_cone * std::sqrt(a);
             float sine;
@@ -136,7 +128,7 @@ FieldKind cavity_field() {
                            "how much more, 0 to 1", "how far is looked, metres, above 0"},
             .channels = reach_knots,
             .adaptive = true,
-            .tolerance = .03f,
+            .tolerance = .02f,
             .range = [](const std::vector<float>& p) { return p[7]; },
             .side = [](const std::vector<float>& p) { return p[0] > .5f ? -1.f : 1.f; },
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
