@@ -81,8 +81,8 @@ struct FieldKind {
     float spread = 0.f;  ///< how far apart its numbers lie at most; 0: as far as it looks, as lengths do
     /// How far it looks, metres; null: as far as all is large.
     float (*range)(const std::vector<float>& parameters) = nullptr;
-    /// Above 0 where it looks at what stands on the surface, below 0 at what goes into it from within; null: neither, so
-    /// that nothing narrow hides between its samples.
+    /// Above 0 where it looks at what stands on the surface, below 0 at what goes into it from within; null: at
+    /// neither. Nothing of it hides between samples then.
     float (*side)(const std::vector<float>& parameters) = nullptr;
     /// Called once per computing.
     FieldSamplers (*samplers)(const Geometry& geometry, const FieldAsked& asked) = nullptr;

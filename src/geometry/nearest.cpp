@@ -1,5 +1,6 @@
 #include "geometry/nearest.h"
 
+#include <algorithm>
 #include <map>
 
 #include "base/hash.h"
@@ -7,7 +8,8 @@
 namespace vemtra::geometry {
 namespace {
 
-constexpr float touching = 1e-6f;  // of the reach: where so near a place is found, no nearer one is looked for
+constexpr uint32_t small_part = 2048;  // faces: smaller ones share one scene
+constexpr float touching = 1e-6f;      // of the reach: where so near a place is found, no nearer one is looked for
 
 /// Barycentric coordinates (of the second and third corner) of the point of a triangle that is nearest to p
 /// (Ericson 2005, "Real-Time Collision Detection", 5.1.5).
@@ -55,54 +57,72 @@ Nearest::Nearest(const Geometry& geometry, const std::vector<uint32_t>& instance
             if (first.twin == first.number) first.twin = i;
             continue;
         }
-        Part part{in, i, i, {}};
+        Part part{in, i, i, {}, {}};
         part.positions.reserve(mesh.positions.size());
-        for (const V3f& p : mesh.positions) part.positions.push_back(in.point_to_world(p));
-        faces += mesh.triangles();
+        for (const V3f& p : mesh.positions) {
+            part.positions.push_back(in.point_to_world(p));
+            part.box.extendBy(part.positions.back());
+        }
+        if (mesh.triangles() < small_part) faces += mesh.triangles();
         parts_.push_back(std::move(part));
     }
     scene_ = new_scene(faces);
-    for (const Part& part : parts_) {
-        const Mesh& mesh = part.instance.shape->faces_as_triangles();
-        RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_TRIANGLE);
-        void* points = rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f),
-                                               part.positions.size());
-        std::copy(part.positions.begin(), part.positions.end(), static_cast<V3f*>(points));
-        void* corners = rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 3 * sizeof(uint32_t),
-                                                mesh.triangles());
-        std::copy_n(mesh.indices.begin(), 3 * size_t(mesh.triangles()), static_cast<uint32_t*>(corners));
-        rtcCommitGeometry(g);
-        rtcAttachGeometry(scene_, g);
-        rtcReleaseGeometry(g);
+    for (uint32_t k = 0; k < parts_.size(); ++k) {
+        const size_t triangles = parts_[k].instance.shape->faces_as_triangles().triangles();
+        if (triangles < small_part) {
+            in_scene_.push_back(k);
+            add(scene_, parts_[k]);
+            continue;
+        }
+        large_.push_back({k, new_scene(triangles)});
+        add(large_.back().scene, parts_[k]);
+        rtcCommitScene(large_.back().scene);
     }
     rtcCommitScene(scene_);
 }
 Nearest::~Nearest() {
     rtcReleaseScene(scene_);
+    for (const Large& l : large_) rtcReleaseScene(l.scene);
 }
 
-Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, uint32_t but) const {
-    struct Asked {
-        const std::vector<Part>* parts;
-        V3f position, normal;
-        uint32_t but;
-        float touching;
-        Found found;
-    } asked{&parts_, position, normal, but, touching * reach, {}};
-    if (!(position.length2() < 1e30f) || !(reach > 0.f)) return {};
+void Nearest::add(RTCScene scene, const Part& part) const {
+    const Mesh& mesh = part.instance.shape->faces_as_triangles();
+    RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_TRIANGLE);
+    void* points =
+        rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, sizeof(V3f), part.positions.size());
+    std::copy(part.positions.begin(), part.positions.end(), static_cast<V3f*>(points));
+    void* corners =
+        rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 3 * sizeof(uint32_t), mesh.triangles());
+    std::copy_n(mesh.indices.begin(), 3 * size_t(mesh.triangles()), static_cast<uint32_t*>(corners));
+    rtcCommitGeometry(g);
+    rtcAttachGeometry(scene, g);
+    rtcReleaseGeometry(g);
+}
+
+struct Nearest::Asked {
+    const std::vector<Part>* parts;
+    const uint32_t* part_of;  ///< by the number of a geometry
+    V3f position, normal;
+    uint32_t but;
+    float touching;
+    float radius;
+    Found found;
+};
+
+void Nearest::ask(RTCScene scene, Asked& asked) const {
     RTCPointQuery query;
-    query.x = position.x;
-    query.y = position.y;
-    query.z = position.z;
+    query.x = asked.position.x;
+    query.y = asked.position.y;
+    query.z = asked.position.z;
     query.time = 0.f;
-    query.radius = reach;
+    query.radius = asked.radius;
     RTCPointQueryContext context;
     rtcInitPointQueryContext(&context);
     rtcPointQuery(
-        scene_, &query, &context,
+        scene, &query, &context,
         [](RTCPointQueryFunctionArguments* a) {
             auto& q = *static_cast<Asked*>(a->userPtr);
-            const Part& part = (*q.parts)[a->geomID];
+            const Part& part = (*q.parts)[q.part_of[a->geomID]];
             const uint32_t number = part.number == q.but ? part.twin : part.number;
             if (number == q.but || a->query->radius <= q.touching) return false;
             const uint32_t* c = &part.instance.shape->faces_as_triangles().indices[3 * size_t(a->primID)];
@@ -113,11 +133,27 @@ Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, 
             const V2f at = nearest_of_triangle(q.position, p0, p1, p2);
             const float d = (p0 + (p1 - p0) * at.x + (p2 - p0) * at.y - q.position).length();
             if (!(d < a->query->radius)) return false;
-            a->query->radius = d;
+            a->query->radius = q.radius = d;
             q.found = {{number, a->primID, at.x, at.y}, d};
             return true;
         },
         &asked);
+}
+
+Nearest::Found Nearest::at(const V3f& position, const V3f& normal, float reach, uint32_t but) const {
+    if (!(position.length2() < 1e30f) || !(reach > 0.f)) return {};
+    Asked asked{&parts_, in_scene_.data(), position, normal, but, touching * reach, reach, {}};
+    if (!in_scene_.empty()) ask(scene_, asked);
+    for (const Large& l : large_) {
+        const Part& part = parts_[l.part];
+        if (part.number == but && part.twin == but) continue;
+        V3f away(0.f);
+        for (int c = 0; c < 3; ++c)
+            away[c] = std::max({0.f, part.box.min[c] - position[c], position[c] - part.box.max[c]});
+        if (!(away.length2() < asked.radius * asked.radius)) continue;
+        asked.part_of = &l.part;
+        ask(l.scene, asked);
+    }
     return asked.found;
 }
 

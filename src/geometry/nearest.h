@@ -25,9 +25,21 @@ private:
         Instance instance;
         uint32_t number, twin;       ///< of the first of those that stand there, and of another; of none: the same
         std::vector<V3f> positions;  ///< in the world
+        Box3f box;
     };
+    struct Asked;
+    void add(RTCScene scene, const Part& part) const;
+    void ask(RTCScene scene, Asked& asked) const;
+
     std::vector<Part> parts_;
-    RTCScene scene_ = nullptr;
+    RTCScene scene_ = nullptr;        ///< of all small parts
+    std::vector<uint32_t> in_scene_;  ///< by the number of a geometry in it: which part
+    /// Large ones stand alone: who asks from one of them, or for what faces a way, does not have to look at all of it.
+    struct Large {
+        uint32_t part;
+        RTCScene scene;
+    };
+    std::vector<Large> large_;
 };
 
 }  // namespace vemtra::geometry

@@ -3,6 +3,7 @@
 #include <set>
 
 #include "field_support.h"
+#include "geometry/nearest.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -285,6 +286,45 @@ TEST_CASE("parts that are pasted in one place are near one another, and each is 
     const float far = geometry::size_of_all(twice);
     for (const float v : named->parts[1].at_vertex.numbers) CHECK(v == far);
     for (const float v : named->parts[2].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
+}
+
+TEST_CASE("the nearest other part is found over small and large ones, and one's own is not looked at") {
+    const Scratch s;
+    // A sheet of many faces, another above it, and a small square between them.
+    auto sheet = [](const char* name, int first, float y) {
+        constexpr int n = 60;
+        std::string text = std::string("o ") + name + "\n";
+        for (int j = 0; j <= n; ++j)
+            for (int i = 0; i <= n; ++i)
+                text += "v " + std::to_string(2.f * float(i) / n - 1.f) + " " + std::to_string(y) + " " +
+                        std::to_string(2.f * float(j) / n - 1.f) + "\n";
+        for (int j = 0; j < n; ++j)
+            for (int i = 0; i < n; ++i) {
+                const int a = first + j * (n + 1) + i;
+                text += "f " + std::to_string(a) + " " + std::to_string(a + n + 1) + " " + std::to_string(a + n + 2) +
+                        " " + std::to_string(a + 1) + "\n";
+            }
+        return text;
+    };
+    constexpr int vertices = 61 * 61;
+    const auto g = make(s, sheet("low", 1, 0.f) + sheet("high", 1 + vertices, .5f) +
+                               level("small", 0, .3f, 0, .1f, 1 + 2 * vertices, true));
+    REQUIRE(g->shape(0).faces() >= 2048);
+    const geometry::Nearest nearest(*g, {0, 1, 2});
+    for (const float x : {-.7f, -.05f, .02f, .31f}) {
+        const bool under = std::fabs(x) < .1f;
+        const float beside = under ? 0.f : std::fabs(x) - .1f;
+        const auto from_low = nearest.at({x, 0.f, .01f}, V3f(0.f), 4.f, 0);
+        CHECK(from_low.distance == Approx(std::min(.5f, std::hypot(.3f, beside))).margin(1e-5));
+        CHECK(from_low.place.instance == (std::hypot(.3f, beside) < .5f ? 2u : 1u));
+        const auto from_small = nearest.at({x, .3f, .01f}, V3f(0.f), 4.f, 2);
+        CHECK(from_small.distance == Approx(.2f).margin(1e-5));
+        CHECK(from_small.place.instance == 1u);
+        const auto from_all = nearest.at({x, .1f, .01f}, V3f(0.f), 4.f);
+        CHECK(from_all.place.instance == 0u);
+        CHECK(from_all.distance == Approx(.1f).margin(1e-5));
+    }
+    CHECK_FALSE(geometry::hit_something(geometry::Nearest(*g, {0}).at({0.f, 0.f, 0.f}, V3f(0.f), 4.f, 0).place));
 }
 
 TEST_CASE("a field that no part wants is nothing, and of its kind") {
