@@ -36,7 +36,8 @@ bool FieldPieces::run(size_t allowed, bool& cut, float from, float to) {
     cut |= widened_;
     // Lengths that are off by far more than a few samples can mend get fewer of them.
     const int halvings = std::clamp(doublings - 2, 0, 4);
-    if (!cut_pieces(std::min(allowed, budget_) >> halvings, cut, from, to)) return false;
+    most_ = (std::min(allowed, budget_) >> halvings) + at_.samples();
+    if (!cut_pieces(cut, from, to)) return false;
     close_seams();
     return true;
 }
@@ -162,7 +163,7 @@ std::vector<char> FieldPieces::stood_on(const std::vector<uint32_t>& of) const {
 }
 
 /// Cuts pieces as deep as what they hold asks for.
-bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
+bool FieldPieces::cut_pieces(bool& cut, float from, float to) {
     bool full = false;
     std::vector<uint32_t> open(cuts_.size());
     for (uint32_t k = 0; k < open.size(); ++k) open[k] = k;
@@ -170,7 +171,7 @@ bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
         const float a = lerp(from, to, 1.f - std::exp2(-.5f * float(round)));
         const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
         for (const uint32_t k : open)
-            if (values_.count() <= budget + at_.samples()) look_at(cuts_[k]);
+            if (values_.count() <= most_) look_at(cuts_[k]);
         if (!run_jobs(a, lerp(a, b, .7f))) return false;
         std::vector<uint32_t> parted;
         const std::vector<char> stood = stood_on(open);
@@ -179,7 +180,7 @@ bool FieldPieces::cut_pieces(size_t budget, bool& cut, float from, float to) {
             bool goes_on = true;
             if (int(cuts_[k].level) >= levels_ || !(is_rough(cuts_[k], goes_on) || stood[i])) continue;
             goes_on = goes_on || stood[i];
-            if (values_.count() > budget + at_.samples()) {
+            if (values_.count() > most_) {
                 // All have been cut alike so far: what only the finest steps lack is not told.
                 cut |= longest_side(cuts_[k]) > 8.f * shortest();
                 full = true;
@@ -204,6 +205,7 @@ bool FieldPieces::cut_slopes(const std::function<bool(const FieldCut&)>& chosen)
     std::vector<uint32_t> parted;
     for (uint32_t k = 0; k < cuts_.size(); ++k) {
         const FieldCut& c = cuts_[k];
+        if (values_.count() > most_) break;
         if (!c.is_whole() || int(c.level) >= levels_) continue;
         if (!(c.level > 0 ? chosen(c) : small(c) && spread(c) > 2.f * field_step)) continue;
         for (int s = 0; s < 3; ++s) ask(c, s);

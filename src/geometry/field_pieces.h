@@ -64,7 +64,7 @@ private:
 
     void find_faces();
     int widen();
-    bool cut_pieces(size_t budget, bool& cut, float from, float to);
+    bool cut_pieces(bool& cut, float from, float to);
     void part(uint32_t k, std::vector<uint32_t>& open);
     std::vector<uint32_t> overtaken() const;
     void close_seams();
@@ -90,6 +90,7 @@ private:
     bool of_relief_;
     int levels_;
     size_t budget_;
+    size_t most_ = 0;  ///< samples, with those at vertices
     Lengths pieces_;
     bool widened_ = false;  ///< pieces are longer than the field looks far
     std::vector<FieldCut> cuts_;
