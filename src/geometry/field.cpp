@@ -129,10 +129,6 @@ FormField::Between beside_step(const FormField::Samples& of, const FormField::Pi
     return with(to_p.at, c[q].at, c[p].at) ? inside_of(of, to_p, c[p], c[q], at) : inside_of(of, to_p, c[q], to_q, at);
 }
 
-}  // namespace
-
-namespace {
-
 /// The way down from a face to the smallest piece that a place lies in.
 class Descent {
 public:
