@@ -33,6 +33,9 @@ struct Leaf {
 inline int block_of(int texel) {
     return texel / edge / 8 * 8 + texel % edge / 8;
 }
+inline int first_of_block(int block) {
+    return block / 8 * 8 * edge + block % 8 * 8;
+}
 struct LaidTile {
     std::vector<std::unique_ptr<Leaf>> leaves;
 };
@@ -62,6 +65,8 @@ public:
     /// In the world; empty where the tile has no texel of the form.
     const Box3f& bounds(int x, int y) const { return bounds_[size_t(y) * size_t(across_) + size_t(x)]; }
     const Box3f& bounds() const { return all_; }
+    /// The tiles (y * across() + x) whose bounds a box meets, by number.
+    std::vector<int> tiles_in(const Box3f& box) const;
     /// From any thread. Tiles that were not asked for lately are forgotten.
     std::shared_ptr<const LaidTile> tile(int x, int y) const;
     size_t bytes() const;
@@ -79,6 +84,7 @@ private:
     void cover_texels();
     void bound_tiles();
     void lay(LaidTile& out, int x, int y) const;
+    void lay_face(LaidTile& out, const Face& face, const Corner c[3], int x0, int y0) const;
     void lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, int x, int y) const;
     void complete(Leaf& leaf) const;
 
@@ -89,6 +95,7 @@ private:
     std::vector<Face> faces_;
     std::vector<std::vector<Rows>> cover_;  ///< per level and tile
     std::vector<Box3f> bounds_;
+    std::vector<Box3f> group_bounds_;  ///< of 8 x 8 tiles each
     Box3f all_;
     struct Kept;
     std::unique_ptr<Kept> kept_;

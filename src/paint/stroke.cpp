@@ -7,27 +7,55 @@
 
 #include "base/parallel.h"
 #include "render/materials.h"
-#include "render/pinhole.h"
 
 namespace vemtra::paint {
 namespace {
 
 constexpr float least = 1.f / 4096.f;  // of a dab's shape, that counts
-constexpr float unknown = -1.f;        // of what is allowed
 
 bool meets(const Box3f& a, const Box3f& b) {
     return a.intersects(b);
 }
+/// How far a dab reaches: a tip is square and as deep as wide.
+float reach_of(const Dab& d) {
+    return d.radius * (d.tip ? 1.75f : 1.f);
+}
 Box3f around(const Dab& d) {
     Box3f box(d.centre, d.centre);
-    const V3f r(d.radius * (d.tip ? 1.75f : 1.f));
+    const V3f r(reach_of(d));
     box.min -= r;
     box.max += r;
     return box;
 }
 
-/// How much of a dab each texel of a leaf gets, 0..1: its shape, times how the surface faces it.
-void shape_of(const Leaf& leaf, const Dab& d, float* out) {
+/// Calls f(first texel) for each row of eight texels of those blocks.
+template <class F> void each_row(uint64_t blocks, F&& f) {
+    for (; blocks; blocks &= blocks - 1) {
+        const int first = first_of_block(std::countr_zero(blocks));
+        for (int r = 0; r < 8; ++r) f(first + r * edge);
+    }
+}
+
+/// The blocks of a leaf that lie within reach of a dab.
+uint64_t blocks_met(const Leaf& leaf, const Dab& d) {
+    const float reach = reach_of(d);
+    uint64_t met = 0;
+    for (size_t b = 0; b < leaf.blocks.size(); ++b) {
+        const Box3f& box = leaf.blocks[b];
+        if (box.isEmpty()) continue;
+        float away = 0.f;
+        for (int c = 0; c < 3; ++c) {
+            const float beyond = std::max({0.f, box.min[c] - d.centre[c], d.centre[c] - box.max[c]});
+            away += beyond * beyond;
+        }
+        met |= uint64_t(away <= reach * reach) << b;
+    }
+    return met;
+}
+
+/// How much of a dab each texel of those blocks of a leaf gets, 0..1: its shape, times how the surface faces it.
+/// Others are not written.
+void shape_of(const Leaf& leaf, uint64_t blocks, const Dab& d, float* out) {
     const V3f y_axis = d.axis.cross(d.across) * (d.mirrored ? -1.f : 1.f);
     const float to_unit = 1.f / d.radius;
     const float round = 1.f / d.roundness;
@@ -35,8 +63,9 @@ void shape_of(const Leaf& leaf, const Dab& d, float* out) {
     const float inverse_soft = 1.f / soft;
     const float limit = std::cos(radians(std::clamp(d.steep, 1.f, 180.f)));
     const float whole = std::cos(radians(std::max(0.f, d.steep - 20.f)));
-    const float inverse_fade = 1.f / std::max(1e-4f, whole - limit);
     const bool all_ways = d.steep >= 180.f;
+    const float inverse_fade = all_ways ? 0.f : 1.f / std::max(1e-4f, whole - limit);
+    const float least_facing = all_ways ? 1.f : 0.f;
     const float side = d.behind ? -1.f : 1.f;
     const float* const px = leaf.position[0];
     const float* const py = leaf.position[1];
@@ -44,53 +73,39 @@ void shape_of(const Leaf& leaf, const Dab& d, float* out) {
     const float* const nx = leaf.normal[0];
     const float* const ny = leaf.normal[1];
     const float* const nz = leaf.normal[2];
-    const Box3f reached = around(d);
-    for (int b = 0; b < 64; ++b) {
-        const int first = b / 8 * 8 * edge + b % 8 * 8;
-        const bool met = !leaf.blocks[size_t(b)].isEmpty() && meets(leaf.blocks[size_t(b)], reached);
-        for (int r = 0; r < 8; ++r) {
-            const int from = first + r * edge;
-            if (!met) {
-                std::memset(out + from, 0, 8 * sizeof(float));
-                continue;
-            }
-            for (int i = from; i < from + 8; ++i) {
-                const float dx = px[i] - d.centre.x;
-                const float dy = py[i] - d.centre.y;
-                const float dz = pz[i] - d.centre.z;
-                const float x = (dx * d.across.x + dy * d.across.y + dz * d.across.z) * to_unit;
-                const float y = (dx * y_axis.x + dy * y_axis.y + dz * y_axis.z) * to_unit * round;
-                const float z = (dx * d.axis.x + dy * d.axis.y + dz * d.axis.z) * to_unit;
-                const float rho = std::sqrt(x * x + y * y + z * z);
-                float t = (1.f - rho) * inverse_soft;
-                t = t < 0.f ? 0.f : t > 1.f ? 1.f : t;
-                const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
-                float f = (facing - limit) * inverse_fade;
-                f = f < 0.f ? 0.f : f > 1.f ? 1.f : f;
-                out[i] = t * t * (3.f - 2.f * t) * (all_ways ? 1.f : f);
-            }
+    const float width = 2.f * leaf.texel * to_unit;
+    const V3f c = d.centre;
+    auto along = [](__m256 x, __m256 y, __m256 z, const V3f& to) { return x * to.x + y * to.y + z * to.z; };
+    auto within = [](__m256 x, float low) {
+        return _mm256_min_ps(_mm256_max_ps(x, _mm256_set1_ps(low)), _mm256_set1_ps(1.f));
+    };
+    each_row(blocks, [&](int first) {
+        const uint64_t row = leaf.rows[size_t(first) / edge] >> (first % edge) & 0xff;
+        const __m256 dx = _mm256_load_ps(px + first) - c.x;
+        const __m256 dy = _mm256_load_ps(py + first) - c.y;
+        const __m256 dz = _mm256_load_ps(pz + first) - c.z;
+        const __m256 x = along(dx, dy, dz, d.across) * to_unit;
+        const __m256 y = along(dx, dy, dz, y_axis) * (to_unit * round);
+        const __m256 z = along(dx, dy, dz, d.axis) * to_unit;
+        const __m256 t = within((1.f - _mm256_sqrt_ps(x * x + y * y + z * z)) * inverse_soft, 0.f);
+        const __m256 facing =
+            along(_mm256_load_ps(nx + first), _mm256_load_ps(ny + first), _mm256_load_ps(nz + first), d.axis) * side;
+        _mm256_store_ps(out + first, t * t * (3.f - 2.f * t) * within((facing - limit) * inverse_fade, least_facing));
+        if (row != 0xff)
+            for (int i = 0; i < 8; ++i)
+                if (!(row >> i & 1)) out[first + i] = 0.f;
+        if (!d.tip) return;
+        for (uint64_t left = row; left; left &= left - 1) {
+            const int i = first + std::countr_zero(left);
+            const V3f p(px[i] - c.x, py[i] - c.y, pz[i] - c.z);
+            const float deep = clamp01((1.f - std::fabs(p.dot(d.axis)) * to_unit) * 4.f);
+            const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
+            const float f = std::clamp((facing - limit) * inverse_fade, least_facing, 1.f);
+            out[i] = f * deep > 0.f
+                         ? d.tip->at(p.dot(d.across) * to_unit, p.dot(y_axis) * to_unit * round, width) * deep * f
+                         : 0.f;
         }
-    }
-    if (d.tip) {
-        const float width = 2.f * leaf.texel * to_unit;
-        for (size_t r = 0; r < edge; ++r)
-            for (uint64_t row = leaf.rows[r]; row; row &= row - 1) {
-                const size_t i = r * edge + size_t(std::countr_zero(row));
-                if (!meets(leaf.blocks[size_t(block_of(int(i)))], reached)) continue;
-                const V3f p(px[i] - d.centre.x, py[i] - d.centre.y, pz[i] - d.centre.z);
-                const float z = std::fabs(p.dot(d.axis)) * to_unit;
-                const float facing = side * (nx[i] * d.axis.x + ny[i] * d.axis.y + nz[i] * d.axis.z);
-                const float deep = clamp01((1.f - z) * 4.f);
-                out[i] = d.tip->at(p.dot(d.across) * to_unit, p.dot(y_axis) * to_unit * round, width) * deep *
-                         (all_ways ? 1.f : clamp01((facing - limit) * inverse_fade));
-            }
-    }
-    for (size_t r = 0; r < edge; ++r) {  // those that it does not have
-        const uint64_t row = leaf.rows[r];
-        if (row == ~uint64_t(0)) continue;
-        for (size_t x = 0; x < edge; ++x)
-            if (!(row >> x & 1)) out[r * edge + x] = 0.f;
-    }
+    });
 }
 
 }  // namespace
@@ -105,73 +120,20 @@ bool inside(const std::vector<V2f>& outline, V2f p) {
     return in;
 }
 
-// The map of a unit square to a quadrilateral, turned round (Heckbert 1989, "Fundamentals of Texture Mapping and Image
-// Warping", 2.2.3).
-bool Photo::place(V2f p, V2f& at) const {
-    const V2f& a = corners[0];
-    const V2f& b = corners[1];
-    const V2f& c = corners[2];
-    const V2f& d = corners[3];
-    const double sx = double(a.x) - b.x + c.x - d.x;
-    const double sy = double(a.y) - b.y + c.y - d.y;
-    const double dx1 = double(b.x) - c.x;
-    const double dx2 = double(d.x) - c.x;
-    const double dy1 = double(b.y) - c.y;
-    const double dy2 = double(d.y) - c.y;
-    const double det = dx1 * dy2 - dx2 * dy1;
-    if (!(std::fabs(det) > 1e-9)) return false;
-    const double g = (sx * dy2 - dx2 * sy) / det;
-    const double h = (dx1 * sy - sx * dy1) / det;
-    const double m[3][3] = {
-        {b.x - a.x + g * b.x, d.x - a.x + h * d.x, a.x}, {b.y - a.y + g * b.y, d.y - a.y + h * d.y, a.y}, {g, h, 1.}};
-    // The inverse by cofactors, at (p, 1).
-    const double u = (m[1][1] * m[2][2] - m[1][2] * m[2][1]) * p.x + (m[0][2] * m[2][1] - m[0][1] * m[2][2]) * p.y +
-                     (m[0][1] * m[1][2] - m[0][2] * m[1][1]);
-    const double v = (m[1][2] * m[2][0] - m[1][0] * m[2][2]) * p.x + (m[0][0] * m[2][2] - m[0][2] * m[2][0]) * p.y +
-                     (m[0][2] * m[1][0] - m[0][0] * m[1][2]);
-    const double w = (m[1][0] * m[2][1] - m[1][1] * m[2][0]) * p.x + (m[0][1] * m[2][0] - m[0][0] * m[2][1]) * p.y +
-                     (m[0][0] * m[1][1] - m[0][1] * m[1][0]);
-    if (!(std::fabs(w) > 1e-12)) return false;
-    at = V2f(float(u / w), float(v / w));
-    return at.x >= 0.f && at.x <= 1.f && at.y >= 0.f && at.y <= 1.f;
-}
-
-V3f Photo::read(V2f at, float& amount) const {
-    const float x = at.x * float(width) - .5f;
-    const float y = at.y * float(height) - .5f;
-    const int ix = int(std::floor(x));
-    const int iy = int(std::floor(y));
-    auto index = [&](int i, int j) {
-        return size_t(std::clamp(j, 0, height - 1)) * size_t(width) + size_t(std::clamp(i, 0, width - 1));
-    };
-    V3f color(0.f);
-    float there = 0.f;
-    for (int k = 0; k < 4; ++k) {
-        const float w = (k & 1 ? x - float(ix) : 1.f - x + float(ix)) * (k & 2 ? y - float(iy) : 1.f - y + float(iy));
-        const size_t i = index(ix + (k & 1), iy + (k >> 1));
-        const float a = alpha.empty() ? 1.f : alpha[i];
-        color += pixels[i] * (w * a);
-        there += w * a;
-    }
-    amount = there;
-    if (there > 1e-6f) color /= there;
-    if (!as_mask) return color;
-    const float light = linear_to_srgb(clamp01(luminance(color)));
-    const float level = clamp01((light - black) / std::max(1e-4f, white - black));
-    amount *= inverse ? 1.f - level : level;
-    return color;
-}
-
 struct Stroke::Tile {
     size_t sheet = 0;
     int x = 0, y = 0;
     std::shared_ptr<const LaidTile> laid;
-    std::vector<float> added;                 ///< by the stroke so far, 0..1
-    std::vector<V3f> ink;                     ///< of each texel, times `added`: where a photo gives it
-    std::vector<std::vector<float>> allowed;  ///< per leaf: how much the stroke may do, `unknown` until it is asked
-    std::vector<std::vector<V3f>> photo;      ///< per leaf: the photo's colour
-    std::vector<float> work;                  ///< of brushes that rub: all lanes as they are now
-    bool dirty = false;
+    std::vector<float> added;  ///< by the stroke so far, 0..1
+    std::vector<V3f> ink;      ///< of each texel, times `added`: where a photo gives it
+    struct Allowed {
+        std::vector<float> much;  ///< how much the stroke may do to a texel
+        uint64_t blocks = 0;      ///< for which that was asked
+    };
+    std::vector<Allowed> allowed;         ///< per leaf
+    std::vector<std::vector<V3f>> photo;  ///< per leaf: the photo's colour
+    std::vector<float> work;              ///< of brushes that rub: all lanes as they are now
+    uint64_t dirty = 0;                   ///< blocks that have changed since they were shown
 };
 
 /// The form around a dab as a grid in its frame: what rubbing brushes see of the painting.
@@ -191,6 +153,7 @@ Stroke::Stroke(std::shared_ptr<const Canvas> canvas, scene::Painting before, con
       view_(std::move(view)),
       limits_(std::move(limits)),
       photo_(std::move(photo)),
+      sight_(canvas_->prepared(), view_),
       layouts_(canvas_->sheets().size()) {
     if (!finite(ink_)) ink_ = V3f(0.f);
     if (photo_ && (photo_->width < 1 || photo_->height < 1 ||
@@ -210,55 +173,44 @@ Stroke::Tile& Stroke::tile_at(size_t sheet, int x, int y) {
     return *t;
 }
 
-/// What the photo, or what the camera sees, or a mask lets through: asked once for each texel.
-void Stroke::allow(Tile& t, size_t k, const float* shape, const Dab& dab) {
+/// What the photo, or what the camera sees, or a mask lets through: asked once for each block of texels.
+void Stroke::allow(Tile& t, size_t k, uint64_t blocks, const float* shape, const Dab& dab) {
     const Leaf& leaf = *t.laid->leaves[k];
     if (t.allowed.size() <= k) t.allowed.resize(t.laid->leaves.size());
-    std::vector<float>& allowed = t.allowed[k];
-    if (allowed.empty()) allowed.assign(texels_of_tile, unknown);
-    const render::Prepared& p = *canvas_->prepared();
-    const render::Pinhole eye(view_.camera, view_.width, view_.height, view_.framed);
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    RTCScene scene = p.geometry->scene();
-    std::vector<int> fresh;
-    for (int i = 0; i < texels_of_tile; ++i)
-        if (shape[i] > least && allowed[size_t(i)] == unknown) fresh.push_back(i);
-    std::vector<V3f> places(fresh.size());
-    for (size_t j = 0; j < fresh.size(); ++j) {
-        const int i = fresh[j];
-        places[j] = V3f(leaf.position[0][i], leaf.position[1][i], leaf.position[2][i]);
-        allowed[size_t(i)] = 1.f;
-        if (leaf.inside[size_t(i) / edge] >> (i % edge) & 1) continue;
-        const float u = clamp01(leaf.u[i]);  // a texel of the gutter stands for the nearest point of its face
-        places[j] = p.geometry->at({leaf.instance[i], leaf.face[i], u, std::clamp(leaf.v[i], 0.f, 1.f - u)}).position;
-    }
-    if (!limits_.through && !dab.mirrored)
-        for (size_t first = 0; first < fresh.size(); first += 16) {
-            const int n = int(std::min<size_t>(16, fresh.size() - first));
-            alignas(64) RTCRay16 rays;
-            alignas(64) int valid[16];
-            for (int k = 0; k < 16; ++k) {
-                const size_t j = first + size_t(std::min(k, n - 1));
-                const int i = fresh[j];
-                V3f normal(leaf.normal[0][i], leaf.normal[1][i], leaf.normal[2][i]);
-                const V3f to_eye = eye.origin - places[j];
-                const float distance = to_eye.length();
-                if (normal.dot(to_eye) < 0.f) normal = -normal;
-                geometry::set_ray(rays, k, places[j] + normal * (.75f * leaf.texel), to_eye / distance,
-                                  distance * .999f);
-                valid[k] = k < n ? -1 : 0;
-            }
-            rtcOccluded16(valid, scene, &context, &rays);
-            for (int k = 0; k < n; ++k)
-                if (rays.tfar[k] < 0.f) allowed[size_t(fresh[first + size_t(k)])] = 0.f;
-        }
-    std::vector<int> masked;
+    Tile::Allowed& allowed = t.allowed[k];
+    if (allowed.much.empty()) allowed.much.assign(texels_of_tile, 0.f);
     const bool looks = !limits_.outline.empty() || photo_ || limits_.mask;
-    for (size_t j = 0; looks && j < fresh.size(); ++j) {
-        const int i = fresh[j];
+    std::vector<int> open;
+    for (uint64_t left = blocks & ~allowed.blocks; left; left &= left - 1) {
+        const uint64_t one = left & -left;
+        bool counts = false;
+        each_row(one, [&](int first) {
+            for (int i = first; i < first + 8; ++i) counts |= shape[i] > least;
+        });
+        if (!counts) continue;
+        allowed.blocks |= one;
+        const int block = std::countr_zero(left);
+        const uint64_t seen = limits_.through || dab.mirrored ? ~uint64_t(0) : sight_.of_block(leaf, block);
+        for (int b = 0; b < 64; ++b) {
+            const int i = first_of_block(block) + b / 8 * edge + b % 8;
+            const bool sees = (seen >> b & 1) != 0;
+            allowed.much[size_t(i)] = sees ? 1.f : 0.f;
+            if (looks && sees && (leaf.rows[size_t(i) / edge] >> (i % edge) & 1)) open.push_back(i);
+        }
+    }
+    if (!open.empty()) limit(t, k, open);
+}
+
+/// What lies in the outline, in the photo and under the mask, of texels that may be painted.
+void Stroke::limit(Tile& t, size_t k, const std::vector<int>& texels) {
+    const Leaf& leaf = *t.laid->leaves[k];
+    std::vector<float>& allowed = t.allowed[k].much;
+    const render::Prepared& p = *canvas_->prepared();
+    const render::Pinhole& eye = sight_.eye();
+    std::vector<int> masked;
+    for (const int i : texels) {
         float& a = allowed[size_t(i)];
-        const V3f to_eye = eye.origin - places[j];
+        const V3f to_eye = eye.origin - sight_.place(leaf, i);
         const float distance = to_eye.length();
         const V3f n(leaf.normal[0][i], leaf.normal[1][i], leaf.normal[2][i]);
         const float depth = -to_eye.dot(eye.forward);
@@ -302,39 +254,51 @@ void Stroke::allow(Tile& t, size_t k, const float* shape, const Dab& dab) {
 /// One dab onto one tile.
 void Stroke::lay_on(Tile& t, const Dab& dab) {
     if (t.added.empty()) t.added.assign(texels_of_tile, 0.f);
-    if (photo_ && !photo_->as_mask && t.ink.empty()) t.ink.assign(texels_of_tile, V3f(0.f));
-    alignas(64) float most[texels_of_tile];
+    const bool colors = photo_ && !photo_->as_mask;
+    if (colors && t.ink.empty()) t.ink.assign(texels_of_tile, V3f(0.f));
+    alignas(64) float most[texels_of_tile];  // in the blocks that are met
     alignas(64) float shape[texels_of_tile];
-    std::memset(most, 0, sizeof most);
-    std::vector<V3f> color(t.ink.empty() ? 0 : texels_of_tile);
-    bool any = false;
+    std::vector<V3f> color(colors ? texels_of_tile : 0);
+    uint64_t met = 0;
     for (size_t k = 0; k < t.laid->leaves.size(); ++k) {
         const Leaf& leaf = *t.laid->leaves[k];
         if (!meets(leaf.bounds, around(dab))) continue;
-        shape_of(leaf, dab, shape);
-        allow(t, k, shape, dab);
-        const float* allowed = t.allowed[k].data();
-        for (int i = 0; i < texels_of_tile; ++i) {
-            const float f = shape[i] > least ? shape[i] * std::max(0.f, allowed[i]) : 0.f;
-            if (!color.empty() && f > most[i]) color[size_t(i)] = t.photo[k][size_t(i)];
-            most[i] = std::max(most[i], f);
-        }
-        any = true;
+        const uint64_t blocks = blocks_met(leaf, dab);
+        each_row(blocks & ~met, [&](int first) { _mm256_store_ps(most + first, _mm256_setzero_ps()); });
+        met |= blocks;
+        shape_of(leaf, blocks, dab, shape);
+        allow(t, k, blocks, shape, dab);
+        const float* allowed = t.allowed[k].much.data();
+        each_row(blocks, [&](int first) {
+            const __m256 s = _mm256_load_ps(shape + first);
+            const __m256 counts = _mm256_cmp_ps(s, _mm256_set1_ps(least), _CMP_GT_OQ);
+            const __m256 much = _mm256_and_ps(counts, _mm256_mul_ps(s, _mm256_loadu_ps(allowed + first)));
+            const __m256 before = _mm256_load_ps(most + first);
+            const auto more = unsigned(_mm256_movemask_ps(_mm256_cmp_ps(much, before, _CMP_GT_OQ)));
+            for (unsigned left = colors ? more : 0; left; left &= left - 1) {
+                const size_t i = size_t(first + std::countr_zero(left));
+                color[i] = t.photo[k][i];
+            }
+            _mm256_store_ps(most + first, _mm256_max_ps(much, before));
+        });
     }
-    if (!any) return;
-    float* added = t.added.data();
-    const float flow = dab.flow;
-    if (!color.empty())
-        for (size_t i = 0; i < texels_of_tile; ++i) {
-            const float more = (1.f - added[i]) * most[i] * flow;
-            t.ink[i] += color[i] * more;
-        }
-    float sum = 0.f;
-    for (int i = 0; i < texels_of_tile; ++i) {
-        sum += most[i];
-        added[i] += (1.f - added[i]) * most[i] * flow;
+    float* const added = t.added.data();
+    const __m256 flow = _mm256_set1_ps(dab.flow);
+    for (uint64_t left = met; left; left &= left - 1) {
+        __m256 any = _mm256_setzero_ps();
+        each_row(left & -left, [&](int first) {
+            const __m256 m = _mm256_load_ps(most + first);
+            const __m256 a = _mm256_loadu_ps(added + first);
+            const __m256 more = _mm256_mul_ps(_mm256_mul_ps(_mm256_sub_ps(_mm256_set1_ps(1.f), a), m), flow);
+            any = _mm256_or_ps(any, m);
+            _mm256_storeu_ps(added + first, _mm256_add_ps(a, more));
+            if (!colors) return;
+            alignas(32) float by[8];
+            _mm256_store_ps(by, more);
+            for (size_t i = 0; i < 8; ++i) t.ink[size_t(first) + i] += color[size_t(first) + i] * by[i];
+        });
+        if (!_mm256_testz_si256(_mm256_castps_si256(any), _mm256_castps_si256(any))) t.dirty |= left & -left;
     }
-    t.dirty |= sum > 0.f;
 }
 
 namespace {
@@ -402,8 +366,10 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
         for (size_t k = 0; k < t->laid->leaves.size(); ++k) {
             const Leaf& leaf = *t->laid->leaves[k];
             if (!meets(leaf.bounds, around(dab))) continue;
-            shape_of(leaf, dab, shape);
-            allow(*t, k, shape, dab);
+            std::memset(shape, 0, sizeof shape);
+            const uint64_t blocks = blocks_met(leaf, dab);
+            shape_of(leaf, blocks, dab, shape);
+            allow(*t, k, blocks, shape, dab);
             for (int i = 0; i < texels_of_tile; ++i) {
                 const V3f p = V3f(leaf.position[0][i], leaf.position[1][i], leaf.position[2][i]) - dab.centre;
                 if (!(leaf.rows[size_t(i) / edge] >> (i % edge) & 1) || p.length2() > dab.radius * dab.radius * 2.f)
@@ -415,7 +381,7 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
                 const float* w = &t->work[size_t(i) * size_t(lanes)];
                 grid[at] += V4f(w[0], w[1], lanes > 2 ? w[2] : 0.f, lanes > 3 ? w[3] : 0.f);
                 count[at] += 1.f;
-                const float share = shape[i] > least ? shape[i] * std::max(0.f, t->allowed[k][size_t(i)]) : 0.f;
+                const float share = shape[i] > least ? shape[i] * t->allowed[k].much[size_t(i)] : 0.f;
                 if (share > 0.f) met.push_back({t, i, share, x, y});
             }
         }
@@ -436,7 +402,7 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
         float* w = &m.tile->work[size_t(m.texel) * size_t(lanes)];
         const float a = clamp01(m.share * dab.flow * brush_.opacity);
         for (int c = 0; c < lanes; ++c) w[c] += a * (to[c] - w[c]);
-        m.tile->dirty = true;
+        m.tile->dirty |= uint64_t(1) << block_of(m.texel);
     }
     if (!smudges) return;
     for (size_t i = 0; i < grid.size(); ++i)
@@ -453,10 +419,8 @@ void Stroke::dab(const Dab& one) {
             if (!meets(place.bounds, box)) continue;
             if (!layouts_[s]) layouts_[s] = canvas_->layout(place, Canvas::size_of(place, before_));
             const SheetLayout& layout = *layouts_[s];
-            for (int y = 0; y < layout.across(); ++y)
-                for (int x = 0; x < layout.across(); ++x)
-                    if (!layout.bounds(x, y).isEmpty() && meets(layout.bounds(x, y), box))
-                        hits.push_back(&tile_at(s, x, y));
+            for (const int i : layout.tiles_in(box))
+                hits.push_back(&tile_at(s, i % layout.across(), i / layout.across()));
         }
         parallel_ranges(hits.size(), 1, [&](size_t first, size_t last) {
             for (size_t i = first; i < last; ++i) {
@@ -474,6 +438,25 @@ void Stroke::dab(const Dab& one) {
         if (!hits.empty()) changed_.extendBy(box);
     }
 }
+
+namespace {
+
+/// One ink over eight texels, by what was added to each.
+void blend(const V4f& full, const float* added, float opacity, int lanes, float* row) {
+    auto over = [&]<int n>(std::integral_constant<int, n>) {
+        for (int i = 0; i < 8; ++i) {
+            const float much = added[i] * opacity;
+            const float a = much < 0.f ? 0.f : much > 1.f ? 1.f : much;
+            for (int c = 0; c < n; ++c) row[i * n + c] += (full[c] - row[i * n + c]) * a;
+        }
+    };
+    if (lanes == 2)
+        over(std::integral_constant<int, 2>());
+    else
+        over(std::integral_constant<int, 4>());
+}
+
+}  // namespace
 
 const scene::Painting& Stroke::now() {
     const int lanes = before_.lanes();
@@ -497,23 +480,13 @@ const scene::Painting& Stroke::now() {
         const scene::Sheet* old = before_.sheet(place.tile);
         scene::TexelsEdit edit(sheet->texels ? sheet->texels : scene::Texels::blank(sheet->size, lanes));
         std::vector<uint16_t*> to;
-        for (Tile* t : tiles) to.push_back(edit.tile(t->x, t->y));
+        for (Tile* t : tiles) to.push_back(edit.tile(t->x, t->y, t->dirty));
         parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
             for (size_t j = first; j < last; ++j) {
                 Tile& t = *tiles[j];
-                t.dirty = false;
-                uint16_t* out = to[j];
-                if (!t.work.empty()) {
-                    for (size_t i = 0; i < t.work.size(); ++i) out[i] = scene::float_to_half(t.work[i]);
-                    continue;
-                }
-                const size_t halves = size_t(texels_of_tile) * size_t(lanes);
                 const scene::TexelTile* base = old && old->texels ? &old->texels->tile(0, t.x, t.y) : nullptr;
-                if (base && *base)
-                    std::memcpy(out, base->get(), halves * sizeof(uint16_t));
-                else
-                    std::memset(out, 0, halves * sizeof(uint16_t));
-                composite(t, out, lanes);
+                show(t, base ? base->get() : nullptr, lanes, to[j]);
+                t.dirty = 0;
             }
         });
         sheet->texels = edit.done(layouts_[s].get());
@@ -521,37 +494,46 @@ const scene::Painting& Stroke::now() {
     return now_;
 }
 
-/// What the stroke has added, over what was there: halves in and out.
-void Stroke::composite(const Tile& t, uint16_t* texels, int lanes) const {
-    alignas(64) float work[texels_of_tile * 4];
-    const size_t halves = size_t(texels_of_tile) * size_t(lanes);
-    for (size_t i = 0; i < halves; i += 8)
-        _mm256_store_ps(work + i, _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(texels + i))));
+/// The blocks of a tile that have changed: what the stroke has added, over what was there (null: nothing).
+void Stroke::show(const Tile& t, const uint16_t* base, int lanes, uint16_t* out) const {
     const bool erases = brush_.mode == Mode::erase;
-    V3f ink = erases ? V3f(0.f) : ink_;
-    const float opacity = brush_.opacity;
-    const float* added = t.added.data();
-    if (t.ink.empty()) {
-        const float full[4] = {ink.x, lanes == 2 ? (erases ? 0.f : 1.f) : ink.y, ink.z, erases ? 0.f : 1.f};
-        for (int i = 0; i < texels_of_tile; ++i) {
-            const float a = std::min(1.f, std::max(0.f, added[i] * opacity));
-            float* w = work + i * lanes;
-            for (int c = 0; c < lanes; ++c) w[c] += (full[c] - w[c]) * a;
+    const V3f ink = erases ? V3f(0.f) : ink_;
+    const float there = erases ? 0.f : 1.f;
+    const V4f full(ink.x, lanes == 2 ? there : ink.y, ink.z, there);
+    each_row(t.dirty, [&](int first) {
+        alignas(32) float row[8 * 4];
+        const int numbers = 8 * lanes;
+        const size_t at = size_t(first) * size_t(lanes);
+        if (!t.work.empty()) {
+            for (size_t i = at; i < at + size_t(numbers); ++i) out[i] = scene::float_to_half(t.work[i]);
+            return;
         }
-    } else {
-        for (int i = 0; i < texels_of_tile; ++i) {
-            const float a = clamp01(added[i] * opacity);
-            if (a <= 0.f) continue;
-            ink = erases ? V3f(0.f) : t.ink[size_t(i)] / std::max(1e-9f, added[i]);
-            if (lanes == 2) ink.x = luminance(ink);
-            float* w = work + i * lanes;
-            for (int c = 0; c < lanes - 1; ++c) w[c] += (ink[c] - w[c]) * a;
-            w[lanes - 1] += ((erases ? 0.f : 1.f) - w[lanes - 1]) * a;
-        }
+        for (int i = 0; i < numbers; i += 8)
+            _mm256_store_ps(
+                row + i, base
+                             ? _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(base + at + size_t(i))))
+                             : _mm256_setzero_ps());
+        if (t.ink.empty())
+            blend(full, t.added.data() + first, brush_.opacity, lanes, row);
+        else
+            blend_photo(t, size_t(first), lanes, row);
+        for (int i = 0; i < numbers; i += 8)
+            _mm_storeu_si128(reinterpret_cast<__m128i*>(out + at + size_t(i)),
+                             _mm256_cvtps_ph(_mm256_load_ps(row + i), _MM_FROUND_TO_NEAREST_INT));
+    });
+}
+
+/// The same for eight texels that a photo has inked.
+void Stroke::blend_photo(const Tile& t, size_t first, int lanes, float* row) const {
+    const bool erases = brush_.mode == Mode::erase;
+    for (size_t i = first; i < first + 8; ++i, row += lanes) {
+        const float a = clamp01(t.added[i] * brush_.opacity);
+        if (a <= 0.f) continue;
+        V3f ink = erases ? V3f(0.f) : t.ink[i] / std::max(1e-9f, t.added[i]);
+        if (lanes == 2) ink.x = luminance(ink);
+        for (int c = 0; c < lanes - 1; ++c) row[c] += (ink[c] - row[c]) * a;
+        row[lanes - 1] += ((erases ? 0.f : 1.f) - row[lanes - 1]) * a;
     }
-    for (size_t i = 0; i < halves; i += 8)
-        _mm_storeu_si128(reinterpret_cast<__m128i*>(texels + i),
-                         _mm256_cvtps_ph(_mm256_load_ps(work + i), _MM_FROUND_TO_NEAREST_INT));
 }
 
 Box3f Stroke::changed() {
@@ -563,7 +545,7 @@ void Stroke::again() {
         std::fill(t->added.begin(), t->added.end(), 0.f);
         std::fill(t->ink.begin(), t->ink.end(), V3f(0.f));
         t->work.clear();
-        t->dirty |= !t->added.empty();
+        if (!t->added.empty()) t->dirty = ~uint64_t(0);
         if (t->laid)
             for (const auto& leaf : t->laid->leaves) changed_.extendBy(leaf->bounds);
     }

@@ -5,6 +5,7 @@
 
 #include "paint/brush.h"
 #include "paint/canvas.h"
+#include "paint/sight.h"
 #include "program/compile.h"
 
 namespace vemtra::paint {
@@ -58,9 +59,11 @@ public:
 private:
     struct Tile;
     Tile& tile_at(size_t sheet, int x, int y);
-    void allow(Tile& t, size_t leaf, const float* shape, const Dab& dab);
+    void allow(Tile& t, size_t leaf, uint64_t blocks, const float* shape, const Dab& dab);
+    void limit(Tile& t, size_t leaf, const std::vector<int>& texels);
     void lay_on(Tile& t, const Dab& dab);
-    void composite(const Tile& t, uint16_t* texels, int lanes) const;
+    void show(const Tile& t, const uint16_t* base, int lanes, uint16_t* out) const;
+    void blend_photo(const Tile& t, size_t first, int lanes, float* row) const;
     void rub(const std::vector<Tile*>& hits, const Dab& dab);
 
     std::shared_ptr<const Canvas> canvas_;
@@ -70,6 +73,7 @@ private:
     View view_;
     Limits limits_;
     std::shared_ptr<const Photo> photo_;
+    Sight sight_;
     std::map<std::array<int, 3>, std::unique_ptr<Tile>> tiles_;  ///< sheet, x, y
     std::vector<std::shared_ptr<const SheetLayout>> layouts_;    ///< per sheet of the canvas, once it was met
     struct Carried;

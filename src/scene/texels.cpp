@@ -16,6 +16,12 @@ namespace vemtra::scene {
 namespace {
 
 constexpr int edge = texel_tile;
+constexpr int block = edge / 8;  // texels a side
+
+/// All columns of the blocks of a row of blocks.
+uint64_t columns(uint64_t row_of_blocks) {
+    return _pdep_u64(row_of_blocks, 0x0101010101010101ull) * 0xff;
+}
 
 TexelCover::Rows all_rows() {
     TexelCover::Rows rows;
@@ -154,18 +160,23 @@ void TexelsEdit::put(int level, int x, int y, TexelTile tile) {
     set(level, x, y, std::move(tile));
 }
 
-uint16_t* TexelsEdit::written(int level, int x, int y) {
-    auto& own = written_[key(level, x, y)];
-    if (!own) {
-        own = std::make_shared<uint16_t[]>(next_->halves());
-        if (const TexelTile& old = next_->tile(level, x, y))
-            std::memcpy(own.get(), old.get(), next_->halves() * sizeof(uint16_t));
-        set(level, x, y, own);
+TexelsEdit::Written& TexelsEdit::written(int level, int x, int y) {
+    Written& own = written_[key(level, x, y)];
+    if (!own.texels) {
+        if (const TexelTile& old = next_->tile(level, x, y)) {
+            own.texels = std::make_shared_for_overwrite<uint16_t[]>(next_->halves());
+            std::memcpy(own.texels.get(), old.get(), next_->halves() * sizeof(uint16_t));
+        } else {
+            own.texels = std::make_shared<uint16_t[]>(next_->halves());
+        }
+        set(level, x, y, own.texels);
     }
-    return own.get();
+    return own;
 }
-uint16_t* TexelsEdit::tile(int x, int y) {
-    return written(0, x, y);
+uint16_t* TexelsEdit::tile(int x, int y, uint64_t blocks) {
+    Written& own = written(0, x, y);
+    own.blocks |= blocks;
+    return own.texels.get();
 }
 
 namespace {
@@ -186,14 +197,15 @@ template <int lanes> void store(uint16_t* p, Four v) {
     }
 }
 
-/// One quarter of a tile from the tile under it. `out` is the quarter's first texel.
-template <int lanes> void average_quarter(const uint16_t* from, const TexelCover::Rows& rows, int size, uint16_t* out) {
-    const int n = std::min(edge, size) / 2;
+/// One block of a tile, `out` its first texel, from the tile under it, whose texel at (x, y) lies under that. `n`: of
+/// the block, texels a side that there are.
+template <int lanes>
+void average_block(const uint16_t* from, const TexelCover::Rows& rows, int x0, int y0, int n, uint16_t* out) {
     const __m128 quarter = _mm_set1_ps(.25f);
     for (int y = 0; y < n; ++y) {
-        const uint64_t top = rows[size_t(2 * y)];
-        const uint64_t low = rows[size_t(2 * y + 1)];
-        const uint16_t* a = from + size_t(2 * y) * edge * lanes;
+        const uint64_t top = rows[size_t(y0 + 2 * y)] >> x0;
+        const uint64_t low = rows[size_t(y0 + 2 * y + 1)] >> x0;
+        const uint16_t* a = from + size_t((y0 + 2 * y) * edge + x0) * lanes;
         const uint16_t* b = a + size_t(edge) * lanes;
         uint16_t* to = out + size_t(y) * edge * lanes;
         for (int x = 0; x < n; ++x, a += 2 * lanes, b += 2 * lanes, to += lanes) {
@@ -215,30 +227,36 @@ template <int lanes> void average_quarter(const uint16_t* from, const TexelCover
 }
 }  // namespace
 
-/// Makes a tile of a level from the four tiles under it.
-void TexelsEdit::average(int level, int x, int y, const TexelCover* cover) {
-    uint16_t* out = written(level, x, y);
+/// Makes blocks of a tile of a level from the four tiles under it.
+void TexelsEdit::average(int level, int x, int y, uint64_t blocks, const TexelCover* cover) {
+    uint16_t* const out = written(level, x, y).texels.get();
     const int below = level - 1;
     const size_t lanes = size_t(next_->lanes_);
-    std::memset(out, 0, next_->halves() * sizeof(uint16_t));
-    for (int q = 0; q < 4; ++q) {
-        const int cx = 2 * x + (q & 1);
-        const int cy = 2 * y + (q >> 1);
-        if (cx >= next_->across(below) || cy >= next_->across(below)) continue;
+    const int n = std::min({block, edge / 2, next_->size(below) / 2});
+    for (; blocks; blocks &= blocks - 1) {
+        const int b = std::countr_zero(blocks);
+        const int bx = b % 8;
+        const int by = b / 8;
+        const int cx = 2 * x + bx / 4;
+        const int cy = 2 * y + by / 4;
+        uint16_t* to = out + size_t(by * block * edge + bx * block) * lanes;
         const TexelTile& from = next_->tile(below, cx, cy);
-        if (!from) continue;
+        if (!from) {
+            for (int row = 0; row < n; ++row)
+                std::memset(to + size_t(row) * edge * lanes, 0, size_t(n) * lanes * sizeof(uint16_t));
+            continue;
+        }
         const TexelCover::Rows* rows = cover ? cover->rows(below, cx, cy) : nullptr;
-        uint16_t* quarter = out + (size_t(q >> 1) * edge / 2 * edge + size_t(q & 1) * edge / 2) * lanes;
         const auto& known = rows ? *rows : everything;
         if (lanes == 4)
-            average_quarter<4>(from.get(), known, next_->size(below), quarter);
+            average_block<4>(from.get(), known, bx % 4 * 2 * block, by % 4 * 2 * block, n, to);
         else
-            average_quarter<2>(from.get(), known, next_->size(below), quarter);
+            average_block<2>(from.get(), known, bx % 4 * 2 * block, by % 4 * 2 * block, n, to);
     }
 }
 
 /// Texels that stand for nothing get the mean of those near them that do.
-void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover) {
+void TexelsEdit::fill_around(int level, int tx, int ty, uint64_t blocks, const TexelCover& cover) {
     const TexelCover::Rows* rows = cover.rows(level, tx, ty);
     if (!rows) return;
     const int size = next_->size(level);
@@ -250,24 +268,25 @@ void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover)
         for (int x = std::max(0, tx - 1); x <= std::min(across - 1, tx + 1); ++x)
             painted |= next_->tile(level, x, y) != nullptr;
     if (!painted) return;
-    // Only what lies within two texels of one that stands for something can take its mean; at the tile's edges that may
-    // be one of the next tile.
-    auto beside = [&](int y) {
-        uint64_t near = 0;
-        for (int v = y - 2; v <= y + 2; ++v) {
-            if (v < 0 || v >= n) return ~uint64_t(0);
-            const uint64_t r = (*rows)[size_t(v)];
-            near |= r | r << 1 | r << 2 | r >> 1 | r >> 2;
-        }
-        return near | 3 | uint64_t(3) << (n - 2);
-    };
-    // The tile and two rows and columns around it: whether they stand for something.
-    auto stands = [&](int x, int y) {
-        const int gx = tx * edge + x;
+    // Each row with two texels of the next tiles at both ends: a bit for what stands for something, the first for the
+    // one at -2. The rows that the one at y reads lie at y to y + 4.
+    using Wide = unsigned __int128;
+    std::array<Wide, edge + 4> wide;
+    auto row_of = [&](int x, int y) -> uint64_t {  // of a tile beside this one
         const int gy = ty * edge + y;
-        if (gx < 0 || gy < 0 || gx >= size || gy >= size) return false;
-        const TexelCover::Rows* r = gx / edge == tx && gy / edge == ty ? rows : cover.rows(level, gx / edge, gy / edge);
-        return !r || ((*r)[size_t(gy % edge)] >> (gx % edge) & 1) != 0;
+        if (x < 0 || x >= across || gy < 0 || gy >= size) return 0;
+        const TexelCover::Rows* r = x == tx && gy / edge == ty ? rows : cover.rows(level, x, gy / edge);
+        return r ? (*r)[size_t(gy % edge)] : ~uint64_t(0);
+    };
+    auto widen = [&](int first, int last) {
+        for (int y = first; y < last; ++y)
+            wide[size_t(y + 2)] = Wide(row_of(tx - 1, y) >> (edge - 2)) | Wide(row_of(tx, y) & all) << 2 |
+                                  (n == edge ? Wide(row_of(tx + 1, y) & 3) << (edge + 2) : 0);
+    };
+    auto beside = [&](int y) {  // within two texels of one
+        Wide near = 0;
+        for (size_t v = size_t(y); v < size_t(y) + 5; ++v) near |= wide[v];
+        return uint64_t(near | near >> 1 | near >> 2 | near >> 3 | near >> 4);
     };
     auto texel = [&](int x, int y) -> __m128 {
         const int gx = tx * edge + x;
@@ -278,22 +297,29 @@ void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover)
         return next_->lanes_ == 4 ? load<4>(p) : load<2>(p);
     };
     uint16_t* out = nullptr;
+    int widened = -2;
     for (int y = 0; y < n; ++y) {
-        uint64_t missing = ~(*rows)[size_t(y)] & all & beside(y);
+        uint64_t missing = ~(*rows)[size_t(y)] & all & columns(blocks >> (y / block * 8) & 0xff);
+        if (!missing) continue;
+        widen(std::max(widened, y - 2), y + 3);
+        widened = y + 3;
+        missing &= beside(y);
         while (missing) {
             const int x = std::countr_zero(missing);
             missing &= missing - 1;
             __m128 sum = _mm_setzero_ps();
             int count = 0;
             for (int reach = 1; reach <= 2 && !count; ++reach)
-                for (int dy = -reach; dy <= reach; ++dy)
-                    for (int dx = -reach; dx <= reach; ++dx)
-                        if (stands(x + dx, y + dy)) sum = _mm_add_ps(sum, texel(x + dx, y + dy)), ++count;
+                for (int dy = -reach; dy <= reach; ++dy) {
+                    auto some = unsigned(wide[size_t(y + 2 + dy)] >> x) & (reach == 1 ? 0b01110u : 0b11111u);
+                    for (; some; some &= some - 1, ++count)
+                        sum = _mm_add_ps(sum, texel(x - 2 + std::countr_zero(some), y + dy));
+                }
             if (!count) continue;
             sum = _mm_div_ps(sum, _mm_set1_ps(float(count)));
             if (!out && _mm_movemask_ps(_mm_cmpneq_ps(sum, _mm_setzero_ps())) == 0 && !next_->tile(level, tx, ty))
                 continue;  // nothing is painted here, nor near
-            if (!out) out = written(level, tx, ty);
+            if (!out) out = written(level, tx, ty).texels.get();
             uint16_t* to = out + (size_t(y) * edge + size_t(x)) * size_t(next_->lanes_);
             if (next_->lanes_ == 4)
                 store<4>(to, sum);
@@ -303,27 +329,59 @@ void TexelsEdit::fill_around(int level, int tx, int ty, const TexelCover& cover)
     }
 }
 
-std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
-    std::vector<std::pair<int, int>> changed;
-    for (const auto& [k, tile] : written_) changed.emplace_back(int(k & 0xffffff), int(k >> 24 & 0xffffff));
-    for (int level = 1; level < next_->levels() && !changed.empty(); ++level) {
-        std::unordered_set<uint64_t> above;
-        for (const auto& [x, y] : changed) above.insert(key(0, x / 2, y / 2));
-        changed.clear();
-        for (const uint64_t k : above) changed.emplace_back(int(k & 0xffffff), int(k >> 24 & 0xffffff));
-        for (const auto& [x, y] : changed) average(level, x, y, cover);
-        if (!cover) continue;
-        std::unordered_set<uint64_t> near;
-        const int across = next_->across(level);
-        for (const auto& [x, y] : changed)
-            for (int dy = -1; dy <= 1; ++dy)
-                for (int dx = -1; dx <= 1; ++dx)
-                    if (x + dx >= 0 && y + dy >= 0 && x + dx < across && y + dy < across)
-                        near.insert(key(0, x + dx, y + dy));
-        for (const uint64_t k : near) fill_around(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), *cover);
+/// Blocks of the next level over some of one.
+TexelsEdit::Marks TexelsEdit::above(const Marks& below) const {
+    Marks out;
+    for (const auto& [k, blocks] : below) {
+        const int x = int(k & 0xffffff);
+        const int y = int(k >> 24 & 0xffffff);
+        uint64_t& to = out[key(0, x / 2, y / 2)];
+        for (int row = 0; row < 8; ++row) {
+            const uint64_t of_row = blocks >> (8 * row) & 0xff;
+            const uint64_t half = _pext_u64(of_row | of_row >> 1, 0x55);
+            to |= half << (8 * (row / 2 + y % 2 * 4) + x % 2 * 4);
+        }
     }
-    for (const auto& [k, tile] : written_)
-        if (is_blank(tile.get(), next_->halves()))
+    return out;
+}
+
+/// Those blocks and all that lie beside them.
+TexelsEdit::Marks TexelsEdit::around(int level, const Marks& marks) const {
+    constexpr uint64_t left_column = 0x0101010101010101ull;
+    constexpr uint64_t right_column = left_column << 7;
+    Marks out;
+    const int across = next_->across(level);
+    for (const auto& [k, m] : marks) {
+        const int x = int(k & 0xffffff);
+        const int y = int(k >> 24 & 0xffffff);
+        auto put = [&](int tx, int ty, uint64_t some) {
+            if (some && tx >= 0 && ty >= 0 && tx < across && ty < across) out[key(0, tx, ty)] |= some;
+        };
+        const uint64_t wide[] = {(m & left_column) << 7, m | (m << 1 & ~left_column) | (m >> 1 & ~right_column),
+                                 (m & right_column) >> 7};
+        for (int dx = -1; dx <= 1; ++dx) {
+            const uint64_t w = wide[dx + 1];
+            put(x + dx, y - 1, w << 56);
+            put(x + dx, y, w | w << 8 | w >> 8);
+            put(x + dx, y + 1, w >> 56);
+        }
+    }
+    return out;
+}
+
+std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
+    Marks changed;
+    for (const auto& [k, w] : written_) changed[k] = w.blocks;
+    for (int level = 1; level < next_->levels() && !changed.empty(); ++level) {
+        changed = above(changed);
+        for (const auto& [k, blocks] : changed)
+            average(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, cover);
+        if (!cover) continue;
+        for (const auto& [k, blocks] : around(level, changed))
+            fill_around(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, *cover);
+    }
+    for (const auto& [k, w] : written_)
+        if (is_blank(w.texels.get(), next_->halves()))
             set(int(k >> 48), int(k & 0xffffff), int(k >> 24 & 0xffffff), nullptr);
     written_.clear();
     own_blocks_.clear();

@@ -82,8 +82,9 @@ class TexelsEdit {
 public:
     explicit TexelsEdit(std::shared_ptr<const Texels> from);
     const Texels& before() const { return *from_; }
-    /// The finest level's tile, to be written. Good until done().
-    uint16_t* tile(int x, int y);
+    /// The finest level's tile, to be written. Good until done(). `blocks`: which of its 8 x 8 blocks of 8 x 8 texels
+    /// will be, the lowest bit for the upper left one, row by row; what lies above others is not made anew.
+    uint16_t* tile(int x, int y, uint64_t blocks = ~uint64_t(0));
     /// Whether tile() was called for it.
     bool touched(int x, int y) const { return written_.contains(key(0, x, y)); }
     /// Puts a tile as it is, of any level, null for none: reading files. Levels above are not made of it.
@@ -97,14 +98,21 @@ private:
     static uint64_t key(int level, int x, int y) {
         return uint64_t(level) << 48 | uint64_t(uint32_t(y)) << 24 | uint32_t(x);
     }
-    uint16_t* written(int level, int x, int y);
-    void average(int level, int x, int y, const TexelCover* cover);
-    void fill_around(int level, int x, int y, const TexelCover& cover);
+    struct Written {
+        std::shared_ptr<uint16_t[]> texels;
+        uint64_t blocks = 0;
+    };
+    using Marks = std::unordered_map<uint64_t, uint64_t>;  // blocks of tiles
+    Written& written(int level, int x, int y);
+    Marks above(const Marks& below) const;
+    Marks around(int level, const Marks& marks) const;
+    void average(int level, int x, int y, uint64_t blocks, const TexelCover* cover);
+    void fill_around(int level, int x, int y, uint64_t blocks, const TexelCover& cover);
     void set(int level, int x, int y, TexelTile tile);
 
     std::shared_ptr<const Texels> from_;
     std::shared_ptr<Texels> next_;
-    std::unordered_map<uint64_t, std::shared_ptr<uint16_t[]>> written_;
+    std::unordered_map<uint64_t, Written> written_;
     std::unordered_map<uint64_t, std::shared_ptr<Texels::Block>> own_blocks_;
 };
 

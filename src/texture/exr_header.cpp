@@ -30,6 +30,7 @@ public:
             if (tiles_too_large()) return "its tiles are far larger than its picture: it is damaged";
             if (any) chunks += least_chunks();
             if (chunks > length_ / 8) return "its table of chunks is longer than the file";
+            if (lines_too_long()) return "its lines are longer than a file of its size can hold: it is damaged";
             if (!several || !any) return {};
         }
         return "it has more parts than any picture";
@@ -42,6 +43,8 @@ private:
         window_[2] = window_[3] = -1;
         tile_[0] = tile_[1] = 0;
         compression_ = 0;
+        bytes_ = 0;
+        deep_ = false;
         for (int k = 0; k < most_attributes; ++k) {
             std::string name;
             if (!word(name)) return false;
@@ -61,6 +64,12 @@ private:
         if (name == "dataWindow" && size == 16) return number(window_);
         if (name == "compression" && size == 1) return number(compression_);
         if (name == "tiles" && size == 9) return number(tile_);
+        if (name == "channels") return channels(end);
+        if (name == "type") {
+            std::string kind(size_t(std::min<int64_t>(size, longest_name)), ' ');
+            in_.read(kind.data(), std::streamsize(kind.size()));
+            deep_ = kind.starts_with("deep");
+        }
         if (type == "preview") {
             uint32_t edges[2];
             return size >= 8 && number(edges) && int64_t(edges[0]) * int64_t(edges[1]) <= (size - 8) / 4;
@@ -76,6 +85,27 @@ private:
             return size >= 4 && number(unpacked) && double(unpacked) <= deflated * double(size);
         }
         return true;
+    }
+    bool channels(int64_t end) {
+        while (int64_t(in_.tellg()) < end - 1) {
+            std::string name;
+            int32_t rest[4];  // form, linear or not, sampling
+            if (!word(name)) return false;
+            if (name.empty()) return true;
+            if (!number(rest)) return false;
+            const double sampled = std::max(1., double(rest[2])) * std::max(1., double(rest[3]));
+            bytes_ += (rest[0] == 1 ? 2. : 4.) / sampled;
+        }
+        return true;
+    }
+    /// The library takes memory for whole chunks of lines, which no file of that length can hold.
+    bool lines_too_long() const {
+        if (tile_[0] > 0 || deep_) return false;
+        constexpr double always_good = 1 << 26;  // bytes
+        const double width = std::max(0., double(window_[2]) - window_[0] + 1);
+        const double height = std::max(0., double(window_[3]) - window_[1] + 1);
+        const double most = compression_ >= 8 ? 64. * deflated : deflated;  // cosines of 8 x 8 texels, deflated
+        return width * height * bytes_ > std::max(always_good, most * double(length_));
     }
     /// The library takes memory for whole tiles, whatever there is of them.
     bool tiles_too_large() const {
@@ -119,6 +149,8 @@ private:
     int32_t window_[4] = {0, 0, -1, -1};
     uint32_t tile_[2] = {0, 0};
     uint8_t compression_ = 0;
+    double bytes_ = 0;  ///< of a texel
+    bool deep_ = false;
 };
 
 }  // namespace

@@ -419,7 +419,28 @@ void Textures::sample_painted(const Image& image, int n, const float* const* pla
         const size_t index = size_t(fu) + 10 * size_t(fv);
         return index < image.tiles.size() ? image.tiles[index].get() : nullptr;
     };
+    // Few points lie so near a border that it may count: they are found in loops that become vector code.
+    int coarsest = 1 << 30;
+    for (const auto& t : image.tiles)
+        if (t) coarsest = std::min(coarsest, t->levels()[0].width);
+    thread_local std::vector<float> beyond;  // how far the reach goes beyond the border
+    beyond.assign(size_t(n), 1.f / float(coarsest));
+    float* const over_border = beyond.data();
+    for (int a = 2; a < 6; ++a)
+        if (place[a])
+            for (int i = 0; i < n; ++i) {
+                const float wide = std::fabs(place[a][i]);
+                over_border[i] = wide > over_border[i] ? wide : over_border[i];
+            }
     for (int i = 0; i < n; ++i) {
+        const float pu = place[0][i] - std::floor(place[0][i]);
+        const float pv = place[1][i] - std::floor(place[1][i]);
+        const float away_u = pu < .5f ? pu : 1.f - pu;
+        const float away_v = pv < .5f ? pv : 1.f - pv;
+        over_border[i] = .5f * over_border[i] - (away_u < away_v ? away_u : away_v);
+    }
+    for (int i = 0; i < n; ++i) {
+        if (!(over_border[i] > 0.f)) continue;
         const float fu = std::floor(place[0][i]);
         const float fv = std::floor(place[1][i]);
         const TexelImage* here = tile_at(fu, fv);

@@ -72,6 +72,48 @@ TEST_CASE("mip levels are means, and of what stands for something alone") {
     CHECK(scene::half_to_float(made->tile(2, 0, 0)[1]) == 1.f);
 }
 
+TEST_CASE("levels over a few changed blocks are those of sheets that were made in whole") {
+    struct Islands final : scene::TexelCover {  // a bit in two of each level, in patches
+        std::map<std::array<int, 3>, Rows> all;
+        const Rows* rows(int level, int x, int y) const override {
+            return (x + y) % 5 == 4 ? nullptr : &all.at({level, x, y});
+        }
+    } cover;
+    std::mt19937 random(7);
+    const int lanes = GENERATE(2, 4);
+    const auto blank = Texels::blank(512, lanes);
+    for (int level = 0; level < blank->levels(); ++level)
+        for (int y = 0; y < blank->across(level); ++y)
+            for (int x = 0; x < blank->across(level); ++x) {
+                auto& rows = cover.all[{level, x, y}];
+                for (size_t r = 0; r < rows.size(); ++r)
+                    rows[r] = r % 8 ? rows[r - 1] : uint64_t(random()) << 32 | random();
+            }
+    auto sheet = blank;
+    for (int round = 0; round < 12; ++round) {
+        scene::TexelsEdit edit(sheet);
+        scene::TexelsEdit whole(blank);
+        sheet->for_each([&](int level, int x, int y, const scene::TexelTile& t) {
+            if (level == 0) std::copy_n(t.get(), sheet->halves(), whole.tile(x, y));
+        });
+        for (int k = 0; k < 3; ++k) {
+            const int x = int(random() % 8);
+            const int y = int(random() % 8);
+            const size_t block = random() % 64;
+            for (scene::TexelsEdit* e : {&edit, &whole}) {
+                uint16_t* t = e->tile(x, y, uint64_t(1) << block);
+                std::mt19937 values(uint32_t(round * 3 + k));
+                for (size_t i = 0; i < 64; ++i)
+                    for (size_t c = 0; c < size_t(lanes); ++c)
+                        t[((block / 8 * 8 + i / 8) * 64 + block % 8 * 8 + i % 8) * size_t(lanes) + c] =
+                            scene::float_to_half(float(values() % 100) / 99.f);
+            }
+        }
+        sheet = edit.done(&cover);
+        CHECK(same(*sheet, *whole.done(&cover)));
+    }
+}
+
 TEST_CASE("painted texels are resampled up and down") {
     const auto once = noise(Texels::blank(256, 2), 1, 1, 3);
     const auto twice = scene::resampled(*once, 512);

@@ -181,6 +181,15 @@ TEST_CASE("an OpenEXR file whose header claims more than it holds is refused bef
     wide.replace(window + sizeof "dataWindow" + sizeof "box2i" + 4 + 8, 8, reinterpret_cast<const char*>(last), 8);
     CHECK(texture::exr_claims_too_much(s.write("wide.exr", wide)).find("table of chunks") != std::string::npos);
     CHECK_FALSE(texture::read_header(s.path / "wide.exr"));
+    // So are its lines: no byte can hold so many texels.
+    std::string lines = good;
+    const int32_t far[] = {16000000, 23};
+    lines.replace(window + sizeof "dataWindow" + sizeof "box2i" + 4 + 8, 8, reinterpret_cast<const char*>(far), 8);
+    CHECK(texture::exr_claims_too_much(s.write("lines.exr", lines)).find("lines are longer") != std::string::npos);
+    CHECK_FALSE(texture::read_header(s.path / "lines.exr"));
+    // One that is all of a colour is not: it is deflated as far as that goes.
+    write_image(s.path / "even.exr", 4096, 2048, 3, Kept::floats, [](int, int, int) { return .5f; });
+    CHECK(texture::exr_claims_too_much(s.path / "even.exr").empty());
     // Tiles of a thousand million texels would be asked for whole.
     const int32_t large[] = {0x40000000, 0x4000};
     const std::string tiles = std::string(reinterpret_cast<const char*>(large), 8) + '\0';
