@@ -1,0 +1,238 @@
+// Where the texels of one tile lie on the form.
+#include <immintrin.h>
+
+#include <bit>
+#include <optional>
+
+#include "paint/layout.h"
+#include "paint/texel_scan.h"
+
+namespace vemtra::paint {
+namespace {
+
+/// All of each number of eight whose bit is set.
+__m256i lanes_of(uint64_t bits) {
+    const __m256i each = _mm256_setr_epi32(1, 2, 4, 8, 16, 32, 64, 128);
+    return _mm256_cmpeq_epi32(_mm256_and_si256(_mm256_set1_epi32(int(bits)), each), each);
+}
+
+/// The square of the way from the middle of a texel to the nearest side.
+template <class Corner> double away_from_sides(const Corner c[3], int x, int y) {
+    double away = 1e30;
+    for (int k = 0; k < 3; ++k) {
+        const Corner& a = c[k];
+        const Corner& b = c[(k + 1) % 3];
+        const double ex = b.x - a.x;
+        const double ey = b.y - a.y;
+        const double px = x + .5 - a.x;
+        const double py = y + .5 - a.y;
+        const double s = std::clamp((px * ex + py * ey) / std::max(1e-30, ex * ex + ey * ey), 0., 1.);
+        away = std::min(away, (px - s * ex) * (px - s * ex) + (py - s * ey) * (py - s * ey));
+    }
+    return away;
+}
+
+/// A face that stays where its corners are, in the world.
+struct Flat {
+    V3f a, to_b, to_c;
+    V3f na, to_nb, to_nc;
+    V3f outer;  // of the face, unit
+
+    Flat(const geometry::Instance& in, const geometry::Mesh& mesh, uint32_t face) {
+        const uint32_t* i = &mesh.indices[3 * size_t(face)];
+        a = in.point_to_world(mesh.positions[i[0]]);
+        to_b = in.point_to_world(mesh.positions[i[1]]) - a;
+        to_c = in.point_to_world(mesh.positions[i[2]]) - a;
+        na = in.normal_to_world(mesh.normals[i[0]]);
+        to_nb = in.normal_to_world(mesh.normals[i[1]]) - na;
+        to_nc = in.normal_to_world(mesh.normals[i[2]]) - na;
+        outer = to_b.cross(to_c).normalized();
+        if ((3.f * na + to_nb + to_nc).dot(outer) < 0.f) outer = -outer;
+    }
+};
+
+/// Eight of them side by side.
+void store_row(const Flat& flat, const Weighing& weighing, int x, int y, __m256i mask, size_t i, Leaf& l) {
+    float u0;
+    float v0;
+    weighing.at(x, y, u0, v0);
+    const __m256 steps = _mm256_setr_ps(0, 1, 2, 3, 4, 5, 6, 7);
+    auto ramp = [&](float from, double step) {
+        return _mm256_add_ps(_mm256_set1_ps(from), _mm256_mul_ps(steps, _mm256_set1_ps(float(step))));
+    };
+    const __m256 u = ramp(u0, weighing.ux);
+    const __m256 v = ramp(v0, weighing.vx);
+    _mm256_maskstore_ps(l.u + i, mask, u);
+    _mm256_maskstore_ps(l.v + i, mask, v);
+    auto between = [&](float a, float b, float c) {
+        return _mm256_add_ps(_mm256_set1_ps(a),
+                             _mm256_add_ps(_mm256_mul_ps(u, _mm256_set1_ps(b)), _mm256_mul_ps(v, _mm256_set1_ps(c))));
+    };
+    __m256 n[3];
+    __m256 length2 = _mm256_setzero_ps();
+    for (int d = 0; d < 3; ++d) {
+        _mm256_maskstore_ps(l.position[d] + i, mask, between(flat.a[d], flat.to_b[d], flat.to_c[d]));
+        n[d] = between(flat.na[d], flat.to_nb[d], flat.to_nc[d]);
+        length2 = _mm256_add_ps(length2, _mm256_mul_ps(n[d], n[d]));
+    }
+    const __m256 long_enough = _mm256_cmp_ps(length2, _mm256_set1_ps(1e-24f), _CMP_GT_OQ);
+    const __m256 scale = _mm256_div_ps(_mm256_set1_ps(1.f), _mm256_sqrt_ps(length2));
+    for (int d = 0; d < 3; ++d)
+        _mm256_maskstore_ps(l.normal[d] + i, mask,
+                            _mm256_blendv_ps(_mm256_set1_ps(flat.outer[d]), _mm256_mul_ps(n[d], scale), long_enough));
+}
+
+}  // namespace
+
+/// The texels of a tile whose middles lie on a face; of flat ones their positions and normals, too.
+void SheetLayout::lay_face(LaidTile& out, const Face& face, const Corner c[3], int x0, int y0) const {
+    Weighing weighing;
+    if (!weighing.set(c)) return;
+    const FaceUvs& uvs = uvs_[face.uvs];
+    const geometry::Instance& in = prepared_->geometry->instances()[uvs.instance];
+    const bool stands_out = in.shape->stands_out();
+    std::optional<Flat> flat;
+    scan(c, x0, y0, std::min(x0 + edge, size_), std::min(y0 + edge, size_), [&](int y, int from, int to) {
+        if (!flat && !stands_out) flat.emplace(in, *uvs.mesh, face.face);
+        uint64_t left = bits(from - x0, to - x0);
+        for (size_t k = 0; left && k < size_t(most_leaves); ++k) {
+            if (k == out.leaves.size()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
+            Leaf& l = *out.leaves[k];
+            uint64_t& inside = l.inside[size_t(y - y0)];
+            const uint64_t here = left & ~inside;
+            inside |= here;
+            left &= ~here;
+            for (uint64_t some = here; some; some &= some - 1) {
+                const int x = std::countr_zero(some);
+                const size_t i = size_t(y - y0) * edge + size_t(x);
+                l.instance[i] = uvs.instance;
+                l.face[i] = face.face;
+                if (!flat) weighing.at(x0 + x, y, l.u[i], l.v[i]);
+            }
+            for (int x = 0; flat && x < edge; x += 8) {
+                const uint64_t row = here >> x & 0xff;
+                if (!row) continue;
+                store_row(*flat, weighing, x0 + x, y, lanes_of(row), size_t(y - y0) * edge + size_t(x), l);
+            }
+        }
+    });
+}
+
+void SheetLayout::lay(LaidTile& out, int tx, int ty) const {
+    const size_t t = size_t(ty) * size_t(across_) + size_t(tx);
+    const int x0 = tx * edge;
+    const int y0 = ty * edge;
+    const geometry::Geometry& g = *prepared_->geometry;
+    Corner c[3];
+    Weighing weighing;
+    double world = 0;
+    double sheet = 0;
+    std::vector<uint32_t> own;  // faces whose UVs have an area
+    for (uint32_t f = first_[t]; f < first_[t + 1]; ++f) {
+        corners(faces_[f], c);
+        if (!weighing.set(c)) continue;
+        own.push_back(f);
+        sheet += .5 * std::fabs((c[1].x - c[0].x) * (c[2].y - c[0].y) - (c[1].y - c[0].y) * (c[2].x - c[0].x));
+        world += double(g.area(uvs_[faces_[f].uvs].instance, faces_[f].face));
+        lay_face(out, faces_[f], c, x0, y0);
+    }
+    if (own.empty()) return;
+    if (out.leaves.empty()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
+    for (auto& l : out.leaves) {
+        l->rows = l->inside;
+        l->texel = float(std::sqrt(world / std::max(1e-30, sheet)));
+    }
+    lay_gutter(*out.leaves[0], own, tx, ty);
+    for (auto& l : out.leaves) complete(*l);
+}
+
+/// The texels around the islands: on the plane of the nearest face.
+void SheetLayout::lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, int tx, int ty) const {
+    const Rows& wanted = cover_[0][size_t(ty) * size_t(across_) + size_t(tx)];
+    bool any = false;
+    for (size_t y = 0; y < edge; ++y) any |= (wanted[y] & ~ground.inside[y]) != 0;
+    if (!any) return;
+    const int x0 = tx * edge;
+    const int y0 = ty * edge;
+    std::vector<float> nearest(texels_of_tile, float(gutter * gutter) * 2.f + 1.f);
+    Corner c[3];
+    Weighing weighing;
+    auto within = [](double x, int low, int high) { return int(std::clamp(x, double(low), double(high))); };
+    for (const uint32_t f : faces) {
+        corners(faces_[f], c);
+        if (!weighing.set(c)) continue;
+        const double reach = gutter + 1;
+        const int left = within(std::floor(std::min({c[0].x, c[1].x, c[2].x}) - reach), x0, x0 + edge - 1);
+        const int right = within(std::ceil(std::max({c[0].x, c[1].x, c[2].x}) + reach), x0, x0 + edge - 1);
+        const int top = within(std::floor(std::min({c[0].y, c[1].y, c[2].y}) - reach), y0, y0 + edge - 1);
+        const int low = within(std::ceil(std::max({c[0].y, c[1].y, c[2].y}) + reach), y0, y0 + edge - 1);
+        for (int y = top; y <= low; ++y) {
+            uint64_t row = wanted[size_t(y - y0)] & ~ground.inside[size_t(y - y0)] & bits(left - x0, right - x0 + 1);
+            for (; row; row &= row - 1) {
+                const int x = x0 + std::countr_zero(row);
+                const size_t i = size_t(y - y0) * edge + size_t(x - x0);
+                const auto away = float(away_from_sides(c, x, y));
+                if (away >= nearest[i]) continue;
+                nearest[i] = away;
+                weighing.at(x, y, ground.u[i], ground.v[i]);
+                ground.instance[i] = uvs_[faces_[f].uvs].instance;
+                ground.face[i] = faces_[f].face;
+                ground.rows[size_t(y - y0)] |= uint64_t(1) << (x - x0);
+            }
+        }
+    }
+}
+
+/// Positions and normals of the texels that it has but for those on flat faces, which have them already; its bounds.
+void SheetLayout::complete(Leaf& l) const {
+    const geometry::Geometry& g = *prepared_->geometry;
+    for (size_t y = 0; y < edge; ++y)
+        for (uint64_t row = l.rows[y]; row; row &= row - 1) {
+            const size_t i = y * edge + size_t(std::countr_zero(row));
+            const bool inside = (l.inside[y] >> (i % edge) & 1) != 0;
+            geometry::Place at{l.instance[i], l.face[i], l.u[i], l.v[i]};
+            const bool stands_out = g.shape(at.instance).stands_out();
+            if (inside && !stands_out) continue;
+            if (stands_out) {  // such a face ends at its sides
+                at.u = clamp01(at.u);
+                at.v = std::clamp(at.v, 0.f, 1.f - at.u);
+            }
+            const geometry::SurfacePoint s = g.at(at);
+            const V3f n = inside ? s.normal : s.normal_geometric;
+            for (int c = 0; c < 3; ++c) l.position[c][i] = s.position[c], l.normal[c][i] = finite(n) ? n[c] : 0.f;
+        }
+    __m256 odd = _mm256_setzero_ps();  // where a position is no number
+    for (size_t b = 0; b < l.blocks.size(); ++b) {
+        const float inf = __builtin_inff();
+        __m256 low[3];
+        __m256 high[3];
+        std::fill_n(low, 3, _mm256_set1_ps(inf));
+        std::fill_n(high, 3, _mm256_set1_ps(-inf));
+        bool any = false;
+        for (size_t r = b / 8 * 8; r < b / 8 * 8 + 8; ++r) {
+            const uint64_t row = l.rows[r] >> (b % 8 * 8) & 0xff;
+            if (!row) continue;
+            any = true;
+            const __m256 has = _mm256_castsi256_ps(lanes_of(row));
+            for (int c = 0; c < 3; ++c) {
+                const __m256 p = _mm256_load_ps(&l.position[c][r * edge + b % 8 * 8]);
+                low[c] = _mm256_min_ps(low[c], _mm256_blendv_ps(low[c], p, has));
+                high[c] = _mm256_max_ps(high[c], _mm256_blendv_ps(high[c], p, has));
+                odd = _mm256_or_ps(odd, _mm256_and_ps(has, _mm256_sub_ps(p, p)));
+            }
+        }
+        if (!any) continue;
+        for (int c = 0; c < 3; ++c) {
+            alignas(32) float least[8];
+            alignas(32) float most[8];
+            _mm256_store_ps(least, low[c]);
+            _mm256_store_ps(most, high[c]);
+            l.blocks[b].min[c] = *std::min_element(least, least + 8);
+            l.blocks[b].max[c] = *std::max_element(most, most + 8);
+        }
+        l.bounds.extendBy(l.blocks[b]);
+    }
+    if (_mm256_movemask_ps(_mm256_cmp_ps(odd, odd, _CMP_UNORD_Q))) l.rows.fill(0), l.inside.fill(0);
+}
+
+}  // namespace vemtra::paint
