@@ -2,19 +2,13 @@
 #include <immintrin.h>
 
 #include <bit>
-#include <optional>
+#include <vector>
 
 #include "paint/layout.h"
 #include "paint/texel_scan.h"
 
 namespace vemtra::paint {
 namespace {
-
-/// All of each number of eight whose bit is set.
-__m256i lanes_of(uint64_t bits) {
-    const __m256i each = _mm256_setr_epi32(1, 2, 4, 8, 16, 32, 64, 128);
-    return _mm256_cmpeq_epi32(_mm256_and_si256(_mm256_set1_epi32(int(bits)), each), each);
-}
 
 /// The square of the way from the middle of a texel to the nearest side.
 template <class Corner> double away_from_sides(const Corner c[3], int x, int y) {
@@ -32,68 +26,67 @@ template <class Corner> double away_from_sides(const Corner c[3], int x, int y) 
     return away;
 }
 
-/// A face that stays where its corners are, in the world.
-struct Flat {
-    V3f a, to_b, to_c;
-    V3f na, to_nb, to_nc;
-    V3f outer;  // of the face, unit
-
-    Flat(const geometry::Instance& in, const geometry::Mesh& mesh, uint32_t face) {
-        const uint32_t* i = &mesh.indices[3 * size_t(face)];
-        a = in.point_to_world(mesh.positions[i[0]]);
-        to_b = in.point_to_world(mesh.positions[i[1]]) - a;
-        to_c = in.point_to_world(mesh.positions[i[2]]) - a;
-        na = in.normal_to_world(mesh.normals[i[0]]);
-        to_nb = in.normal_to_world(mesh.normals[i[1]]) - na;
-        to_nc = in.normal_to_world(mesh.normals[i[2]]) - na;
-        outer = to_b.cross(to_c).normalized();
-        if ((3.f * na + to_nb + to_nc).dot(outer) < 0.f) outer = -outer;
-    }
-};
-
-/// Eight of them side by side.
-void store_row(const Flat& flat, const Weighing& weighing, int x, int y, __m256i mask, size_t i, Leaf& l) {
-    float u0;
-    float v0;
-    weighing.at(x, y, u0, v0);
-    const __m256 steps = _mm256_setr_ps(0, 1, 2, 3, 4, 5, 6, 7);
-    auto ramp = [&](float from, double step) {
-        return _mm256_add_ps(_mm256_set1_ps(from), _mm256_mul_ps(steps, _mm256_set1_ps(float(step))));
-    };
-    const __m256 u = ramp(u0, weighing.ux);
-    const __m256 v = ramp(v0, weighing.vx);
-    _mm256_maskstore_ps(l.u + i, mask, u);
-    _mm256_maskstore_ps(l.v + i, mask, v);
-    auto between = [&](float a, float b, float c) {
-        return _mm256_add_ps(_mm256_set1_ps(a),
-                             _mm256_add_ps(_mm256_mul_ps(u, _mm256_set1_ps(b)), _mm256_mul_ps(v, _mm256_set1_ps(c))));
-    };
-    __m256 n[3];
-    __m256 length2 = _mm256_setzero_ps();
-    for (int d = 0; d < 3; ++d) {
-        _mm256_maskstore_ps(l.position[d] + i, mask, between(flat.a[d], flat.to_b[d], flat.to_c[d]));
-        n[d] = between(flat.na[d], flat.to_nb[d], flat.to_nc[d]);
-        length2 = _mm256_add_ps(length2, _mm256_mul_ps(n[d], n[d]));
-    }
-    const __m256 long_enough = _mm256_cmp_ps(length2, _mm256_set1_ps(1e-24f), _CMP_GT_OQ);
-    const __m256 scale = _mm256_div_ps(_mm256_set1_ps(1.f), _mm256_sqrt_ps(length2));
-    for (int d = 0; d < 3; ++d)
-        _mm256_maskstore_ps(l.normal[d] + i, mask,
-                            _mm256_blendv_ps(_mm256_set1_ps(flat.outer[d]), _mm256_mul_ps(n[d], scale), long_enough));
+/// All of each number of eight whose bit is set.
+__m256i lanes_of(uint64_t bits) {
+    const __m256i each = _mm256_setr_epi32(1, 2, 4, 8, 16, 32, 64, 128);
+    return _mm256_cmpeq_epi32(_mm256_and_si256(_mm256_set1_epi32(int(bits)), each), each);
 }
 
 }  // namespace
 
-/// The texels of a tile whose middles lie on a face; of flat ones their positions and normals, too.
-void SheetLayout::lay_face(LaidTile& out, const Face& face, const Corner c[3], int x0, int y0) const {
-    Weighing weighing;
-    if (!weighing.set(c)) return;
+/// How a face goes from texel to texel: its points and normals in the world, which lie on planes over the sheet where
+/// heights do not move them, and the weights of its second and third corner, the last of each four numbers.
+struct alignas(16) SheetLayout::Plane {
+    __m128 place, place_x, place_y;
+    __m128 normal, normal_x, normal_y;
+    V3f outer;  // of the face, unit
+    int x, y;   // the texel at which they are as they stand
+    uint32_t instance, face;
+
+    Plane(const Weighing& w, const geometry::Instance& in, const geometry::Mesh& mesh, uint32_t of_instance,
+          uint32_t of_face, int at_x, int at_y)
+        : x(at_x), y(at_y), instance(of_instance), face(of_face) {
+        const uint32_t* i = &mesh.indices[3 * size_t(face)];
+        const V3f a = in.point_to_world(mesh.positions[i[0]]);
+        const V3f to_b = in.point_to_world(mesh.positions[i[1]]) - a;
+        const V3f to_c = in.point_to_world(mesh.positions[i[2]]) - a;
+        const V3f na = in.normal_to_world(mesh.normals[i[0]]);
+        const V3f to_nb = in.normal_to_world(mesh.normals[i[1]]) - na;
+        const V3f to_nc = in.normal_to_world(mesh.normals[i[2]]) - na;
+        outer = to_b.cross(to_c).normalized();
+        if ((3.f * na + to_nb + to_nc).dot(outer) < 0.f) outer = -outer;
+        float u;
+        float v;
+        w.at(x, y, u, v);
+        const auto ux = float(w.ux);
+        const auto uy = float(w.uy);
+        const auto vx = float(w.vx);
+        const auto vy = float(w.vy);
+        auto four = [](const V3f& p, float last) { return _mm_setr_ps(p.x, p.y, p.z, last); };
+        place = four(a + to_b * u + to_c * v, u);
+        place_x = four(to_b * ux + to_c * vx, ux);
+        place_y = four(to_b * uy + to_c * vy, uy);
+        normal = four(na + to_nb * u + to_nc * v, v);
+        normal_x = four(to_nb * ux + to_nc * vx, vx);
+        normal_y = four(to_nb * uy + to_nc * vy, vy);
+    }
+    void at(int tx, int ty, __m128& p, __m128& n) const {
+        const __m128 dx = _mm_set1_ps(float(tx - x));
+        const __m128 dy = _mm_set1_ps(float(ty - y));
+        p = _mm_add_ps(place, _mm_add_ps(_mm_mul_ps(place_x, dx), _mm_mul_ps(place_y, dy)));
+        n = _mm_add_ps(normal, _mm_add_ps(_mm_mul_ps(normal_x, dx), _mm_mul_ps(normal_y, dy)));
+    }
+};
+
+/// The texels of a tile whose middles lie on a face: which of `planes` is theirs, in place of the face.
+void SheetLayout::lay_face(LaidTile& out, std::vector<Plane>& planes, const Face& face, const Corner c[3],
+                           const Weighing& weighing, int x0, int y0) const {
     const FaceUvs& uvs = uvs_[face.uvs];
     const geometry::Instance& in = prepared_->geometry->instances()[uvs.instance];
-    const bool stands_out = in.shape->stands_out();
-    std::optional<Flat> flat;
+    bool any = false;
     scan(c, x0, y0, std::min(x0 + edge, size_), std::min(y0 + edge, size_), [&](int y, int from, int to) {
-        if (!flat && !stands_out) flat.emplace(in, *uvs.mesh, face.face);
+        if (!any) planes.emplace_back(weighing, in, *uvs.mesh, uvs.instance, face.face, from, y);
+        any = true;
         uint64_t left = bits(from - x0, to - x0);
         for (size_t k = 0; left && k < size_t(most_leaves); ++k) {
             if (k == out.leaves.size()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
@@ -102,20 +95,49 @@ void SheetLayout::lay_face(LaidTile& out, const Face& face, const Corner c[3], i
             const uint64_t here = left & ~inside;
             inside |= here;
             left &= ~here;
-            for (uint64_t some = here; some; some &= some - 1) {
-                const int x = std::countr_zero(some);
-                const size_t i = size_t(y - y0) * edge + size_t(x);
-                l.instance[i] = uvs.instance;
-                l.face[i] = face.face;
-                if (!flat) weighing.at(x0 + x, y, l.u[i], l.v[i]);
-            }
-            for (int x = 0; flat && x < edge; x += 8) {
-                const uint64_t row = here >> x & 0xff;
-                if (!row) continue;
-                store_row(*flat, weighing, x0 + x, y, lanes_of(row), size_t(y - y0) * edge + size_t(x), l);
-            }
+            uint32_t* const row = l.face + size_t(y - y0) * edge;
+            for (uint64_t some = here; some; some &= some - 1)
+                row[std::countr_zero(some)] = uint32_t(planes.size() - 1);
         }
     });
+}
+
+/// What the planes say of the texels of a leaf, four at a time.
+void SheetLayout::spread(Leaf& l, const std::vector<Plane>& planes, int x0, int y0) {
+    for (int y = 0; y < edge; ++y)
+        for (int x = 0; x < edge; x += 4) {
+            const unsigned some = unsigned(l.inside[size_t(y)] >> x & 15);
+            if (!some) continue;
+            const size_t i = size_t(y) * edge + size_t(x);
+            __m128 p[4];
+            __m128 n[4];
+            const Plane* of[4];
+            for (int k = 0; k < 4; ++k) {
+                of[k] = some >> k & 1 ? &planes[l.face[i + size_t(k)]] : nullptr;
+                if (of[k])
+                    of[k]->at(x0 + x + k, y0 + y, p[k], n[k]);
+                else
+                    p[k] = n[k] = _mm_setzero_ps();
+            }
+            for (int k = 0; k < 4; ++k) {
+                if (!of[k]) continue;
+                l.instance[i + size_t(k)] = of[k]->instance;
+                l.face[i + size_t(k)] = of[k]->face;
+                const float* m = reinterpret_cast<const float*>(&n[k]);
+                if (m[0] * m[0] + m[1] * m[1] + m[2] * m[2] > 1e-24f) continue;
+                n[k] = _mm_setr_ps(of[k]->outer.x, of[k]->outer.y, of[k]->outer.z, m[3]);
+            }
+            _MM_TRANSPOSE4_PS(p[0], p[1], p[2], p[3]);
+            _MM_TRANSPOSE4_PS(n[0], n[1], n[2], n[3]);
+            const __m128 length2 = n[0] * n[0] + n[1] * n[1] + n[2] * n[2];
+            const __m128 scale = _mm_set1_ps(1.f) / _mm_sqrt_ps(_mm_max_ps(length2, _mm_set1_ps(1e-30f)));
+            for (int d = 0; d < 3; ++d) {
+                _mm_store_ps(l.position[d] + i, p[d]);
+                _mm_store_ps(l.normal[d] + i, n[d] * scale);
+            }
+            _mm_store_ps(l.u + i, p[3]);
+            _mm_store_ps(l.v + i, n[3]);
+        }
 }
 
 void SheetLayout::lay(LaidTile& out, int tx, int ty) const {
@@ -128,17 +150,20 @@ void SheetLayout::lay(LaidTile& out, int tx, int ty) const {
     double world = 0;
     double sheet = 0;
     std::vector<uint32_t> own;  // faces whose UVs have an area
+    std::vector<Plane> planes;
+    planes.reserve(first_[t + 1] - first_[t]);
     for (uint32_t f = first_[t]; f < first_[t + 1]; ++f) {
         corners(faces_[f], c);
         if (!weighing.set(c)) continue;
         own.push_back(f);
         sheet += .5 * std::fabs((c[1].x - c[0].x) * (c[2].y - c[0].y) - (c[1].y - c[0].y) * (c[2].x - c[0].x));
         world += double(g.area(uvs_[faces_[f].uvs].instance, faces_[f].face));
-        lay_face(out, faces_[f], c, x0, y0);
+        lay_face(out, planes, faces_[f], c, weighing, x0, y0);
     }
     if (own.empty()) return;
     if (out.leaves.empty()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
     for (auto& l : out.leaves) {
+        spread(*l, planes, x0, y0);
         l->rows = l->inside;
         l->texel = float(std::sqrt(world / std::max(1e-30, sheet)));
     }

@@ -18,6 +18,8 @@ inline constexpr int texels_of_tile = edge * edge;
 inline constexpr int gutter = 4;       ///< texels around an island that are painted with it
 inline constexpr int most_leaves = 8;  ///< places that may share a texel
 
+struct Weighing;
+
 /// One place of the form per texel of a tile. Texels that it does not have are not set.
 struct Leaf {
     scene::TexelCover::Rows rows{};    ///< the texels that it has, those of the gutter among them
@@ -84,7 +86,10 @@ private:
     void cover_texels();
     void bound_tiles();
     void lay(LaidTile& out, int x, int y) const;
-    void lay_face(LaidTile& out, const Face& face, const Corner c[3], int x0, int y0) const;
+    struct Plane;
+    void lay_face(LaidTile& out, std::vector<Plane>& planes, const Face& face, const Corner c[3],
+                  const Weighing& weighing, int x0, int y0) const;
+    static void spread(Leaf& leaf, const std::vector<Plane>& planes, int x0, int y0);
     void lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, int x, int y) const;
     void complete(Leaf& leaf) const;
 

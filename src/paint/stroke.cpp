@@ -479,8 +479,9 @@ const scene::Painting& Stroke::now() {
         }
         const scene::Sheet* old = before_.sheet(place.tile);
         scene::TexelsEdit edit(sheet->texels ? sheet->texels : scene::Texels::blank(sheet->size, lanes));
-        std::vector<uint16_t*> to;
-        for (Tile* t : tiles) to.push_back(edit.tile(t->x, t->y, t->dirty));
+        std::vector<scene::TexelsEdit::Part> parts;
+        for (const Tile* t : tiles) parts.push_back({t->x, t->y, t->dirty});
+        const std::vector<uint16_t*> to = edit.tiles(parts);
         parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
             for (size_t j = first; j < last; ++j) {
                 Tile& t = *tiles[j];

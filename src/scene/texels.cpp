@@ -11,6 +11,7 @@
 #include <utility>
 
 #include "base/hash.h"
+#include "base/parallel.h"
 
 namespace vemtra::scene {
 namespace {
@@ -173,6 +174,27 @@ TexelsEdit::Written& TexelsEdit::written(int level, int x, int y) {
     }
     return own;
 }
+std::vector<uint16_t*> TexelsEdit::written(int level, const std::vector<Part>& parts) {
+    std::vector<uint16_t*> to;
+    std::vector<TexelTile> from;  // that are to be copied
+    for (const Part& p : parts) {
+        Written& own = written_[key(level, p.x, p.y)];
+        own.blocks |= p.blocks;
+        const TexelTile& old = next_->tile(level, p.x, p.y);
+        from.push_back(own.texels ? nullptr : old);
+        if (!own.texels) {
+            own.texels = from.back() ? std::make_shared_for_overwrite<uint16_t[]>(next_->halves())
+                                     : std::make_shared<uint16_t[]>(next_->halves());
+            set(level, p.x, p.y, own.texels);
+        }
+        to.push_back(own.texels.get());
+    }
+    parallel_ranges(to.size(), 4, [&](size_t first, size_t last) {
+        for (size_t i = first; i < last; ++i)
+            if (from[i]) std::memcpy(to[i], from[i].get(), next_->halves() * sizeof(uint16_t));
+    });
+    return to;
+}
 uint16_t* TexelsEdit::tile(int x, int y, uint64_t blocks) {
     Written& own = written(0, x, y);
     own.blocks |= blocks;
@@ -228,17 +250,16 @@ void average_block(const uint16_t* from, const TexelCover::Rows& rows, int x0, i
 }  // namespace
 
 /// Makes blocks of a tile of a level from the four tiles under it.
-void TexelsEdit::average(int level, int x, int y, uint64_t blocks, const TexelCover* cover) {
-    uint16_t* const out = written(level, x, y).texels.get();
+void TexelsEdit::average(int level, const Part& part, const TexelCover* cover, uint16_t* out) const {
     const int below = level - 1;
     const size_t lanes = size_t(next_->lanes_);
     const int n = std::min({block, edge / 2, next_->size(below) / 2});
-    for (; blocks; blocks &= blocks - 1) {
-        const int b = std::countr_zero(blocks);
+    for (uint64_t left = part.blocks; left; left &= left - 1) {
+        const int b = std::countr_zero(left);
         const int bx = b % 8;
         const int by = b / 8;
-        const int cx = 2 * x + bx / 4;
-        const int cy = 2 * y + by / 4;
+        const int cx = 2 * part.x + bx / 4;
+        const int cy = 2 * part.y + by / 4;
         uint16_t* to = out + size_t(by * block * edge + bx * block) * lanes;
         const TexelTile& from = next_->tile(below, cx, cy);
         if (!from) {
@@ -374,8 +395,12 @@ std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
     for (const auto& [k, w] : written_) changed[k] = w.blocks;
     for (int level = 1; level < next_->levels() && !changed.empty(); ++level) {
         changed = above(changed);
-        for (const auto& [k, blocks] : changed)
-            average(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, cover);
+        std::vector<Part> parts;
+        for (const auto& [k, blocks] : changed) parts.push_back({int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks});
+        const std::vector<uint16_t*> to = written(level, parts);
+        parallel_ranges(parts.size(), 2, [&](size_t first, size_t last) {
+            for (size_t i = first; i < last; ++i) average(level, parts[i], cover, to[i]);
+        });
         if (!cover) continue;
         for (const auto& [k, blocks] : around(level, changed))
             fill_around(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, *cover);

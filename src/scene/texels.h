@@ -85,6 +85,12 @@ public:
     /// The finest level's tile, to be written. Good until done(). `blocks`: which of its 8 x 8 blocks of 8 x 8 texels
     /// will be, the lowest bit for the upper left one, row by row; what lies above others is not made anew.
     uint16_t* tile(int x, int y, uint64_t blocks = ~uint64_t(0));
+    struct Part {
+        int x, y;
+        uint64_t blocks;
+    };
+    /// The same of many, which are copied on all cores.
+    std::vector<uint16_t*> tiles(const std::vector<Part>& parts) { return written(0, parts); }
     /// Whether tile() was called for it.
     bool touched(int x, int y) const { return written_.contains(key(0, x, y)); }
     /// Puts a tile as it is, of any level, null for none: reading files. Levels above are not made of it.
@@ -104,9 +110,10 @@ private:
     };
     using Marks = std::unordered_map<uint64_t, uint64_t>;  // blocks of tiles
     Written& written(int level, int x, int y);
+    std::vector<uint16_t*> written(int level, const std::vector<Part>& parts);
     Marks above(const Marks& below) const;
     Marks around(int level, const Marks& marks) const;
-    void average(int level, int x, int y, uint64_t blocks, const TexelCover* cover);
+    void average(int level, const Part& part, const TexelCover* cover, uint16_t* out) const;
     void fill_around(int level, int x, int y, uint64_t blocks, const TexelCover& cover);
     void set(int level, int x, int y, TexelTile tile);
 

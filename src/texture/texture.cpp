@@ -481,6 +481,7 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
         for (int c = 0; c < components; ++c)
             out[c][i] = silent ? 0.f : components == 1 ? missing_number : missing_color[c];
     };
+    if (n < 1) return;
     if (image->tiles.empty()) {
         for (int i = 0; i < n; ++i) loud(i);
         return;
@@ -536,16 +537,25 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
         if (now && end > begin) run(*now, begin, end - begin);
         begin = end;
     };
+    auto tile_at = [&](float fu, float fv) -> const TexelImage* {
+        if (!(fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f)) return nullptr;
+        const size_t index = size_t(fu) + 10 * size_t(fv);
+        return index < image->tiles.size() ? image->tiles[index].get() : nullptr;
+    };
+    const float first_u = std::floor(place[0][0]);
+    const float first_v = std::floor(place[1][0]);
+    int elsewhere = 0;  // mostly all are on one tile
     for (int i = 0; i < n; ++i) {
         const float fu = std::floor(place[0][i]);
         const float fv = std::floor(place[1][i]);
-        const TexelImage* tile = nullptr;
-        if (fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f) {
-            const size_t index = size_t(fu) + 10 * size_t(fv);
-            if (index < image->tiles.size()) tile = image->tiles[index].get();
-        }
         u[i] = place[0][i] - fu;
         v[i] = place[1][i] - fv;
+        elsewhere |= int(!(fu == first_u)) | int(!(fv == first_v));
+    }
+    const TexelImage* const of_all = elsewhere ? nullptr : tile_at(first_u, first_v);
+    if (of_all) return run(*of_all, 0, n);
+    for (int i = 0; i < n; ++i) {
+        const TexelImage* tile = tile_at(std::floor(place[0][i]), std::floor(place[1][i]));
         if (tile != now) flush(i), now = tile;
         if (!tile) {
             loud(i);
