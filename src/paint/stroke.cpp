@@ -132,6 +132,7 @@ struct Stroke::Tile {
     };
     std::vector<Allowed> allowed;         ///< per leaf
     std::vector<std::vector<V3f>> photo;  ///< per leaf: the photo's colour
+    std::vector<const Dab*> dabs;         ///< that wait
     std::vector<float> work;              ///< of brushes that rub: all lanes as they are now
     uint64_t dirty = 0;                   ///< blocks that have changed since they were shown
 };
@@ -411,31 +412,56 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
 
 void Stroke::dab(const Dab& one) {
     if (!(one.radius > 0.f) || !finite(one.centre) || !finite(one.axis) || !finite(one.across)) return;
-    for (const Dab& d : mirrored(one, brush_.mirrored)) {
-        const Box3f box = around(d);
-        std::vector<Tile*> hits;
-        for (size_t s = 0; s < canvas_->sheets().size(); ++s) {
-            const Canvas::SheetPlace& place = canvas_->sheets()[s];
-            if (!meets(place.bounds, box)) continue;
-            if (!layouts_[s]) layouts_[s] = canvas_->layout(place, Canvas::size_of(place, before_));
-            const SheetLayout& layout = *layouts_[s];
-            for (const int i : layout.tiles_in(box))
-                hits.push_back(&tile_at(s, i % layout.across(), i / layout.across()));
+    for (const Dab& d : mirrored(one, brush_.mirrored)) waiting_.push_back(d);
+    constexpr size_t most_waiting = 256;
+    if (brush_.mode == Mode::smudge || brush_.mode == Mode::blur || waiting_.size() > most_waiting) make_dabs();
+}
+
+/// The tiles that a dab may reach.
+std::vector<Stroke::Tile*> Stroke::met_by(const Dab& dab) {
+    const Box3f box = around(dab);
+    std::vector<Tile*> hits;
+    for (size_t s = 0; s < canvas_->sheets().size(); ++s) {
+        const Canvas::SheetPlace& place = canvas_->sheets()[s];
+        if (!meets(place.bounds, box)) continue;
+        if (!layouts_[s]) layouts_[s] = canvas_->layout(place, Canvas::size_of(place, before_));
+        const SheetLayout& layout = *layouts_[s];
+        for (const int i : layout.tiles_in(box)) hits.push_back(&tile_at(s, i % layout.across(), i / layout.across()));
+    }
+    return hits;
+}
+
+void Stroke::make_dabs() {
+    const bool rubs = brush_.mode == Mode::smudge || brush_.mode == Mode::blur;
+    const std::vector<Dab> dabs = std::exchange(waiting_, {});
+    std::vector<std::vector<Tile*>> met;
+    std::vector<Tile*> tiles;
+    for (const Dab& d : dabs) {
+        met.push_back(met_by(d));
+        for (Tile* t : met.back()) {
+            if (t->dabs.empty()) tiles.push_back(t);
+            t->dabs.push_back(&d);
         }
-        parallel_ranges(hits.size(), 1, [&](size_t first, size_t last) {
-            for (size_t i = first; i < last; ++i) {
-                Tile& t = *hits[i];
-                if (!t.laid) t.laid = layouts_[t.sheet]->tile(t.x, t.y);
-                if (brush_.mode != Mode::smudge && brush_.mode != Mode::blur) lay_on(t, d);
-            }
-        });
-        if (brush_.mode == Mode::smudge || brush_.mode == Mode::blur) rub(hits, d);
+    }
+    parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
+        for (size_t i = first; i < last; ++i) {
+            Tile& t = *tiles[i];
+            if (!t.laid) t.laid = layouts_[t.sheet]->tile(t.x, t.y);
+            for (const Dab* d : t.dabs)
+                if (!rubs) lay_on(t, *d);
+            t.dabs.clear();
+        }
+    });
+    for (size_t i = 0; i < dabs.size(); ++i) {
+        if (rubs) rub(met[i], dabs[i]);
+        const Box3f box = around(dabs[i]);
         float finest = __builtin_inff();
-        for (const Tile* t : hits)
+        for (const Tile* t : met[i])
             for (const auto& leaf : t->laid->leaves)
-                if (leaf->texel > 0.f && meets(leaf->bounds, box)) finest = std::min(finest, d.radius / leaf->texel);
+                if (leaf->texel > 0.f && meets(leaf->bounds, box))
+                    finest = std::min(finest, dabs[i].radius / leaf->texel);
         if (std::isfinite(finest)) texels_across_ = finest;
-        if (!hits.empty()) changed_.extendBy(box);
+        if (!met[i].empty()) changed_.extendBy(box);
     }
 }
 
@@ -459,6 +485,7 @@ void blend(const V4f& full, const float* added, float opacity, int lanes, float*
 }  // namespace
 
 const scene::Painting& Stroke::now() {
+    make_dabs();
     const int lanes = before_.lanes();
     std::map<size_t, std::vector<Tile*>> dirty;
     for (auto& [key, t] : tiles_)
@@ -538,10 +565,12 @@ void Stroke::blend_photo(const Tile& t, size_t first, int lanes, float* row) con
 }
 
 Box3f Stroke::changed() {
+    make_dabs();
     return std::exchange(changed_, Box3f());
 }
 
 void Stroke::again() {
+    waiting_.clear();
     for (auto& [key, t] : tiles_) {
         std::fill(t->added.begin(), t->added.end(), 0.f);
         std::fill(t->ink.begin(), t->ink.end(), V3f(0.f));

@@ -40,6 +40,8 @@ public:
            Limits limits = {}, std::shared_ptr<const Photo> photo = nullptr);
     ~Stroke();
 
+    /// Dabs wait until somebody wants to see what they have done: then each tile takes all of its own in one go. Those
+    /// of brushes that rub are made at once.
     void dab(const Dab& dab);
     void dabs(const std::vector<Dab>& all) {
         for (const Dab& d : all) dab(d);
@@ -53,12 +55,14 @@ public:
     void again();
     /// Of the last dab: texels of the painting across its radius; below about 2 it is finer than they are. Infinite
     /// before a dab has met any.
-    float texels_across() const { return texels_across_; }
-    size_t tiles() const { return tiles_.size(); }
+    float texels_across() { return make_dabs(), texels_across_; }
+    size_t tiles() { return make_dabs(), tiles_.size(); }
 
 private:
     struct Tile;
     Tile& tile_at(size_t sheet, int x, int y);
+    std::vector<Tile*> met_by(const Dab& dab);
+    void make_dabs();
     void allow(Tile& t, size_t leaf, uint64_t blocks, const float* shape, const Dab& dab);
     void limit(Tile& t, size_t leaf, const std::vector<int>& texels);
     void lay_on(Tile& t, const Dab& dab);
@@ -75,7 +79,8 @@ private:
     std::shared_ptr<const Photo> photo_;
     Sight sight_;
     std::map<std::array<int, 3>, std::unique_ptr<Tile>> tiles_;  ///< sheet, x, y
-    std::vector<std::shared_ptr<const SheetLayout>> layouts_;    ///< per sheet of the canvas, once it was met
+    std::vector<Dab> waiting_;
+    std::vector<std::shared_ptr<const SheetLayout>> layouts_;  ///< per sheet of the canvas, once it was met
     struct Carried;
     std::unique_ptr<Carried> carried_;  ///< what a smudging brush has on it
     Box3f changed_;
