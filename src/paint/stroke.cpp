@@ -130,7 +130,7 @@ struct Stroke::Tile {
         std::vector<float> much;  ///< how much the stroke may do to a texel
         uint64_t blocks = 0;      ///< for which that was asked
     };
-    std::vector<Allowed> allowed;         ///< per leaf
+    std::vector<Allowed> allowed[2];  ///< per leaf; of dabs as they are, and of mirrored ones, which need not be seen
     std::vector<std::vector<V3f>> photo;  ///< per leaf: the photo's colour
     std::vector<const Dab*> dabs;         ///< that wait
     std::vector<float> work;              ///< of brushes that rub: all lanes as they are now
@@ -177,8 +177,8 @@ Stroke::Tile& Stroke::tile_at(size_t sheet, int x, int y) {
 /// What the photo, or what the camera sees, or a mask lets through: asked once for each block of texels.
 void Stroke::allow(Tile& t, size_t k, uint64_t blocks, const float* shape, const Dab& dab) {
     const Leaf& leaf = *t.laid->leaves[k];
-    if (t.allowed.size() <= k) t.allowed.resize(t.laid->leaves.size());
-    Tile::Allowed& allowed = t.allowed[k];
+    if (t.allowed[dab.mirrored].size() <= k) t.allowed[dab.mirrored].resize(t.laid->leaves.size());
+    Tile::Allowed& allowed = t.allowed[dab.mirrored][k];
     if (allowed.much.empty()) allowed.much.assign(texels_of_tile, 0.f);
     const bool looks = !limits_.outline.empty() || photo_ || limits_.mask;
     std::vector<int> open;
@@ -199,13 +199,12 @@ void Stroke::allow(Tile& t, size_t k, uint64_t blocks, const float* shape, const
             if (looks && sees && (leaf.rows[size_t(i) / edge] >> (i % edge) & 1)) open.push_back(i);
         }
     }
-    if (!open.empty()) limit(t, k, open);
+    if (!open.empty()) limit(t, k, open, allowed.much);
 }
 
 /// What lies in the outline, in the photo and under the mask, of texels that may be painted.
-void Stroke::limit(Tile& t, size_t k, const std::vector<int>& texels) {
+void Stroke::limit(Tile& t, size_t k, const std::vector<int>& texels, std::vector<float>& allowed) {
     const Leaf& leaf = *t.laid->leaves[k];
-    std::vector<float>& allowed = t.allowed[k].much;
     const render::Prepared& p = *canvas_->prepared();
     const render::Pinhole& eye = sight_.eye();
     std::vector<int> masked;
@@ -269,7 +268,7 @@ void Stroke::lay_on(Tile& t, const Dab& dab) {
         met |= blocks;
         shape_of(leaf, blocks, dab, shape);
         allow(t, k, blocks, shape, dab);
-        const float* allowed = t.allowed[k].much.data();
+        const float* allowed = t.allowed[dab.mirrored][k].much.data();
         each_row(blocks, [&](int first) {
             const __m256 s = _mm256_load_ps(shape + first);
             const __m256 counts = _mm256_cmp_ps(s, _mm256_set1_ps(least), _CMP_GT_OQ);
@@ -382,7 +381,7 @@ void Stroke::rub(const std::vector<Tile*>& hits, const Dab& dab) {
                 const float* w = &t->work[size_t(i) * size_t(lanes)];
                 grid[at] += V4f(w[0], w[1], lanes > 2 ? w[2] : 0.f, lanes > 3 ? w[3] : 0.f);
                 count[at] += 1.f;
-                const float share = shape[i] > least ? shape[i] * t->allowed[k].much[size_t(i)] : 0.f;
+                const float share = shape[i] > least ? shape[i] * t->allowed[dab.mirrored][k].much[size_t(i)] : 0.f;
                 if (share > 0.f) met.push_back({t, i, share, x, y});
             }
         }

@@ -64,7 +64,7 @@ private:
     std::vector<Tile*> met_by(const Dab& dab);
     void make_dabs();
     void allow(Tile& t, size_t leaf, uint64_t blocks, const float* shape, const Dab& dab);
-    void limit(Tile& t, size_t leaf, const std::vector<int>& texels);
+    void limit(Tile& t, size_t leaf, const std::vector<int>& texels, std::vector<float>& allowed);
     void lay_on(Tile& t, const Dab& dab);
     void show(const Tile& t, const uint16_t* base, int lanes, uint16_t* out) const;
     void blend_photo(const Tile& t, size_t first, int lanes, float* row) const;
