@@ -123,7 +123,7 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
         for (const auto& [tile, box] : boxes) {
             SheetPlace& s = places[tile];
             s.tile = tile;
-            s.bounds.extendBy(box);
+            s.bounds.extendBy(shape.stands_out() ? p.geometry->instances()[i].bounds() : box);
             s.uvs.push_back({i, &mesh, nullptr, V2f(0.f)});
         }
         constexpr float few = .005f;  // that seams of neighbours may share

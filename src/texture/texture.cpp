@@ -76,6 +76,13 @@ bool is_form_of(const ImageHeader& h, const TexelImage& image) {
     return !image.levels().empty() && image.levels().back().width == 1 && image.levels().back().height == 1;
 }
 
+/// The one of those by u + 10 v whose corner is at (u, v), whole numbers; null: there is none.
+const TexelImage* tile_of(const std::vector<std::shared_ptr<const TexelImage>>& tiles, float u, float v) {
+    if (!(u >= 0.f && u < 10.f && v >= 0.f && v < 100.f)) return nullptr;
+    const size_t index = size_t(u) + 10 * size_t(v);
+    return index < tiles.size() ? tiles[index].get() : nullptr;
+}
+
 }  // namespace
 
 TextureStore::TextureStore(size_t budget_megabytes, fs::path map_folder)
@@ -414,11 +421,7 @@ void Textures::sample_painted(const Image& image, int n, const float* const* pla
                               int components) const {
     sample_copies(image, n, place, out, components);
     if (image.own_uv_set >= 0) return;  // its tiles are no neighbours
-    auto tile_at = [&](float fu, float fv) -> const TexelImage* {
-        if (!(fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f)) return nullptr;
-        const size_t index = size_t(fu) + 10 * size_t(fv);
-        return index < image.tiles.size() ? image.tiles[index].get() : nullptr;
-    };
+    auto tile_at = [&](float fu, float fv) { return tile_of(image.tiles, fu, fv); };
     // Few points lie so near a border that it may count: they are found in loops that become vector code.
     int coarsest = 1 << 30;
     for (const auto& t : image.tiles)
@@ -537,11 +540,7 @@ void Textures::sample_copies(const Image& source, int n, const float* const* pla
         if (now && end > begin) run(*now, begin, end - begin);
         begin = end;
     };
-    auto tile_at = [&](float fu, float fv) -> const TexelImage* {
-        if (!(fu >= 0.f && fu < 10.f && fv >= 0.f && fv < 100.f)) return nullptr;
-        const size_t index = size_t(fu) + 10 * size_t(fv);
-        return index < image->tiles.size() ? image->tiles[index].get() : nullptr;
-    };
+    auto tile_at = [&](float fu, float fv) { return tile_of(image->tiles, fu, fv); };
     const float first_u = std::floor(place[0][0]);
     const float first_v = std::floor(place[1][0]);
     int elsewhere = 0;  // mostly all are on one tile

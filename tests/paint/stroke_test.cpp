@@ -1,5 +1,7 @@
 // Strokes on the form: seams, tiles, overlapping UVs, what is hidden, what a stroke adds at most.
+#include "nodes/slot_names.h"
 #include "paint/paint_support.h"
+#include "texture_support.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -109,6 +111,27 @@ TEST_CASE("only what the camera sees is painted, unless through is asked") {
         CHECK(p.seen({.5f, .45f, 1.f}, {0, 0, -1}) == 0.f);
         CHECK(p.seen({.5f, .6f, 1.f}, {0, 0, -1}) > .9f);
     }
+}
+
+TEST_CASE("where heights move a form, paint lies on the moved one") {
+    Painted p(square_obj);
+    write_image(p.scratch.path / "rise.exr", 64, 64, 1, Kept::floats, [](int x, int, int) { return float(x) / 64.f; });
+    scene::Layer& base = p.scene.build_ups[0].layers[0];
+    base.nodes.push_back({.id = "rise", .kind = "image", .type = "float", .name = "Rise"});
+    base.nodes.back().inputs["file"].value = std::string("rise.exr");
+    base.surface[nodes::slot::height] = {scene::Value{0.f}, "rise"};
+    base.surface[nodes::slot::height_scale] = {scene::Value{.2f}, {}};
+    base.surface[nodes::slot::height_neutral] = {scene::Value{0.f}, {}};
+    p.prepare();
+    const geometry::Place at = p.look({.8f, .5f, 3.f}, {0, 0, -1});
+    REQUIRE(geometry::hit_something(at));
+    const V3f there = p.prepared->geometry->at(at).position;
+    REQUIRE(there.z == Approx(.37f + .16f).margin(.01));
+    p.paint(std::vector<paint::Dab>(8, p.dab({.8f, .5f, .37f}, {0, 0, 1}, .06f)));  // where the flat form would be
+    CHECK(p.seen({.8f, .5f, 3.f}, {0, 0, -1}) == 0.f);
+    p.paint(std::vector<paint::Dab>(8, p.dab(there, {0, 0, 1}, .06f)));
+    CHECK(p.seen({.8f, .5f, 3.f}, {0, 0, -1}) > .95f);
+    CHECK(p.seen({.6f, .5f, 3.f}, {0, 0, -1}) == 0.f);
 }
 
 TEST_CASE("what hides a form is found with fewer rays than it has texels, where those are finer than pixels") {
