@@ -1,7 +1,9 @@
 #include "paint/canvas.h"
 
+#include <atomic>
 #include <unordered_set>
 
+#include "base/parallel.h"
 #include "geometry/uv_report.h"
 #include "nodes/description.h"
 #include "render/form_sheets.h"
@@ -40,6 +42,29 @@ std::vector<char> readers_of(const scene::Scene& s, const std::string& painting)
 }
 
 namespace {
+
+/// How far heights move a form at most, in metres, as many points over it tell.
+float moved_most(const geometry::Geometry& g, uint32_t instance) {
+    if (!g.shape(instance).stands_out()) return 0.f;
+    constexpr size_t points = 16384;
+    const size_t faces = g.shape(instance).faces();
+    const size_t stride = std::max<size_t>(1, faces / points);
+    const int cuts = int(std::ceil(std::sqrt(double(points) / double(std::clamp<size_t>(faces, 1, points)))));
+    std::atomic<float> most{0.f};
+    parallel_ranges((faces + stride - 1) / stride, 64, [&](size_t first, size_t last) {
+        float here = 0.f;
+        for (size_t f = first; f < last; ++f)
+            for (int b = 0; b < cuts; ++b)
+                for (int a = 0; a + b < cuts; ++a) {
+                    const float u = (float(a) + 1.f / 3.f) / float(cuts);
+                    const float v = (float(b) + 1.f / 3.f) / float(cuts);
+                    const float far = g.at({instance, uint32_t(f * stride), u, v}).displaced_by.length();
+                    here = far > here ? far : here;  // not where it is no number
+                }
+        for (float known = most; here > known && !most.compare_exchange_weak(known, here);) {}
+    });
+    return most;
+}
 
 /// Where a part's faces lie, by the tile of their UVs. `outside`: how many lie on none.
 std::map<int, Box3f> boxes_of_tiles(const geometry::Instance& in, size_t& outside) {
@@ -110,7 +135,7 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
             s.part = p.parts[i]->id;
             s.size = charts->size;
             s.bounds = in.bounds();
-            s.uvs.push_back({i, &mesh, &charts->corner, render::corner_of_tile(s.tile)});
+            s.uvs.push_back({i, &mesh, &charts->corner, render::corner_of_tile(s.tile), moved_most(*p.geometry, i)});
             continue;
         }
         if (mesh.uvs.empty()) {
@@ -118,13 +143,14 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
                                  "Begin a painting on the form itself, or bring the part with UVs"});
             continue;
         }
+        const float moved = moved_most(*p.geometry, i);
         size_t outside = 0;
         const std::map<int, Box3f> boxes = boxes_of_tiles(p.geometry->instances()[i], outside);
         for (const auto& [tile, box] : boxes) {
             SheetPlace& s = places[tile];
             s.tile = tile;
             s.bounds.extendBy(shape.stands_out() ? p.geometry->instances()[i].bounds() : box);
-            s.uvs.push_back({i, &mesh, nullptr, V2f(0.f)});
+            s.uvs.push_back({i, &mesh, nullptr, V2f(0.f), moved});
         }
         constexpr float few = .005f;  // that seams of neighbours may share
         if (const float shared = geometry::check_uvs(shape).overlapping; shared > few)

@@ -1,6 +1,5 @@
 #include "paint/layout.h"
 
-#include <atomic>
 #include <list>
 
 #include "base/parallel.h"
@@ -231,38 +230,9 @@ const scene::TexelCover::Rows* SheetLayout::rows(int level, int x, int y) const 
     return &cover_[size_t(level)][size_t(y) * size_t(across) + size_t(x)];
 }
 
-namespace {
-
-/// How far heights move a form at most, in metres, as many points over it tell.
-float moved_most(const geometry::Geometry& g, uint32_t instance) {
-    if (!g.shape(instance).stands_out()) return 0.f;
-    constexpr size_t points = 16384;
-    const size_t faces = g.shape(instance).faces();
-    const size_t stride = std::max<size_t>(1, faces / points);
-    const int cuts = int(std::ceil(std::sqrt(double(points) / double(std::clamp<size_t>(faces, 1, points)))));
-    std::atomic<float> most{0.f};
-    parallel_ranges((faces + stride - 1) / stride, 64, [&](size_t first, size_t last) {
-        float here = 0.f;
-        for (size_t f = first; f < last; ++f)
-            for (int b = 0; b < cuts; ++b)
-                for (int a = 0; a + b < cuts; ++a) {
-                    const float u = (float(a) + 1.f / 3.f) / float(cuts);
-                    const float v = (float(b) + 1.f / 3.f) / float(cuts);
-                    const float far = g.at({instance, uint32_t(f * stride), u, v}).displaced_by.length();
-                    here = far > here ? far : here;  // not where it is no number
-                }
-        for (float known = most; here > known && !most.compare_exchange_weak(known, here);) {}
-    });
-    return most;
-}
-
-}  // namespace
-
 /// Where in the world the faces of each tile lie, cut off at its border.
 void SheetLayout::bound_tiles() {
     const geometry::Geometry& g = *prepared_->geometry;
-    std::vector<float> moved;
-    for (const FaceUvs& uvs : uvs_) moved.push_back(moved_most(g, uvs.instance));
     parallel_ranges(bounds_.size(), 8, [&](size_t first, size_t last) {
         Corner c[3];
         Weights poly[12];
@@ -282,7 +252,7 @@ void SheetLayout::bound_tiles() {
                     for (int w = 0; w < 3; ++w) p += uvs.mesh->positions[corner[w]] * float(poly[k].w[w]);
                     box.extendBy(in.point_to_world(p));
                 }
-                if (n) far = std::max(far, moved[faces_[f].uvs]);
+                if (n) far = std::max(far, uvs.moved);
             }
             if (box.isEmpty()) continue;
             const V3f margin(1.5f * far + 1e-5f * box.size().length());

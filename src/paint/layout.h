@@ -48,6 +48,7 @@ struct FaceUvs {
     const geometry::Mesh* mesh = nullptr;
     const std::vector<V2f>* charts = nullptr;  ///< three per face; null: the mesh's first set
     V2f shift{0.f};                            ///< added to them
+    float moved = 0.f;                         ///< how far heights move a point of it at most, in metres
     V2f corner(uint32_t face, int k) const {
         return charts ? (*charts)[3 * size_t(face) + size_t(k)] + shift
                       : mesh->uvs[mesh->indices[3 * size_t(face) + size_t(k)]];

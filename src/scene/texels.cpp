@@ -162,17 +162,8 @@ void TexelsEdit::put(int level, int x, int y, TexelTile tile) {
 }
 
 TexelsEdit::Written& TexelsEdit::written(int level, int x, int y) {
-    Written& own = written_[key(level, x, y)];
-    if (!own.texels) {
-        if (const TexelTile& old = next_->tile(level, x, y)) {
-            own.texels = std::make_shared_for_overwrite<uint16_t[]>(next_->halves());
-            std::memcpy(own.texels.get(), old.get(), next_->halves() * sizeof(uint16_t));
-        } else {
-            own.texels = std::make_shared<uint16_t[]>(next_->halves());
-        }
-        set(level, x, y, own.texels);
-    }
-    return own;
+    written(level, {{x, y, 0}});
+    return written_[key(level, x, y)];
 }
 std::vector<uint16_t*> TexelsEdit::written(int level, const std::vector<Part>& parts) {
     std::vector<uint16_t*> to;
