@@ -1,5 +1,6 @@
-// How long an edit's first picture may take before something newer puts it aside. Hands that move without rest ask for
-// a new picture every few milliseconds: were each to put the last one aside, none would ever be seen.
+// How long an edit's first picture may take: to render, so that it comes soon, and as a whole before something newer
+// puts it aside. Hands that move without rest ask for a new picture every few milliseconds: were each to put the last
+// one aside, none would ever be seen.
 #pragma once
 #include <algorithm>
 #include <chrono>
@@ -11,6 +12,7 @@ class Patience {
 public:
     using Time = std::chrono::steady_clock::time_point;
     static constexpr double least = .15, most = 1.5;  // seconds
+    static constexpr double soon = .038, least_rendering = .010;
 
     /// Work on a first picture begins. One that was in work before was put aside: this one gets twice the time.
     void begin(Time now) {
@@ -22,6 +24,15 @@ public:
         if (began_) seconds_ = std::clamp(1.5 * std::chrono::duration<double>(now - *began_).count(), least, most);
         began_ = std::nullopt;
     }
+    /// Seconds left to render a first picture that is to be seen `soon` after its edit was taken up: what has passed
+    /// since and what showing the ones before took is taken off. At least `least_rendering`, at most `soon`.
+    double to_render(Time now) const {
+        const double passed = began_ ? std::chrono::duration<double>(now - *began_).count() : 0.;
+        return std::max(least_rendering, soon - passed - showing_);
+    }
+    /// What it took from a first picture's last sample to its handing over, in seconds.
+    void shown_in(double seconds) { showing_ = .5 * showing_ + .5 * std::min(seconds, soon); }
+
     /// Until then what is newer waits; nothing: it does not.
     std::optional<Time> until() const {
         if (!began_) return std::nullopt;
@@ -31,6 +42,7 @@ public:
 private:
     std::optional<Time> began_;
     double seconds_ = least;
+    double showing_ = .01;
 };
 
 }  // namespace vemtra::render

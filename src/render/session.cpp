@@ -267,12 +267,14 @@ bool LiveSession::show_coarse() {
     const double per_pixel = double(info(r.view).rays_per_pixel);
     if (!edited_.empty() && same_balance(at_.request, standing_.request))
         if (const auto shown = show_edited()) return *shown;
-    const double finest = std::sqrt(pixels * per_pixel / rate_ / first_picture_seconds);
+    const double finest = std::sqrt(pixels * per_pixel / rate_ / patience_.to_render(Clock::now()));
     for (int coarse = std::clamp(int(std::ceil(finest)), 2, coarsest_picture); coarse >= 2; coarse = (coarse + 1) / 2) {
         const FrameSettings f = frame_of(coarse);
         Film quick(f.width, f.height, prepared_->rig.groups.size());
         if (!rendered(*prepared_, f, 0, quick)) return false;
+        const auto begin = Clock::now();
         post(r, quick, coarse, false, at_.edit);
+        patience_.shown_in(seconds_since(begin));
     }
     return true;
 }

@@ -125,7 +125,6 @@ private:
     bool show_coarse();
     void render_band(State& into);
     // Of what an edit leaves (session_standing.cpp)
-    static constexpr double first_picture_seconds = .032;  // what the first picture after an edit may take to render
     static constexpr int coarsest_picture = 8;             // pixels of the whole picture in one of such a one
     static constexpr uint32_t least_to_stand = 8;  // samples of a picture that is worth more than a new first one
     bool stands_on(const LiveRequest& request) const;

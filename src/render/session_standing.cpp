@@ -146,7 +146,7 @@ std::optional<bool> LiveSession::show_edited() {
     shows_edit_ = sights_.that_see(edited_);
     if (shows_edit_.count < 1.) return std::nullopt;
     auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
-    const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / first_picture_seconds);
+    const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / patience_.to_render(Clock::now()));
     for (int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest_picture);; coarse = (coarse + 1) / 2) {
         FrameSettings f = frame_of(coarse);
         const SeenPixels seen = coarser(shows_edit_, whole.width, whole.height, coarse);
@@ -154,8 +154,10 @@ std::optional<bool> LiveSession::show_edited() {
         Film quick(f.width, f.height, prepared_->rig.groups.size());
         const auto begin = Clock::now();
         if (!rendered(*prepared_, f, 0, quick)) return false;
+        const auto done = Clock::now();
         edited_cost_ = std::clamp(.5 * edited_cost_ + .5 * seconds_since(begin) / rays_of(seen.count), .5, 20.);
         post_edited(quick, coarse, seen);
+        patience_.shown_in(seconds_since(done));
         if (coarse == 1) return true;
     }
 }

@@ -109,10 +109,14 @@ SeenPixels coarser(const SeenPixels& seen, int width, int height, int factor) {
     const int h = (height + factor - 1) / factor;
     SeenPixels out;
     out.pixels.assign(size_t(w) * size_t(h), 0);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            out.pixels[size_t(y / factor) * size_t(w) + size_t(x / factor)] |=
-                seen.pixels[size_t(y) * size_t(width) + size_t(x)];
+    parallel_ranges(size_t(h), 8, [&](size_t first, size_t last) {
+        for (int y = int(first) * factor; y < std::min(int(last) * factor, height); ++y) {
+            uint8_t* to = &out.pixels[size_t(y / factor) * size_t(w)];
+            const uint8_t* from = &seen.pixels[size_t(y) * size_t(width)];
+            for (int x = 0; x < width; x += factor, ++to)
+                for (int k = x; k < std::min(x + factor, width); ++k) *to |= from[k];
+        }
+    });
     out.count = double(std::count(out.pixels.begin(), out.pixels.end(), uint8_t(1)));
     return out;
 }

@@ -273,6 +273,25 @@ TEST_CASE("an edit's first picture is put aside by the next edit only when it ta
     CHECK(left(p, 11.) == Approx(render::Patience::least));
 }
 
+TEST_CASE("what passed before a first picture is rendered, and what showing it takes, comes off the time for it") {
+    using Time = render::Patience::Time;
+    auto at = [](double seconds) {
+        return Time(std::chrono::duration_cast<Time::duration>(std::chrono::duration<double>(seconds)));
+    };
+    render::Patience p;
+    for (int k = 0; k < 40; ++k) p.shown_in(.004);
+    p.begin(at(1.));
+    CHECK(p.to_render(at(1.)) == Approx(render::Patience::soon - .004).margin(1e-6));
+    CHECK(p.to_render(at(1.010)) == Approx(render::Patience::soon - .014).margin(1e-6));
+    CHECK(p.to_render(at(2.)) == Approx(render::Patience::least_rendering));
+    p.end(at(2.));
+    CHECK(p.to_render(at(3.)) == Approx(render::Patience::soon - .004).margin(1e-6));  // of one not taken up yet
+    for (int k = 0; k < 40; ++k) p.shown_in(5.);  // a hold of the machine is not expected again for ever
+    CHECK(p.to_render(at(3.)) == Approx(render::Patience::least_rendering));
+    for (int k = 0; k < 10; ++k) p.shown_in(.004);
+    CHECK(p.to_render(at(3.)) > .9 * (render::Patience::soon - .004));
+}
+
 TEST_CASE("pictures come while a hand moves on without rest") {
     Plate p;
     render::LiveSession session(std::make_shared<render::Workshop>());
