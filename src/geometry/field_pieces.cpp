@@ -119,13 +119,12 @@ float FieldPieces::spread(const FieldCut& c) const {
     return most;
 }
 
-/// Asks for the middles of a piece's sides where they can lead to a cut.
-void FieldPieces::look_at(const FieldCut& c) {
-    if (values_.is_coarse() || forced(c) || small(c)) return;  // it is not cut, or whatever they are
+/// Whether the middles of a piece's sides can lead to a cut.
+bool FieldPieces::tells(const FieldCut& c) const {
+    if (values_.is_coarse() || forced(c) || small(c)) return false;  // it is not cut, or whatever they are
     const bool even = spread(c) < .25f * values_.kind().tolerance;
     // What looks no further than its pieces are long has nothing to find between even corners.
-    if (values_.of_shares() && even && (widened_ || longest_side(c) < even_enough * values_.size())) return;
-    for (int s = 0; s < 3; ++s) ask(c, s);
+    return !(values_.of_shares() && even && (widened_ || longest_side(c) < even_enough * values_.size()));
 }
 
 /// Whether a piece that was looked at is to be cut; `goes_on`: its parts are to be looked at, too.
@@ -143,21 +142,31 @@ bool FieldPieces::is_rough(const FieldCut& c, bool& goes_on) const {
     return most >= worth_keeping * tolerance;
 }
 
-/// For each piece whether something stands on it, of those that what was sampled leaves whole.
-std::vector<char> FieldPieces::stood_on(const std::vector<uint32_t>& of) const {
-    std::vector<char> out(of.size(), 0);
+/// Whether something stands on a piece, or goes into it.
+bool FieldPieces::is_stood_on(const FieldCut& c) const {
     const float side = values_.side();
-    if (values_.is_coarse() || of_relief_ || widened_ || side == 0.f) return out;
-    parallel_ranges(of.size(), 256, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i) {
-            const FieldCut& c = cuts_[of[i]];
-            bool goes_on = true;
-            if (forced(c) || small(c) || (is_rough(c, goes_on) && goes_on)) continue;
-            const V3f corner[] = {place(c, 0), place(c, 1), place(c, 2)};
-            const V3f normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
-            const bool turned = normal.dot(at_.normal(at_.mesh().indices[3 * size_t(c.face)])) < 0.f;
-            out[i] = stands_on(at_.geometry(), corner, normal * (turned ? -side : side), .01f * shortest());
-        }
+    if (values_.is_coarse() || of_relief_ || widened_ || side == 0.f || forced(c) || small(c)) return false;
+    const V3f corner[] = {place(c, 0), place(c, 1), place(c, 2)};
+    const V3f normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
+    const bool turned = normal.dot(at_.normal(at_.mesh().indices[3 * size_t(c.face)])) < 0.f;
+    return stands_on(at_.geometry(), corner, normal * (turned ? -side : side), .01f * shortest());
+}
+
+/// What becomes of a piece that was looked at: it ends, is cut, or is cut and its parts are looked at, too.
+FieldPieces::Fate FieldPieces::fate_of(const FieldCut& c) const {
+    if (int(c.level) >= levels_) return Fate::ends;
+    bool goes_on = true;
+    const bool rough = is_rough(c, goes_on);
+    if (rough && goes_on) return Fate::goes_on;
+    if (is_stood_on(c)) return Fate::goes_on;
+    return rough ? Fate::is_cut : Fate::ends;
+}
+
+/// what(cut) for each of some, on all cores.
+template <class What> auto FieldPieces::of_each(const std::vector<uint32_t>& some, const What& what) const {
+    std::vector<decltype(what(cuts_[0]))> out(some.size());
+    parallel_ranges(some.size(), 256, [&](size_t first, size_t last) {
+        for (size_t i = first; i < last; ++i) out[i] = what(cuts_[some[i]]);
     });
     return out;
 }
@@ -170,29 +179,27 @@ bool FieldPieces::cut_pieces(bool& cut, float from, float to) {
     for (int round = 0; !open.empty() && round < levels_ + balancings; ++round) {
         const float a = lerp(from, to, 1.f - std::exp2(-.5f * float(round)));
         const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
-        for (const uint32_t k : open)
-            if (values_.count() <= most_) look_at(cuts_[k]);
+        const auto told = of_each(open, [&](const FieldCut& c) { return char(tells(c)); });
+        for (size_t i = 0; i < open.size(); ++i)
+            if (told[i] && values_.count() <= most_) ask_all(cuts_[open[i]]);
         if (!run_jobs(a, lerp(a, b, .7f))) return false;
-        std::vector<uint32_t> parted;
-        const std::vector<char> stood = stood_on(open);
+        std::vector<Parted> parted;
+        const auto fates = of_each(open, [&](const FieldCut& c) { return fate_of(c); });
         for (size_t i = 0; i < open.size(); ++i) {
-            const uint32_t k = open[i];
-            bool goes_on = true;
-            if (int(cuts_[k].level) >= levels_ || !(is_rough(cuts_[k], goes_on) || stood[i])) continue;
-            goes_on = goes_on || stood[i];
+            if (fates[i] == Fate::ends) continue;
+            FieldCut& c = cuts_[open[i]];
             if (values_.count() > most_) {
                 // All have been cut alike so far: what only the finest steps lack is not told.
-                cut |= longest_side(cuts_[k]) > 8.f * shortest();
+                cut |= longest_side(c) > 8.f * shortest();
                 full = true;
                 break;
             }
-            for (int s = 0; s < 3; ++s) ask(cuts_[k], s);
-            cuts_[k].open = goes_on;
-            parted.push_back(k);
+            c.open = fates[i] == Fate::goes_on;
+            parted.push_back({open[i], ask_all(c)});
         }
         if (!run_jobs(lerp(a, b, .7f), b)) return false;
         open.clear();
-        for (const uint32_t k : parted) part(k, open);
+        for (const Parted& p : parted) part(p, open);
         if (open.empty() && !values_.is_coarse() && !full) {
             open = overtaken();
             for (const uint32_t k : open) cuts_[k].overtaken = true;
@@ -202,31 +209,28 @@ bool FieldPieces::cut_pieces(bool& cut, float from, float to) {
 }
 
 bool FieldPieces::cut_slopes(const std::function<bool(const FieldCut&)>& chosen) {
-    std::vector<uint32_t> parted;
-    for (uint32_t k = 0; k < cuts_.size(); ++k) {
-        const FieldCut& c = cuts_[k];
+    const auto slopes = of_each(whole_ones(), [&](const FieldCut& c) {
+        if (int(c.level) >= levels_) return char(0);
+        return char(c.level > 0 ? chosen(c) : small(c) && spread(c) > 2.f * field_step);
+    });
+    std::vector<Parted> parted;
+    size_t i = 0;
+    for (const uint32_t k : whole_ones()) {
         if (values_.count() > most_) break;
-        if (!c.is_whole() || int(c.level) >= levels_) continue;
-        if (!(c.level > 0 ? chosen(c) : small(c) && spread(c) > 2.f * field_step)) continue;
-        for (int s = 0; s < 3; ++s) ask(c, s);
-        parted.push_back(k);
+        if (slopes[i++]) parted.push_back({k, ask_all(cuts_[k])});
     }
     if (!run_jobs(1.f, 1.f)) return false;
     std::vector<uint32_t> open;
-    for (const uint32_t k : parted) part(k, open);
+    for (const Parted& p : parted) part(p, open);
     close_seams();
     return true;
 }
 
-void FieldPieces::part(uint32_t k, std::vector<uint32_t>& open) {
-    const FieldCut c = cuts_[k];
-    uint32_t m[3];
-    V2f uv[3];
-    for (int s = 0; s < 3; ++s) {
-        m[s] = middles_.at(edge(c, s));
-        uv[s] = middle_of(c, s);
-    }
-    cuts_[k].first = uint32_t(cuts_.size());
+void FieldPieces::part(const Parted& parted, std::vector<uint32_t>& open) {
+    const FieldCut c = cuts_[parted.cut];
+    const std::array<uint32_t, 3>& m = parted.middles;
+    const V2f uv[] = {middle_of(c, 0), middle_of(c, 1), middle_of(c, 2)};
+    cuts_[parted.cut].first = uint32_t(cuts_.size());
     const uint8_t level = uint8_t(c.level + 1);
     const FieldCut parts[] = {
         {{c.corner[0], m[0], m[2]}, {c.uv[0], uv[0], uv[2]}, c.face, FormField::uncut, level},
@@ -243,18 +247,27 @@ void FieldPieces::part(uint32_t k, std::vector<uint32_t>& open) {
 /// Pieces that are left whole though what was found on their sides since, as those beyond were cut finer, is not
 /// between their corners.
 std::vector<uint32_t> FieldPieces::overtaken() const {
-    std::vector<uint32_t> out;
-    for (uint32_t k = 0; k < cuts_.size(); ++k) {
-        const FieldCut& c = cuts_[k];
-        if (!c.is_whole()) continue;
-        bool off = false;
-        for (int s = 0; s < 3 && !off; ++s) {
+    std::vector<uint32_t> out = whole_ones();
+    const auto off = of_each(out, [&](const FieldCut& c) {
+        bool leaves = false;
+        for (int s = 0; s < 3 && !leaves; ++s) {
             const uint32_t a = c.corner[s];
             const uint32_t b = c.corner[(s + 1) % 3];
-            off = leaves_side(a, b, values_[a], values_[b], 0);
+            leaves = leaves_side(a, b, values_[a], values_[b], 0);
         }
-        if (off) out.push_back(k);
-    }
+        return char(leaves);
+    });
+    size_t kept = 0;
+    for (size_t i = 0; i < out.size(); ++i)
+        if (off[i]) out[kept++] = out[i];
+    out.resize(kept);
+    return out;
+}
+
+std::vector<uint32_t> FieldPieces::whole_ones() const {
+    std::vector<uint32_t> out;
+    for (uint32_t k = 0; k < cuts_.size(); ++k)
+        if (cuts_[k].is_whole()) out.push_back(k);
     return out;
 }
 
@@ -271,12 +284,15 @@ bool FieldPieces::leaves_side(uint32_t a, uint32_t b, const FieldValue& at_a, co
 /// What lies on the side of a piece that is not cut there is drawn to the side's ends: coarse ones first, as theirs
 /// are ends of finer ones.
 void FieldPieces::close_seams() {
-    std::vector<uint32_t> leaves;
-    for (uint32_t k = 0; k < cuts_.size(); ++k)
-        if (cuts_[k].is_whole()) leaves.push_back(k);
-    std::stable_sort(leaves.begin(), leaves.end(),
-                     [&](uint32_t a, uint32_t b) { return cuts_[a].level < cuts_[b].level; });
-    for (const uint32_t k : leaves)
+    const std::vector<uint32_t> leaves = whole_ones();
+    const auto beside_cuts = of_each(leaves, [&](const FieldCut& c) {
+        return char(is_cut(edge(c, 0)) || is_cut(edge(c, 1)) || is_cut(edge(c, 2)));
+    });
+    std::vector<uint32_t> some;
+    for (size_t i = 0; i < leaves.size(); ++i)
+        if (beside_cuts[i]) some.push_back(leaves[i]);
+    std::stable_sort(some.begin(), some.end(), [&](uint32_t a, uint32_t b) { return cuts_[a].level < cuts_[b].level; });
+    for (const uint32_t k : some)
         for (int s = 0; s < 3; ++s) draw_to_ends(cuts_[k].corner[s], cuts_[k].corner[(s + 1) % 3]);
 }
 

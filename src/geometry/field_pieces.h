@@ -2,6 +2,7 @@
 // refinement: Bank, Sherman, Weiser 1983); each middle is sampled once for all pieces that share the side. All of it is
 // decided by the form and the values alone, so that any number of threads gives the same.
 #pragma once
+#include <array>
 #include <functional>
 #include <unordered_map>
 #include <vector>
@@ -61,18 +62,28 @@ private:
         uint32_t sample, face;
         V2f uv;
     };
+    /// A piece that is cut, with the samples in the middles of its sides.
+    struct Parted {
+        uint32_t cut;
+        std::array<uint32_t, 3> middles;
+    };
+    enum class Fate : uint8_t { ends, is_cut, goes_on };
 
     void find_faces();
     int widen();
     bool cut_pieces(bool& cut, float from, float to);
-    void part(uint32_t k, std::vector<uint32_t>& open);
+    void part(const Parted& parted, std::vector<uint32_t>& open);
     std::vector<uint32_t> overtaken() const;
+    std::vector<uint32_t> whole_ones() const;
+    template <class What> auto of_each(const std::vector<uint32_t>& some, const What& what) const;
     void close_seams();
     void draw_to_ends(uint32_t a, uint32_t b);
-    void look_at(const FieldCut& c);
+    bool tells(const FieldCut& c) const;
     bool is_rough(const FieldCut& c, bool& goes_on) const;
-    std::vector<char> stood_on(const std::vector<uint32_t>& of) const;
+    bool is_stood_on(const FieldCut& c) const;
+    Fate fate_of(const FieldCut& c) const;
     uint32_t ask(const FieldCut& c, int s);
+    std::array<uint32_t, 3> ask_all(const FieldCut& c) { return {ask(c, 0), ask(c, 1), ask(c, 2)}; }
     bool run_jobs(float from, float to);
     bool leaves_side(uint32_t a, uint32_t b, const FieldValue& at_a, const FieldValue& at_b, int depth) const;
     float bend(const FieldCut& c, int s) const;

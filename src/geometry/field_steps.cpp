@@ -11,20 +11,30 @@ constexpr int step_halvings = 4;  // until a step's place on a side is known
 
 // Sides with samples of their own are as fine as they are.
 bool FieldSteps::find(Progress* progress) {
-    for (const FieldCut& c : pieces_.cuts()) {
-        if (!c.is_whole() || c.level == 0) continue;
-        if (pieces_.longest_side(c) > 4.f * pieces_.shortest()) continue;
+    const std::vector<FieldCut>& cuts = pieces_.cuts();
+    auto steps_at = [&](const FieldCut& c, int s) {
+        return values_.apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]) > 2.f * field_step &&
+               !pieces_.is_cut(FieldPieces::edge(c, s));
+    };
+    std::vector<uint8_t> stepped(cuts.size(), 0);  // by side, a bit each
+    parallel_ranges(cuts.size(), 256, [&](size_t first, size_t last) {
+        for (size_t k = first; k < last; ++k) {
+            const FieldCut& c = cuts[k];
+            if (!c.is_whole() || c.level == 0 || pieces_.longest_side(c) > 4.f * pieces_.shortest()) continue;
+            for (int s = 0; s < 3; ++s) stepped[k] |= uint8_t(steps_at(c, s) << s);
+        }
+    });
+    for (size_t k = 0; k < cuts.size(); ++k)
         for (int s = 0; s < 3; ++s) {
-            const uint64_t edge = FieldPieces::edge(c, s);
+            if (!(stepped[k] >> s & 1)) continue;
+            const FieldCut& c = cuts[k];
             const uint32_t a = c.corner[s];
             const uint32_t b = c.corner[(s + 1) % 3];
-            if (pieces_.is_cut(edge) || !(values_.apart(values_[a], values_[b]) > 2.f * field_step)) continue;
             const bool turned = b < a;
-            if (!by_edge_.try_emplace(edge, uint32_t(stepping_.size())).second) continue;
+            if (!by_edge_.try_emplace(FieldPieces::edge(c, s), uint32_t(stepping_.size())).second) continue;
             stepping_.push_back({std::min(a, b), std::max(a, b), c.face, c.uv[turned ? (s + 1) % 3 : s],
                                  c.uv[turned ? s : (s + 1) % 3]});
         }
-    }
     for (Stepping& s : stepping_) s.before = values_.add(2);
     return for_all(stepping_.size(), 64, 1.f, 1.f, progress, [&](size_t first, size_t last) {
         const FieldSampler quick = values_.quick();
