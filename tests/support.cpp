@@ -18,6 +18,17 @@ Scratch::~Scratch() {
     fs::remove_all(path, ec);
 }
 
+CacheIn::CacheIn(const fs::path& folder) {
+    if (const char* before = std::getenv("XDG_CACHE_HOME")) before_ = before;
+    ::setenv("XDG_CACHE_HOME", folder.c_str(), 1);
+}
+CacheIn::~CacheIn() {
+    if (before_)
+        ::setenv("XDG_CACHE_HOME", before_->c_str(), 1);
+    else
+        ::unsetenv("XDG_CACHE_HOME");
+}
+
 fs::path Scratch::write(const std::string& name, const std::string& text) const {
     std::ofstream(path / name, std::ios::binary) << text;
     return path / name;

@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
+#include <optional>
 #include <random>
 
 #include "scene/edits.h"
@@ -20,6 +21,17 @@ struct Scratch {
     ~Scratch();
     Scratch(const Scratch&) = delete;
     fs::path write(const std::string& name, const std::string& text) const;
+};
+
+/// While it lives what is cached is kept in a folder; then where it was before.
+class CacheIn {
+public:
+    explicit CacheIn(const fs::path& folder);
+    ~CacheIn();
+    CacheIn(const CacheIn&) = delete;
+
+private:
+    std::optional<std::string> before_;
 };
 
 /// A square from (0,0) to (1,1) at z = 0.37 whose UVs are its x and y: UV and object position agree with the reference

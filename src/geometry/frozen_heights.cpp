@@ -363,10 +363,17 @@ private:
     uint32_t end(uint32_t side, int which) const {
         return m_.indices[which ? (side % 3 == 2 ? side - 2 : side + 1) : side];
     }
-    /// Grid point k of n along a side, as the coordinates of its face in n segments.
-    static void along(int side, int k, int n, int& i, int& j) {
-        i = side == 0 ? k : side == 1 ? n - k : 0;
-        j = side == 0 ? 0 : side == 1 ? k : n - k;
+    /// One of several sides that lie together, in n segments; the first of its points among those asked for.
+    struct Asked {
+        uint32_t leader;
+        int n;
+        size_t first;
+    };
+    /// Grid point k along the leader, as the coordinates of the face of a side that lies with it in n segments.
+    std::pair<int, int> along(const Asked& of, uint32_t s, int k) const {
+        if (w_.place_of[end(s, 0)] != w_.place_of[end(of.leader, 0)]) k = of.n - k;
+        const int side = int(s % 3);
+        return {side == 0 ? k : side == 1 ? of.n - k : 0, side == 0 ? 0 : side == 1 ? k : of.n - k};
     }
 
     /// Sides that lie together share the points of the coarsest of them; each has the mean of what they say, those
@@ -380,52 +387,75 @@ private:
                 leads &= o > s, least = std::min(least, level(o / 3));
             if (leads && least > 0) leaders.push_back(s);
         }
-        parallel_ranges(leaders.size(), 64, [&](size_t first, size_t last) {
-            if (stopped(progress_)) return;
+        parallel_ranges(leaders.size(), 256, [&](size_t first, size_t last) {
             const HeightsAt evaluate = make_();
-            for (size_t k = first; k < last; ++k) side(leaders[k], evaluate);
+            Sides some(*this, evaluate);
+            for (size_t k = first; k < last && !stopped(progress_); ++k) some.ask(leaders[k]);
+            some.put();
         });
     }
-    void side(uint32_t leader, const HeightsAt& evaluate) {
-        int least = level(leader / 3);
-        std::vector<uint32_t> speaking{leader};
-        for (uint32_t o = w_.next_side[leader]; o != leader; o = w_.next_side[o]) {
-            least = std::min(least, level(o / 3));
-            bool known = false;
-            if constexpr (components == 1)
-                for (const uint32_t d : speaking)
-                    known |= (end(d, 0) == end(o, 0) && end(d, 1) == end(o, 1)) ||
-                             (end(d, 0) == end(o, 1) && end(d, 1) == end(o, 0));
-            if (!known) speaking.push_back(o);
-        }
-        const int n = 1 << least;
-        const uint32_t start = w_.place_of[end(leader, 0)];
-        auto from_start = [&](uint32_t s, int k) { return w_.place_of[end(s, 0)] == start ? k : n - k; };
-        std::vector<Mean<components>> mean(size_t(n) + 1);
-        for (const uint32_t s : speaking) {
-            Batches<components> batches(evaluate);
-            size_t taken = 1;
-            auto take = [&](const Value& value) { mean[taken++].add(value); };
-            for (int k = 1; k < n; ++k) {
-                int i;
-                int j;
-                along(int(s % 3), from_start(s, k), n, i, j);
-                batches.add(s / 3, float(i) / float(n), float(j) / float(n), take);
+    /// Points on sides are asked for in batches over many of them: most sides have few.
+    class Sides {
+    public:
+        Sides(Freezing& of, const HeightsAt& evaluate) : of_(of), batches_(evaluate) {}
+        void ask(uint32_t leader) {
+            if (mean_.size() > at_once) put();
+            const Welds& w = of_.w_;
+            int least = of_.level(leader / 3);
+            std::vector<uint32_t>& speaking = speaking_;
+            speaking.assign(1, leader);
+            for (uint32_t o = w.next_side[leader]; o != leader; o = w.next_side[o]) {
+                least = std::min(least, of_.level(o / 3));
+                bool known = false;
+                if constexpr (components == 1)
+                    for (const uint32_t d : speaking)
+                        known |= (of_.end(d, 0) == of_.end(o, 0) && of_.end(d, 1) == of_.end(o, 1)) ||
+                                 (of_.end(d, 0) == of_.end(o, 1) && of_.end(d, 1) == of_.end(o, 0));
+                if (!known) speaking.push_back(o);
             }
-            batches.flush(take);
+            const Asked side{leader, 1 << least, mean_.size()};
+            asked_.push_back(side);
+            mean_.resize(mean_.size() + size_t(side.n));
+            for (const uint32_t s : speaking)
+                for (int k = 1; k < side.n; ++k) {
+                    const auto [i, j] = of_.along(side, s, k);
+                    whose_.push_back(side.first + size_t(k));
+                    batches_.add(s / 3, float(i) / float(side.n), float(j) / float(side.n), take());
+                }
         }
-        uint32_t s = leader;
-        do {
-            const int ratio = (1 << level(s / 3)) / n;
-            for (int k = 1; k < n; ++k) {
-                int i;
-                int j;
-                along(int(s % 3), from_start(s, k), n, i, j);
-                out_.put(out_.index(s / 3, i * ratio, j * ratio), mean[size_t(k)].value());
+        void put() {
+            batches_.flush(take());
+            for (const Asked& side : asked_) {
+                uint32_t s = side.leader;
+                do {
+                    const int ratio = (1 << of_.level(s / 3)) / side.n;
+                    for (int k = 1; k < side.n; ++k) {
+                        const auto [i, j] = of_.along(side, s, k);
+                        of_.out_.put(of_.out_.index(s / 3, i * ratio, j * ratio),
+                                     mean_[side.first + size_t(k)].value());
+                    }
+                    s = of_.w_.next_side[s];
+                } while (s != side.leader);
             }
-            s = w_.next_side[s];
-        } while (s != leader);
-    }
+            asked_.clear();
+            mean_.clear();
+            whose_.clear();
+            taken_ = 0;
+        }
+
+    private:
+        static constexpr size_t at_once = 16384;  // points
+        auto take() {
+            return [this](const Value& value) { mean_[whose_[taken_++]].add(value); };
+        }
+        Freezing& of_;
+        Batches<components> batches_;
+        std::vector<Asked> asked_;
+        std::vector<Mean<components>> mean_;
+        std::vector<size_t> whose_;  ///< of the means, that each point asked for adds to
+        size_t taken_ = 0;
+        std::vector<uint32_t> speaking_;
+    };
 
     void insides() {
         const size_t faces = m_.triangles();

@@ -6,6 +6,8 @@
 #include <chrono>
 #include <optional>
 
+#include "render/prepared.h"
+
 namespace vemtra::render {
 
 class Patience {
@@ -43,6 +45,24 @@ private:
     std::optional<Time> began_;
     double seconds_ = least;
     double showing_ = .01;
+};
+
+/// How finely heights are computed while a hand drags them: as finely as the time allows, by what they took before.
+class QuickHeights {
+public:
+    static constexpr size_t least = most_quick_points / 16, most = most_quick_points;  // points of each part
+    static constexpr double seconds = .07;  // that preparing with them is to take
+
+    size_t points() const { return points_; }
+    /// A picture with heights computed for it so finely was prepared in so many seconds. In steps of two, so that what
+    /// was computed serves again; finer ones only where they would surely do.
+    void took(double prepared_in) {
+        for (; prepared_in > 1.3 * seconds && points_ > least; prepared_in *= .5) points_ /= 2;
+        if (prepared_in < .35 * seconds && points_ < most) points_ *= 2;
+    }
+
+private:
+    size_t points_ = most;
 };
 
 }  // namespace vemtra::render

@@ -216,17 +216,19 @@ private:
             if (moves && !fields_wait) {
                 if (!rest.resources.borders.empty() && !fields(rest, rest_, false)) return false;
                 const auto moved =
-                    displace(rest, below, shop_, paths_, ReliefDetail::steady, p_->problems, options_.progress);
+                    displace(rest, below, shop_, paths_, {ReliefDetail::steady}, p_->problems, options_.progress);
                 if (!moved || was_stopped()) return false;
                 field_geometry_ = shop_.geometry(moved->for_fields);
             }
         }
         if ((reads || !rest.resources.borders.empty()) && !fields(rest, reads ? field_geometry() : rest_)) return false;
         p_->problems.insert(p_->problems.end(), rest.problems.begin(), rest.problems.end());
-        const auto out = displace(rest, compiled, shop_, paths_, detail, p_->problems, options_.progress);
+        const auto out =
+            displace(rest, compiled, shop_, paths_, {detail, options_.quick_points}, p_->problems, options_.progress);
         if (!out || was_stopped()) return false;
         p_->geometry = shop_.geometry(out->instances);
         p_->cut_heights = out->cut;
+        p_->quick_heights = out->quick;
         for (const nodes::ImageRequest& r : rest.resources.images) p_->resources.image(r);  // nodes' pictures show them
         if (std::any_of(out->spacing.begin(), out->spacing.end(), [](float s) { return s > 0.f; }))
             p_->fine_relief = std::make_shared<const FineRelief>(made, compiled, out->spacing);

@@ -46,6 +46,7 @@ struct Prepared {
     program::Resources resources;
     bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
     std::vector<uint32_t> cut_heights;  ///< instances whose computed heights are coarser than the picture could tell
+    bool quick_heights = false;         ///< some heights were computed for it as they are for hands at work
 
     std::shared_ptr<const FineRelief> fine_relief;  ///< null: computed heights are as fine as the picture everywhere
 
@@ -66,6 +67,9 @@ std::vector<char> meant_instances(const Prepared& p, const std::string& names);
 /// What becomes of heights: nothing moves, or computed ones stay coarse, or all is as the project says.
 enum class Relief : uint8_t { off, quick, full };
 
+/// Computed heights of a part while hands are at work, at most; what these leave out goes to shading.
+inline constexpr size_t most_quick_points = 50000;
+
 struct PrepareOptions {
     fs::path folder;                         ///< that relative paths start from
     BlockedPaths blocked;                    ///< that are not read
@@ -73,6 +77,7 @@ struct PrepareOptions {
     std::string shown_build_up, shown_node;  ///< for View::node
     int field_rays = geometry::field_rays_final;
     Relief relief = Relief::full;
+    size_t quick_points = most_quick_points;  ///< of each part's computed heights, with the fields of a first look
     std::set<std::string> loud;  ///< layers as loud_key() says them: in a flat colour in place of their surface
     bool maps_now = false;       ///< texture maps are made ready first, instead of in the background
     Progress* progress = nullptr;

@@ -102,8 +102,6 @@ float relief_spacing(const scene::Scene& scene, const scene::Camera& camera, con
 
 /// Computed heights of a part that do not follow the camera: what fields are computed on, and the first picture shows.
 inline constexpr size_t first_relief_points = 300000;
-/// The same while hands are at work; what these leave out goes to shading.
-inline constexpr size_t quick_relief_points = 50000;
 /// All parts that differ have no more together than so many may have each.
 inline constexpr size_t parts_in_full = 12, parts_in_full_detail = 4;
 
@@ -114,15 +112,20 @@ struct DisplaceResult {
     /// Per instance: between its computed heights, metres in the world, where the picture can tell less; else 0.
     std::vector<float> spacing;
     std::vector<uint32_t> cut;  ///< instances whose heights are coarser than the picture could tell
+    bool quick = false;         ///< some were computed now as they are for hands at work
 };
 /// How finely heights are computed: for hands at work, which what was computed before serves as well; what fields are
 /// computed on; as finely as the picture can tell.
 enum class ReliefDetail : uint8_t { quick, steady, full };
+struct ReliefFineness {
+    ReliefDetail detail = ReliefDetail::full;
+    size_t quick_points = most_quick_points;  ///< of each part, where it is quick
+};
 /// The instances of `rest`, which is ready for evaluation, with those that stand out replaced. Quick ones have no forms
 /// for fields. Nothing if stopped.
 std::optional<DisplaceResult> displace(const Prepared& rest,
                                        const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
-                                       Workshop& workshop, const Paths& paths, ReliefDetail detail,
+                                       Workshop& workshop, const Paths& paths, const ReliefFineness& fineness,
                                        std::vector<Error>& problems, Progress* progress);
 
 }  // namespace vemtra::render

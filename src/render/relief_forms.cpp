@@ -30,12 +30,12 @@ constexpr float widest_lip = .2f;  // of the part's size: what is wider is no ed
 class Displacing {
 public:
     Displacing(const Prepared& rest, const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs, Workshop& shop,
-               const Paths& paths, ReliefDetail detail, std::vector<Error>& problems, Progress* progress)
+               const Paths& paths, const ReliefFineness& fineness, std::vector<Error>& problems, Progress* progress)
         : rest_(rest),
           reliefs_(reliefs),
           shop_(shop),
           paths_(paths),
-          detail_(detail),
+          fineness_(fineness),
           problems_(problems),
           progress_(progress) {}
 
@@ -255,9 +255,10 @@ private:
             problems_.push_back({"A part has no UVs for its vectors; only what goes outwards moves it", "",
                                  "part " + name(i), "they are told along U and V",
                                  "Choose vectors of the part, or give it UVs"});
-        auto displaced = [&](float spacing, bool only_kept) {
+        auto displaced = [&](float spacing, bool only_kept, bool* now = nullptr) {
             const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
+                if (now) *now = !only_kept;
                 return only_kept ? nullptr : frozen(c, {least, largest, any_way ? reach : 0.f, round}, spacing);
             });
         };
@@ -267,24 +268,27 @@ private:
         const float best = std::min(steady, in.shape->sides().affordable(wanted, most_points_));
         if (best > wanted) out.cut.push_back(i);
         const float quick =
-            in.shape->sides().affordable(smallest, first_points_ * quick_relief_points / first_relief_points);
+            in.shape->sides().affordable(smallest, first_points_ * fineness_.quick_points / first_relief_points);
         struct Try {
             float spacing;
             bool only_kept;
         };
         using Tries = std::vector<Try>;
-        const Tries tries = detail_ == ReliefDetail::quick  ? Tries{{best, true}, {steady, true}, {quick, false}}
-                            : detail_ == ReliefDetail::full ? Tries{{best, false}}
-                                                            : Tries{{best, true}, {steady, false}};
+        const Tries tries = fineness_.detail == ReliefDetail::quick
+                                ? Tries{{best, true}, {steady, true}, {quick, false}}
+                            : fineness_.detail == ReliefDetail::full ? Tries{{best, false}}
+                                                                     : Tries{{best, true}, {steady, false}};
         float spacing = 0.f;
-        if (auto shape = displaced(steady, detail_ == ReliefDetail::quick))
+        if (auto shape = displaced(steady, fineness_.detail == ReliefDetail::quick))
             out.for_fields[i].shape = std::move(shape);
         else
             out.final = false;
         for (const Try& t : tries) {
             if (stopped(progress_)) return;
-            auto shape = displaced(t.spacing, t.only_kept);
+            bool now = false;
+            auto shape = displaced(t.spacing, t.only_kept, &now);
             if (!shape) continue;
+            out.quick |= now && fineness_.detail == ReliefDetail::quick;
             out.instances[i].shape = std::move(shape);
             spacing = t.spacing;
             break;
@@ -386,7 +390,7 @@ private:
     const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs_;
     Workshop& shop_;
     const Paths& paths_;
-    ReliefDetail detail_;
+    ReliefFineness fineness_;
     std::vector<Error>& problems_;
     Progress* progress_;
     std::vector<Computed> computed_;
@@ -397,9 +401,9 @@ private:
 
 std::optional<DisplaceResult> displace(const Prepared& rest,
                                        const std::vector<std::shared_ptr<const BuildUpRelief>>& reliefs,
-                                       Workshop& workshop, const Paths& paths, ReliefDetail detail,
+                                       Workshop& workshop, const Paths& paths, const ReliefFineness& fineness,
                                        std::vector<Error>& problems, Progress* progress) {
-    return Displacing(rest, reliefs, workshop, paths, detail, problems, progress).run();
+    return Displacing(rest, reliefs, workshop, paths, fineness, problems, progress).run();
 }
 
 }  // namespace vemtra::render

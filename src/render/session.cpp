@@ -288,18 +288,21 @@ PrepareOptions LiveSession::options_of_request() {
     options.loud = at_.request.loud;
     options.field_rays = geometry::field_rays_first;
     options.relief = at_.request.relief;
+    options.quick_points = quick_heights_.points();
     options.progress = &progress_;
     return options;
 }
 
 /// Prepares the request anew and begins its picture; what it had is thrown away only once the new one is there.
-void LiveSession::restart(bool with_coarse) {
+void LiveSession::restart(bool with_coarse, Change change) {
     at_.ready = false;
     forget_patches();
     progress_.fraction = 0.f;
+    const auto begin = Clock::now();
     auto made = prepare(at_.request.scene, *workshop_, options_of_request());
     set_activity("");
     if (!made || interrupted()) return;
+    if (made->quick_heights && change < Change::geometry) quick_heights_.took(seconds_since(begin));
     prepared_ = std::move(made);
     // Work on fields goes on through edits that they do not follow from.
     if (refining_.busy() && (prepared_->fields_final || !reads_the_same_fields(*refining_.from(), *prepared_)))
@@ -331,7 +334,7 @@ bool LiveSession::take_edit() {
     if (change >= Change::paint) {
         shows_refining_ = false;
         if (change == Change::geometry) set_activity("reading assets");
-        if (at_.request.scene && at_.request.width > 0 && at_.request.height > 0) restart(true);
+        if (at_.request.scene && at_.request.width > 0 && at_.request.height > 0) restart(true, change);
         return true;
     }
     if (at_.ready) {
@@ -348,7 +351,7 @@ bool LiveSession::look_at_files() {
     if (workshop_->changed_files().empty() || !at_.ready) return false;
     standing_ = last_whole_ = Whole();  // their scene is the same, their files are not
     moved_ = Moved();
-    restart(false);
+    restart(false, Change::geometry);
     return true;
 }
 

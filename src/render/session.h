@@ -120,12 +120,12 @@ private:
     bool refine_fields();
     void tell_refining();
     PrepareOptions options_of_request();
-    void restart(bool with_coarse);
+    void restart(bool with_coarse, Change change);
     void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
     void render_band(State& into);
     // Of what an edit leaves (session_standing.cpp)
-    static constexpr int coarsest_picture = 8;             // pixels of the whole picture in one of such a one
+    static constexpr int coarsest_picture = 8;     // pixels of the whole picture in one of such a one
     static constexpr uint32_t least_to_stand = 8;  // samples of a picture that is worth more than a new first one
     bool stands_on(const LiveRequest& request) const;
     static bool differs_by_camera(const LiveRequest& a, const LiveRequest& b);
@@ -164,6 +164,7 @@ private:
     std::atomic<int> pending_change_{0};
     Box3f pending_painted_;
     Patience patience_;
+    QuickHeights quick_heights_;
     std::atomic<bool> stop_render_{false}, quit_{false};
     std::atomic<bool> in_band_{false};  ///< what renders may be put aside for paint
     std::shared_ptr<const LiveImage> latest_;

@@ -176,8 +176,7 @@ TEST_CASE("every page of the drawer is reached by its own name, and findings tel
         CHECK(t.w.drawer()->tabText(t.w.drawer()->currentIndex()).startsWith(page.title));
     }
     t.b.edit("Break", [](scene::Scene& s) { s.parts[0].build_up = "gone"; });
-    picture(t.w);
-    CHECK(wait_until([&] { return t.w.drawer()->tabText(t.w.drawer()->count() - 1).contains("("); }, 20));
+    CHECK(wait_until([&] { return t.w.drawer()->tabText(t.w.drawer()->count() - 1).contains("("); }));
 }
 
 TEST_CASE("the undo budget is shown and kept") {

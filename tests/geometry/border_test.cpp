@@ -199,7 +199,7 @@ TEST_CASE("spreading a border can be stopped") {
 
 TEST_CASE("a border that is kept on disk comes back as it was, and nothing else does") {
     const Scratch s;
-    setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
+    const CacheIn cache(s.path);
     const Form form(box(4), 16);
     geometry::BorderGrid made = form.grid(
         .1f, [](const V3f& p) { return p.x > .3f ? 1.f : 0.f; }, geometry::BorderSides::both);

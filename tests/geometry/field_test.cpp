@@ -83,7 +83,7 @@ TEST_CASE("a large triangle is cut into pieces with samples of their own, so tha
 
 TEST_CASE("a field is the same at any thread count, and is kept on disk") {
     Scratch s;
-    setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
+    const CacheIn cache(s.path);
     const auto g = make(s, sphere_obj(24));
     const auto r = request(true);
     const auto a = compute_field(*g, {1}, r, geometry::field_rays_final);
@@ -326,7 +326,7 @@ TEST_CASE("where one form stands on another the field is right up to the line be
 
 TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
     Scratch s;
-    setenv("XDG_CACHE_HOME", s.path.c_str(), 1);
+    const CacheIn cache(s.path);
     const auto g = make(s, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
     auto kept = [&](uint32_t first, uint32_t inner, uint32_t corner) {
         geometry::FormField f;

@@ -199,9 +199,7 @@ void fields(const fs::path& folder, bool once) {
     }
 }
 std::string wrong_fields(const fs::path& folder) {
-    const char* before = std::getenv("XDG_CACHE_HOME");
-    const std::string kept = before ? before : "";
-    ::setenv("XDG_CACHE_HOME", folder.c_str(), 1);
+    const test::CacheIn cache(folder);
     const FieldOfSquare square;
     std::string wrong;
     size_t whole = 0, there = 0;
@@ -215,7 +213,6 @@ std::string wrong_fields(const fs::path& folder) {
     }
     if (whole != there || !whole)
         wrong = std::to_string(there) + " fields, " + std::to_string(whole) + " of them whole";
-    ::setenv("XDG_CACHE_HOME", kept.c_str(), 1);
     return wrong;
 }
 

@@ -186,6 +186,56 @@ TEST_CASE("a form without UVs is told of, and painted on itself") {
     CHECK(p.seen({0, 0, -2.f}, {0, 0, 1}) == 0.f);  // what is turned away
 }
 
+TEST_CASE("a subdivided form is painted where its smooth surface is, with UVs and without") {
+    // A cube whose faces lie side by side in the UVs: subdivided it is nearly a ball.
+    auto cube = [](bool uvs) {
+        std::string text = "o cube\n";
+        char line[160];
+        for (int c = 0; c < 8; ++c) {
+            std::snprintf(line, sizeof line, "v %g %g %g\n", c & 1 ? .5 : -.5, c & 2 ? .5 : -.5, c & 4 ? .5 : -.5);
+            text += line;
+        }
+        for (int f = 0; uvs && f < 6; ++f)
+            for (int c = 0; c < 4; ++c) {
+                std::snprintf(line, sizeof line, "vt %g %g\n", (f % 3 + .05 + .9 * (c == 1 || c == 2)) / 3.,
+                              (f / 3 + .05 + .9 * (c > 1)) / 2.);
+                text += line;
+            }
+        const int faces[6][4] = {{1, 3, 4, 2}, {5, 6, 8, 7}, {1, 2, 6, 5}, {3, 7, 8, 4}, {1, 5, 7, 3}, {2, 4, 8, 6}};
+        for (int f = 0; f < 6; ++f) {
+            text += "f";
+            for (int c = 0; c < 4; ++c)
+                text += " " + std::to_string(faces[f][c]) + (uvs ? "/" + std::to_string(4 * f + c + 1) : "");
+            text += "\n";
+        }
+        return text;
+    };
+    for (const bool uvs : {true, false}) {
+        INFO((uvs ? "with UVs" : "without"));
+        Painted p(cube(uvs), 1024, "float", uvs ? 0.f : 2.f);
+        for (scene::Part& part : p.scene.parts) part.subdivision = 4;
+        p.prepare();
+        const geometry::Place at = p.look({.1f, .1f, 3.f}, {0, 0, -1});
+        REQUIRE(geometry::hit_something(at));
+        const V3f there = p.prepared->geometry->at(at).position;
+        REQUIRE(there.z < .42f);                                                       // the cube's own face is at .5
+        p.paint(std::vector<paint::Dab>(8, p.dab({.1f, .1f, .5f}, {0, 0, 1}, .05f)));  // where the cube's face would be
+        CHECK(p.seen({.1f, .1f, 3.f}, {0, 0, -1}) == 0.f);
+        p.paint(std::vector<paint::Dab>(8, p.dab(there, {0, 0, 1}, .06f)));
+        CHECK(p.seen({.1f, .1f, 3.f}, {0, 0, -1}) > .95f);
+        CHECK(p.seen({.13f, .12f, 3.f}, {0, 0, -1}) > .5f);
+        CHECK(p.seen({.2f, .1f, 3.f}, {0, 0, -1}) == 0.f);
+        // Across a border of the cube's faces, round where its edge was.
+        const geometry::Place edge = p.look({0, 3.f, 3.f}, {0, -1, -1});
+        const V3f on = p.prepared->geometry->at(edge).position;
+        p.paint(std::vector<paint::Dab>(8, p.dab(on, {0, 1, 1}, .08f)));
+        for (const float turn : {-.04f, -.02f, .02f, .04f}) {
+            INFO("beside the edge by " << turn);
+            CHECK(p.seen({0, 3.f + turn, 3.f - turn}, {0, -1, -1}) > .5f);
+        }
+    }
+}
+
 TEST_CASE("painted with UVs and without, a form looks the same") {
     // The same ball: with UVs in one tile, and on itself in charts whose borders run through the strokes.
     auto ball = [](bool uvs) {

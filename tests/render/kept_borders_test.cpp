@@ -7,10 +7,9 @@ using namespace vemtra::test;
 namespace {
 /// Runs below a mask that a map makes, on a plate.
 struct Runny : Plate {
-    fs::path cache;
+    const fs::path cache = s.path / "cache";
+    const CacheIn cached{cache};
     Runny() {
-        cache = s.path / "cache";
-        setenv("XDG_CACHE_HOME", cache.c_str(), 1);
         map(0, "white.tif", 16, [](int, int y) { return y < 5 ? 1.f : 0.f; });
         layer(0).surface.erase(slot::height);
         node(0, "grown", "grow", "float", {{"in", from("map0")}, {"by", {scene::Value{.03f}, {}}}});

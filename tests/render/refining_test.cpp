@@ -10,8 +10,8 @@ using namespace vemtra::test;
 namespace {
 /// On a disk on which no field is yet: a plate whose colour follows from how closed it is.
 struct ClosedPlate : Plate {
+    const CacheIn cached{s.path / "cache"};
     ClosedPlate() {
-        setenv("XDG_CACHE_HOME", (s.path / "cache").c_str(), 1);
         node(0, "closed", "cavity", "float", {{"reach", {scene::Value{.2f}, {}}}});
         wire(0, "base_weight", "closed");
     }

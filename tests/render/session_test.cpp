@@ -292,6 +292,25 @@ TEST_CASE("what passed before a first picture is rendered, and what showing it t
     CHECK(p.to_render(at(3.)) > .9 * (render::Patience::soon - .004));
 }
 
+TEST_CASE("heights are computed as finely as the time allows while a hand drags them") {
+    render::QuickHeights quick;
+    CHECK(quick.points() == render::QuickHeights::most);
+    quick.took(.05);
+    CHECK(quick.points() == render::QuickHeights::most);
+    quick.took(.28);  // four times too long
+    CHECK(quick.points() == render::QuickHeights::most / 4);
+    quick.took(.07);
+    CHECK(quick.points() == render::QuickHeights::most / 4);
+    quick.took(.02);  // twice as many would take .04
+    CHECK(quick.points() == render::QuickHeights::most / 2);
+    quick.took(1e9);
+    CHECK(quick.points() >= render::QuickHeights::least);
+    CHECK(quick.points() < 2 * render::QuickHeights::least);
+    for (int k = 0; k < 40; ++k) quick.took(0.);
+    CHECK(quick.points() <= render::QuickHeights::most);
+    CHECK(quick.points() > render::QuickHeights::most / 2);
+}
+
 TEST_CASE("pictures come while a hand moves on without rest") {
     Plate p;
     render::LiveSession session(std::make_shared<render::Workshop>());

@@ -150,7 +150,7 @@ TEST_CASE("a surface that shines and is displaced gives its light by its true ar
     }
     CHECK(spread > 1.4);
     const float aimed = b.light(256);
-    const float by_chance = b.light(32768, render::FrameSettings::Strategy::surface_only);
+    const float by_chance = b.light(8192, render::FrameSettings::Strategy::surface_only);
     CHECK(aimed == Approx(by_chance).epsilon(.04));
     CHECK(b.light(256, render::FrameSettings::Strategy::light_only) == Approx(by_chance).epsilon(.04));
 }
@@ -266,7 +266,7 @@ TEST_CASE("a lamp behind a pane gives what chance finds: smooth, rough and colou
                                   {"transmission_color", {scene::Value{V3f(.7f)}, {}}},
                                   {"geometry_thin_walled", {scene::Value{1.f}, {}}},
                                   {"specular_roughness", {scene::Value{roughness}, {}}}};
-        agrees_with_chance(b, 256, .03);
+        agrees_with_chance(b, 64, .03);
     }
 }
 

@@ -122,7 +122,7 @@ private:
 
 FieldKind cavity_field() {
     return {.name = "cavity",
-            .version = 7,
+            .version = 8,
             .parameters = {"1 looks inward", "half the opening of the cone, degrees, up to 90",
                            "1 meets its own part alone", "x of a direction that counts more", "y", "z",
                            "how much more, 0 to 1", "how far is looked, metres, above 0"},

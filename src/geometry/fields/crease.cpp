@@ -131,7 +131,7 @@ private:
 
 FieldKind crease_field() {
     return {.name = "crease",
-            .version = 1,
+            .version = 2,
             .parameters = {"least angle between two faces, degrees", "1 convex, 2 concave, 3 both"},
             .adaptive = true,
             .tolerance = .001f,

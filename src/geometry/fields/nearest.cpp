@@ -8,7 +8,7 @@ namespace vemtra::geometry {
 
 FieldKind nearest_field() {
     return {.name = "nearest",
-            .version = 3,
+            .version = 4,
             .parameters = {"0 the other parts, 1 the ground"},
             .adaptive = true,
             .tolerance = .001f,

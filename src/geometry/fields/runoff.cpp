@@ -433,7 +433,7 @@ FieldSamplers climbing(const Geometry& geometry, const std::vector<float>& p, in
 
 FieldKind runoff_field() {
     return {.name = "runoff",
-            .version = 5,
+            .version = 6,
             .parameters = {"x of where it runs down to", "y", "z", "how far it runs, metres, above 0",
                            "1 from ledges, 2 from joints, 3 from both"},
             .channels = 4,

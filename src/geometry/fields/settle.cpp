@@ -56,7 +56,7 @@ private:
 
 FieldKind settle_field() {
     return {.name = "settle",
-            .version = 2,
+            .version = 3,
             .parameters = {"x of the direction that it comes from", "y", "z",
                            "half the opening of the cone, degrees, up to 89"},
             .adaptive = true,
