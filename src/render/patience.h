@@ -55,14 +55,29 @@ public:
 
     size_t points() const { return points_; }
     /// A picture with heights computed for it so finely was prepared in so many seconds. In steps of two, so that what
-    /// was computed serves again; finer ones only where they would surely do.
+    /// was computed serves again; finer ones only where they would surely do. Where fewer are hardly faster (each face
+    /// has some) they stay as they were.
     void took(double prepared_in) {
-        for (; prepared_in > 1.3 * seconds && points_ > least; prepared_in *= .5) points_ /= 2;
+        if (before_.points && prepared_in > .8 * before_.took) {
+            points_ = before_.points;
+            fewer_help_ = false;
+        } else if (prepared_in <= 1.3 * seconds) {
+            fewer_help_ = true;
+        }
+        before_ = {};
+        if (prepared_in > 1.3 * seconds && fewer_help_ && points_ > least) before_ = {points_, prepared_in};
+        for (; prepared_in > 1.3 * seconds && fewer_help_ && points_ > least; prepared_in *= .5) points_ /= 2;
         if (prepared_in < .35 * seconds && points_ < most) points_ *= 2;
     }
 
 private:
+    struct Before {
+        size_t points = 0;  ///< 0: they were not made fewer
+        double took = 0;
+    };
     size_t points_ = most;
+    Before before_;
+    bool fewer_help_ = true;
 };
 
 }  // namespace vemtra::render

@@ -309,6 +309,17 @@ TEST_CASE("heights are computed as finely as the time allows while a hand drags 
     for (int k = 0; k < 40; ++k) quick.took(0.);
     CHECK(quick.points() <= render::QuickHeights::most);
     CHECK(quick.points() > render::QuickHeights::most / 2);
+    // Fewer of them that are as slow are not worth it, until something else is dragged.
+    render::QuickHeights many_faces;
+    many_faces.took(.2);
+    CHECK(many_faces.points() < render::QuickHeights::most);
+    for (int k = 0; k < 5; ++k) {
+        many_faces.took(.19);
+        CHECK(many_faces.points() == render::QuickHeights::most);
+    }
+    many_faces.took(.05);
+    many_faces.took(.2);
+    CHECK(many_faces.points() < render::QuickHeights::most);
 }
 
 TEST_CASE("pictures come while a hand moves on without rest") {
