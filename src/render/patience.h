@@ -14,7 +14,7 @@ class Patience {
 public:
     using Time = std::chrono::steady_clock::time_point;
     static constexpr double least = .15, most = 1.5;  // seconds
-    static constexpr double soon = .038, least_rendering = .010;
+    static constexpr double soon = .038, least_rendering = .010, most_late = .032;
 
     /// Work on a first picture begins. One that was in work before was put aside: this one gets twice the time.
     void begin(Time now) {
@@ -27,10 +27,11 @@ public:
         began_ = std::nullopt;
     }
     /// Seconds left to render a first picture that is to be seen `soon` after its edit was taken up: what has passed
-    /// since and what showing the ones before took is taken off. At least `least_rendering`, at most `soon`.
+    /// since and what showing the ones before took is taken off. Where much has passed already a quarter of that again
+    /// is well spent, up to `most_late`: it is far finer for it.
     double to_render(Time now) const {
         const double passed = began_ ? std::chrono::duration<double>(now - *began_).count() : 0.;
-        return std::max(least_rendering, soon - passed - showing_);
+        return std::max(std::clamp(.25 * passed, least_rendering, most_late), soon - passed - showing_);
     }
     /// What it took from a first picture's last sample to its handing over, in seconds.
     void shown_in(double seconds) { showing_ = .5 * showing_ + .5 * std::min(seconds, soon); }

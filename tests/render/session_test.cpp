@@ -283,7 +283,9 @@ TEST_CASE("what passed before a first picture is rendered, and what showing it t
     p.begin(at(1.));
     CHECK(p.to_render(at(1.)) == Approx(render::Patience::soon - .004).margin(1e-6));
     CHECK(p.to_render(at(1.010)) == Approx(render::Patience::soon - .014).margin(1e-6));
-    CHECK(p.to_render(at(2.)) == Approx(render::Patience::least_rendering));
+    CHECK(p.to_render(at(1.03)) == Approx(render::Patience::least_rendering));
+    CHECK(p.to_render(at(1.1)) == Approx(.025));  // late as it is, a quarter more makes it finer
+    CHECK(p.to_render(at(2.)) == Approx(render::Patience::most_late));
     p.end(at(2.));
     CHECK(p.to_render(at(3.)) == Approx(render::Patience::soon - .004).margin(1e-6));  // of one not taken up yet
     for (int k = 0; k < 40; ++k) p.shown_in(5.);  // a hold of the machine is not expected again for ever
