@@ -28,7 +28,7 @@ public:
     }
     /// Seconds left to render a first picture that is to be seen `soon` after its edit was taken up: what has passed
     /// since and what showing the ones before took is taken off. Where much has passed already a quarter of that again
-    /// is well spent, up to `most_late`: it is far finer for it.
+    /// makes it little later, and may make it finer; up to `most_late`.
     double to_render(Time now) const {
         const double passed = began_ ? std::chrono::duration<double>(now - *began_).count() : 0.;
         return std::max(std::clamp(.25 * passed, least_rendering, most_late), soon - passed - showing_);
