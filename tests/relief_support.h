@@ -83,7 +83,7 @@ struct Displaced {
         : mesh(m),
           welds(w),
           heights(h),
-          direct({geometry::Instance(geometry::make_displaced(geometry::make_shape(m), w, h, rounded), M44f())}),
+          direct({geometry::Instance(geometry::make_displaced(geometry::make_shape(m), w, h, {rounded}), M44f())}),
           tessellated({geometry::Instance(geometry::make_shape(geometry::tessellated(*m, *w, *h)), M44f())}) {}
 };
 

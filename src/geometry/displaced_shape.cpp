@@ -34,11 +34,11 @@ constexpr float steep_for_lift = .25f;  // slope of heights that throw shadows o
 class DisplacedShape final : public Shape {
 public:
     DisplacedShape(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                   std::shared_ptr<const ReliefHeights> heights, bool rounded)
+                   std::shared_ptr<const ReliefHeights> heights, DisplacedAs as)
         : base_(std::move(base)),
           welds_(std::move(welds)),
           heights_(std::move(heights)),
-          rounded_(rounded),
+          as_(as),
           m_(base_->faces_as_triangles()),
           meet_(nodes::wide_kernels_run() ? avx512::meet_relief : avx2::meet_relief) {
         std::mutex mutex;
@@ -65,6 +65,7 @@ public:
     V3f tangent(uint32_t face) const override { return base_->tangent(face); }
     const Mesh& faces_as_triangles() const override { return m_; }
     bool stands_out() const override { return true; }
+    bool for_now() const override { return as_.for_now; }
 
     SurfacePoint at(uint32_t face, float u, float v) const override {
         SurfacePoint s = base_->at(face, u, v);
@@ -106,7 +107,7 @@ public:
         s.position = p[0] * weight[0] + p[1] * weight[1] + p[2] * weight[2];
         s.displaced_by = s.position - rest;
         if (heights_->any_way())
-            s.height = (s.displaced_by - (rounded_ ? bulge(m_, *welds_, face, u, v) : V3f(0.f))).dot(s.normal);
+            s.height = (s.displaced_by - (as_.rounded ? bulge(m_, *welds_, face, u, v) : V3f(0.f))).dot(s.normal);
         const V3f flat = (corner(f.corner[1]) - corner(f.corner[0])).cross(corner(f.corner[2]) - corner(f.corner[0]));
         const float side = flat.dot(s.normal_geometric) < 0.f ? -1.f : 1.f;
         const V3f small = (p[1] - p[0]).cross(p[2] - p[0]) * side;
@@ -117,7 +118,7 @@ public:
             if (even > 0.f) s.spread = std::max(1e-6f, length / even);
         }
         // Where heights are steep they throw the shadows; where they are even it is the faces that must not.
-        s.lift *= rounded_ ? 0.f : clamp01(1.f - slope.length() / steep_for_lift);
+        s.lift *= as_.rounded ? 0.f : clamp01(1.f - slope.length() / steep_for_lift);
         const V3f normal = s.normal - slope;
         if (const float l = normal.length(); l > 1e-12f && std::isfinite(l)) s.normal = normal / l;
         if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
@@ -177,7 +178,7 @@ private:
     /// Without what the smooth form's normals tell of already.
     void at_points(uint32_t face, const int* i, const int* j, int count, V3f* out) const {
         heights_->offsets(face, i, j, count, out);
-        if (!rounded_) return;
+        if (!as_.rounded) return;
         const float per = 1.f / float(1 << heights_->levels.level[face]);
         for (int k = 0; k < count; ++k) out[k] -= bulge(m_, *welds_, face, float(i[k]) * per, float(j[k]) * per);
     }
@@ -373,7 +374,7 @@ private:
     std::shared_ptr<const Shape> base_;
     std::shared_ptr<const Welds> welds_;
     std::shared_ptr<const ReliefHeights> heights_;
-    const bool rounded_;
+    const DisplacedAs as_;
     const Mesh& m_;
     MeetRelief meet_;
     const uint64_t number_ = ++made;  ///< tells forms apart that stood at the same address
@@ -383,8 +384,8 @@ private:
 }  // namespace
 
 std::shared_ptr<const Shape> make_displaced(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                                            std::shared_ptr<const ReliefHeights> heights, bool rounded) {
-    return std::make_shared<DisplacedShape>(std::move(base), std::move(welds), std::move(heights), rounded);
+                                            std::shared_ptr<const ReliefHeights> heights, DisplacedAs as) {
+    return std::make_shared<DisplacedShape>(std::move(base), std::move(welds), std::move(heights), as);
 }
 
 std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, const ReliefHeights& heights) {

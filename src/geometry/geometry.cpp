@@ -11,8 +11,50 @@ namespace {
 // tenth of a second.
 constexpr uint32_t merged_part_limit = 150000;  // faces of one shape
 constexpr size_t merged_limit = 600000;         // of all of them
+constexpr size_t worth_sharing = 20000;         // of all of them, for an accelerator of their own
+
+RTCGeometry in_world(const Instance& i) {
+    return i.shape->attachable(i.identity ? nullptr : &i.to_world);
+}
+void attach(RTCScene to, RTCGeometry g, uint32_t number) {
+    rtcAttachGeometryByID(to, g, number);
+    rtcReleaseGeometry(g);
+}
+RTCGeometry as_instance(RTCScene scene, const M44f& to_world) {
+    RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_INSTANCE);
+    rtcSetGeometryInstancedScene(g, scene);
+    float columns[12];
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 3; ++c) columns[3 * r + c] = to_world[r][c];
+    rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, columns);
+    rtcCommitGeometry(g);
+    return g;
+}
 
 }  // namespace
+
+Together::Together(const std::vector<Instance>& instances, std::vector<uint32_t> which) : which_(std::move(which)) {
+    for (const uint32_t i : which_) instances_.push_back(instances[i]);
+}
+Together::~Together() {
+    if (scene_) rtcReleaseScene(scene_);
+}
+bool Together::is_of(const std::vector<Instance>& instances, const std::vector<uint32_t>& which) const {
+    if (which != which_) return false;
+    for (size_t k = 0; k < which.size(); ++k)
+        if (!(instances[which[k]] == instances_[k])) return false;
+    return true;
+}
+RTCScene Together::scene() const {
+    std::call_once(built_, [&] {
+        size_t faces = 0;
+        for (const Instance& i : instances_) faces += i.shape->faces();
+        scene_ = new_scene(faces);
+        for (size_t k = 0; k < which_.size(); ++k) attach(scene_, in_world(instances_[k]), which_[k] - first());
+        commit(scene_, nullptr);
+    });
+    return scene_;
+}
 
 Instance::Instance(std::shared_ptr<const Shape> of, const M44f& world, bool was_moved)
     : shape(std::move(of)), to_world(world), identity(world == M44f()), moved(was_moved) {
@@ -36,12 +78,36 @@ Box3f Instance::bounds() const {
     return out;
 }
 
-Geometry::Geometry(std::vector<Instance> instances) : instances_(std::move(instances)) {
+Geometry::Geometry(std::vector<Instance> instances, std::shared_ptr<const Together> kept)
+    : instances_(std::move(instances)), merged_(instances_.size(), 0) {
     std::unordered_set<const Shape*> seen;
     for (const Instance& i : instances_) {
         bounds_.extendBy(i.bounds());
         faces_ += i.shape->faces();
         if (seen.insert(i.shape.get()).second) own_faces_ += i.shape->faces();
+    }
+    choose_merged();
+    if (merged_faces_ < worth_sharing ||
+        std::none_of(instances_.begin(), instances_.end(), [](const Instance& i) { return i.shape->for_now(); }))
+        return;
+    std::vector<uint32_t> which;
+    for (uint32_t i = 0; i < merged_.size(); ++i)
+        if (merged_[i]) which.push_back(i);
+    together_ = kept && kept->is_of(instances_, which) ? std::move(kept)
+                                                       : std::make_shared<const Together>(instances_, std::move(which));
+}
+
+void Geometry::choose_merged() {
+    if (instances_.size() == 1 && instances_[0].identity &&
+        (instances_[0].shape->faces() >= merged_part_limit || instances_[0].shape->stands_out()))
+        return;  // nothing to lay together
+    std::unordered_map<const Shape*, size_t> uses;
+    for (const Instance& i : instances_) ++uses[i.shape.get()];
+    for (size_t i = 0; i < instances_.size(); ++i) {
+        const Shape& shape = *instances_[i].shape;
+        merged_[i] = !instances_[i].moved && !shape.stands_out() && uses[&shape] == 1 &&
+                     shape.faces() < merged_part_limit && merged_faces_ + shape.faces() <= merged_limit;
+        if (merged_[i]) merged_faces_ += shape.faces();
     }
 }
 
@@ -54,42 +120,24 @@ void Geometry::build(Progress* progress) const {
             // Others may share it, and need it whole: the next one builds it.
             rtcReleaseScene(scene_);
             scene_ = nullptr;
-            merged_faces_ = 0;
             throw WasStopped();
         });
     } catch (const WasStopped&) {}
 }
 
 void Geometry::lay_together(Progress* progress) const {
-    if (instances_.size() == 1 && instances_[0].identity &&
-        (instances_[0].shape->faces() >= merged_part_limit || instances_[0].shape->stands_out())) {
-        scene_ = instances_[0].shape->scene();  // nothing to lay together
+    if (instances_.size() == 1 && instances_[0].identity && !merged_[0]) {
+        scene_ = instances_[0].shape->scene();
         rtcRetainScene(scene_);
         return;
     }
-    std::unordered_map<const Shape*, size_t> uses;
-    for (const Instance& i : instances_) ++uses[i.shape.get()];
-    scene_ = new_scene(faces_);
-    for (size_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
-        const Instance& instance = instances_[i];
-        const Shape& shape = *instance.shape;
-        const bool merged = !instance.moved && !shape.stands_out() && uses[&shape] == 1 &&
-                            shape.faces() < merged_part_limit && merged_faces_ + shape.faces() <= merged_limit;
-        RTCGeometry g;
-        if (merged) {
-            merged_faces_ += shape.faces();
-            g = shape.attachable(instance.identity ? nullptr : &instance.to_world);
-        } else {
-            g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_INSTANCE);
-            rtcSetGeometryInstancedScene(g, shape.scene(progress));
-            float columns[12];
-            for (int r = 0; r < 4; ++r)
-                for (int c = 0; c < 3; ++c) columns[3 * r + c] = instance.to_world[r][c];
-            rtcSetGeometryTransform(g, 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, columns);
-            rtcCommitGeometry(g);
-        }
-        rtcAttachGeometryByID(scene_, g, unsigned(i));
-        rtcReleaseGeometry(g);
+    scene_ = new_scene(together_ ? faces_ - merged_faces_ : faces_);
+    if (together_) attach(scene_, as_instance(together_->scene(), M44f()), together_->first());
+    for (uint32_t i = 0; i < instances_.size() && !stopped(progress); ++i) {
+        if (!merged_[i])
+            attach(scene_, as_instance(instances_[i].shape->scene(progress), instances_[i].to_world), i);
+        else if (!together_)
+            attach(scene_, in_world(instances_[i]), i);
     }
     commit(scene_, progress);
 }

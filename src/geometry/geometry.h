@@ -36,10 +36,33 @@ struct Instance {
     bool operator==(const Instance& o) const { return shape == o.shape && to_world == o.to_world && moved == o.moved; }
 };
 
+/// An accelerator over forms in world space that several geometries share, which differ elsewhere: while hands drag
+/// heights, what stands beside them is not built again for each movement.
+class Together {
+public:
+    /// Which ones, of a geometry; some. Equal forms stand once.
+    Together(const std::vector<Instance>& instances, std::vector<uint32_t> which);
+    ~Together();
+    Together(const Together&) = delete;
+    Together& operator=(const Together&) = delete;
+    bool is_of(const std::vector<Instance>& instances, const std::vector<uint32_t>& which) const;
+    /// Its geometries are numbered from that of the first one on, as those of the instances are. Built at the first
+    /// call, to its end.
+    RTCScene scene() const;
+    uint32_t first() const { return which_.front(); }
+
+private:
+    std::vector<uint32_t> which_;
+    std::vector<Instance> instances_;  ///< those
+    mutable std::once_flag built_;
+    mutable RTCScene scene_ = nullptr;
+};
+
 class Geometry {
 public:
-    /// There may be no instances. The accelerator is built at its first use, or by build().
-    explicit Geometry(std::vector<Instance> instances);
+    /// There may be no instances. The accelerator is built at its first use, or by build(). `kept`: of another
+    /// geometry, where it may serve again.
+    explicit Geometry(std::vector<Instance> instances, std::shared_ptr<const Together> kept = nullptr);
     ~Geometry();
     Geometry(const Geometry&) = delete;
     Geometry& operator=(const Geometry&) = delete;
@@ -47,12 +70,12 @@ public:
     const std::vector<Instance>& instances() const { return instances_; }
     const Shape& shape(uint32_t instance) const { return *instances_[instance].shape; }
     const Box3f& bounds() const { return bounds_; }
-    size_t faces() const { return faces_; }          ///< over all instances
-    size_t own_faces() const { return own_faces_; }  ///< over all shapes, each counted once
-    size_t merged_faces() const {                    ///< of those laid together in world space
-        build();
-        return merged_faces_;
-    }
+    size_t faces() const { return faces_; }                ///< over all instances
+    size_t own_faces() const { return own_faces_; }        ///< over all shapes, each counted once
+    size_t merged_faces() const { return merged_faces_; }  ///< of those laid together in world space
+    bool merged(uint32_t instance) const { return merged_[instance]; }
+    /// Null where those have no accelerator of their own.
+    const std::shared_ptr<const Together>& together() const { return together_; }
     RTCScene scene() const {
         build();
         return scene_;
@@ -77,18 +100,25 @@ public:
     std::vector<Strewn> strewn(const std::vector<uint32_t>& instances, size_t most) const;
 
 private:
+    void choose_merged();
     void lay_together(Progress* progress) const;
     std::vector<Instance> instances_;
     Box3f bounds_;
-    size_t faces_ = 0, own_faces_ = 0;
-    mutable size_t merged_faces_ = 0;
+    size_t faces_ = 0, own_faces_ = 0, merged_faces_ = 0;
+    std::vector<uint8_t> merged_;  ///< per instance
+    std::shared_ptr<const Together> together_;
     mutable RTCScene scene_ = nullptr;
     mutable std::once_flag built_;
 };
 
+/// Geometries are numbered as instances are, those below an instance from it on: a form of its own is the first one
+/// there.
+inline uint32_t instance_met(uint32_t geometry, uint32_t instance) {
+    return instance == RTC_INVALID_GEOMETRY_ID ? geometry : instance + geometry;
+}
 /// Where a ray hit; instance is RTC_INVALID_GEOMETRY_ID where it hit nothing.
 inline Place place_of(const RTCHit& hit) {
-    return {hit.instID[0] == RTC_INVALID_GEOMETRY_ID ? hit.geomID : hit.instID[0], hit.primID, hit.u, hit.v};
+    return {instance_met(hit.geomID, hit.instID[0]), hit.primID, hit.u, hit.v};
 }
 inline bool hit_something(const Place& p) {
     return p.instance != RTC_INVALID_GEOMETRY_ID;
@@ -139,8 +169,7 @@ inline void set_ray(RTCRay16& r, int k, const V3f& origin, const V3f& direction,
 }
 /// Takes what the k-th ray of a packet hit.
 inline Place place_of(const RTCHit16& hit, int k) {
-    return {hit.instID[0][k] == RTC_INVALID_GEOMETRY_ID ? hit.geomID[k] : hit.instID[0][k], hit.primID[k], hit.u[k],
-            hit.v[k]};
+    return {instance_met(hit.geomID[k], hit.instID[0][k]), hit.primID[k], hit.u[k], hit.v[k]};
 }
 inline void set_no_hit(RTCHit16& hit, int k) {
     hit.geomID[k] = hit.instID[0][k] = RTC_INVALID_GEOMETRY_ID;

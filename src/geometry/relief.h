@@ -97,10 +97,13 @@ std::shared_ptr<const ReliefHeights> freeze_offsets(const Mesh& mesh, const Weld
 
 class Shape;
 /// The sibling of `base` that stands out by these heights along the welds' directions. Faces, UVs and coordinates are
-/// those of `base`; its mesh goes on to be faces_as_triangles(). `rounded`: the heights are offsets that hold bulge()
-/// (rounding.h), which the smooth form's normals tell of already.
+/// those of `base`; its mesh goes on to be faces_as_triangles().
+struct DisplacedAs {
+    bool rounded = false;  ///< heights are offsets that hold bulge() (rounding.h), which the normals tell of already
+    bool for_now = false;  ///< see Shape
+};
 std::shared_ptr<const Shape> make_displaced(std::shared_ptr<const Shape> base, std::shared_ptr<const Welds> welds,
-                                            std::shared_ptr<const ReliefHeights> heights, bool rounded = false);
+                                            std::shared_ptr<const ReliefHeights> heights, DisplacedAs as = {});
 /// The same tessellated: every small triangle a triangle of a mesh. Ground truth for tests and the bench.
 std::shared_ptr<const Mesh> tessellated(const Mesh& base, const Welds& welds, const ReliefHeights& heights);
 

@@ -31,12 +31,12 @@ size_t embree_memory() {
     return size_t(std::max<int64_t>(0, held));
 }
 
-RTCScene new_scene(size_t faces) {
+RTCScene new_scene(size_t faces, bool for_now) {
     RTCScene scene = rtcNewScene(embree_device());
     int flags = RTC_SCENE_FLAG_ROBUST;
     if (faces > compact_from) flags |= RTC_SCENE_FLAG_COMPACT;
     rtcSetSceneFlags(scene, RTCSceneFlags(flags));
-    rtcSetSceneBuildQuality(scene, RTC_BUILD_QUALITY_MEDIUM);
+    rtcSetSceneBuildQuality(scene, for_now ? RTC_BUILD_QUALITY_LOW : RTC_BUILD_QUALITY_MEDIUM);
     return scene;
 }
 
@@ -64,7 +64,7 @@ const FaceSides& Shape::sides() const {
 RTCScene Shape::scene(Progress*) const {
     // It is kept, so that a stop of who asked first must not leave it half built: the build runs to its end.
     std::call_once(built_, [&] {
-        scene_ = new_scene(faces());
+        scene_ = new_scene(faces(), for_now());
         RTCGeometry g = attachable(nullptr);
         rtcAttachGeometryByID(scene_, g, 0);
         rtcReleaseGeometry(g);

@@ -59,6 +59,8 @@ public:
     const FaceSides& sides() const;  ///< of those; put in order at the first call
     /// Whether heights move it out of its faces: it is met in its own space only, and no face of it is flat.
     virtual bool stands_out() const { return false; }
+    /// Whether a finer one is to take its place soon: its accelerator is built in half the time, for slower rays.
+    virtual bool for_now() const { return false; }
     /// A geometry of the accelerator, committed; the caller releases it. `to_world` null: in the form's own space.
     virtual RTCGeometry attachable(const M44f* to_world) const = 0;
 
@@ -79,8 +81,8 @@ std::shared_ptr<const Shape> make_shape(std::shared_ptr<const Mesh> mesh);
 RTCDevice embree_device();
 /// Bytes that Embree holds at the moment.
 size_t embree_memory();
-/// A new scene with the flags that all of ours have; compact above four million faces.
-RTCScene new_scene(size_t faces);
+/// A new scene with the flags that all of ours have; compact above four million faces. `for_now`: see Shape.
+RTCScene new_scene(size_t faces, bool for_now = false);
 /// Builds it; progress is reported, and a stop is minded.
 void commit(RTCScene scene, Progress* progress);
 

@@ -183,7 +183,7 @@ public:
 
     std::vector<scene::Node> run() {
         scene::Input below = input("base");
-        below = laid(entries_of(node_), below, true);
+        below = laid(entries_of(node_), below);
         scene::Node last = made("dot", type_, "");
         last.id = node_.id;
         last.name = node_.name;
@@ -256,7 +256,7 @@ private:
         }
         return a;
     }
-    scene::Input laid(const Entries& entries, scene::Input below, bool bottom = false) {
+    scene::Input laid(const Entries& entries, scene::Input below) {
         for (const StackEntry& e : entries) {
             if (scene::as_number(of(EntryPort::on, e).value, 1.f) < .5f) continue;
             scene::Input x;
@@ -285,7 +285,6 @@ private:
                 below = emit("blend", type_, {{"fg", x}, {"bg", below}, {"mix", a}, {"mode", value(float(mode->own))}});
             else
                 below = emit(mode->kind, type_, {{"fg", x}, {"bg", below}, {"mix", a}});
-            bottom = false;
         }
         return below;
     }

@@ -8,7 +8,6 @@
 namespace vemtra::render {
 namespace {
 
-constexpr uint32_t none = SeenPlaces::nothing - 2;
 constexpr uint32_t on_stage = SeenPlaces::nothing - 1;
 constexpr size_t packet = 16;
 constexpr float near_enough = 3.f;    // footprints of a pixel, off the surface
@@ -213,7 +212,7 @@ std::optional<SeenPlaces> seen_places(const Prepared& p, int width, int height, 
                         pixel = {eye.origin + direction[k] * stage, V3f(0.f, 1.f, 0.f), on_stage};
                     } else if (hit) {
                         V3f n(rays.hit.Ng_x[k], rays.hit.Ng_y[k], rays.hit.Ng_z[k]);
-                        if (rays.hit.instID[0][k] != RTC_INVALID_GEOMETRY_ID)
+                        if (!p.geometry->merged(at.instance))
                             n = p.geometry->instances()[at.instance].normal_to_world(n);
                         n.normalize();
                         pixel = {eye.origin + direction[k] * t, n, at.instance};

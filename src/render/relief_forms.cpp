@@ -190,7 +190,7 @@ private:
     /// then.
     struct Within {
         float least, largest, reach;
-        bool round;
+        geometry::DisplacedAs as;
     };
     /// The part displaced by heights that are computed so finely. Null if stopped.
     std::shared_ptr<const geometry::Shape> frozen(const Computed& c, const Within& range, float spacing) {
@@ -227,7 +227,7 @@ private:
                 : geometry::freeze_heights(
                       m, *welds, std::move(levels), range.least, range.largest,
                       [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
-        return heights ? geometry::make_displaced(in.shape, welds, heights, range.round) : nullptr;
+        return heights ? geometry::make_displaced(in.shape, welds, heights, range.as) : nullptr;
     }
 
     /// How finely the network is computed: as the picture can tell, as far as the points go.
@@ -255,11 +255,13 @@ private:
             problems_.push_back({"A part has no UVs for its vectors; only what goes outwards moves it", "",
                                  "part " + name(i), "they are told along U and V",
                                  "Choose vectors of the part, or give it UVs"});
+        const bool at_work = fineness_.detail == ReliefDetail::quick;
         auto displaced = [&](float spacing, bool only_kept, bool* now = nullptr) {
-            const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what);
+            const geometry::DisplacedAs as{round, at_work && !only_kept};
+            const uint64_t key = hash_bytes(&spacing, sizeof spacing, c.what + as.for_now);
             return shop_.displaced(in.shape, key, [&]() -> std::shared_ptr<const geometry::Shape> {
                 if (now) *now = !only_kept;
-                return only_kept ? nullptr : frozen(c, {least, largest, any_way ? reach : 0.f, round}, spacing);
+                return only_kept ? nullptr : frozen(c, {least, largest, any_way ? reach : 0.f, as}, spacing);
             });
         };
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * in.shape->bounds().size().length() + 1e-9f)));
@@ -274,12 +276,11 @@ private:
             bool only_kept;
         };
         using Tries = std::vector<Try>;
-        const Tries tries = fineness_.detail == ReliefDetail::quick
-                                ? Tries{{best, true}, {steady, true}, {quick, false}}
+        const Tries tries = at_work ? Tries{{best, true}, {steady, true}, {quick, false}}
                             : fineness_.detail == ReliefDetail::full ? Tries{{best, false}}
                                                                      : Tries{{best, true}, {steady, false}};
         float spacing = 0.f;
-        if (auto shape = displaced(steady, fineness_.detail == ReliefDetail::quick))
+        if (auto shape = displaced(steady, at_work))
             out.for_fields[i].shape = std::move(shape);
         else
             out.final = false;
@@ -288,7 +289,7 @@ private:
             bool now = false;
             auto shape = displaced(t.spacing, t.only_kept, &now);
             if (!shape) continue;
-            out.quick |= now && fineness_.detail == ReliefDetail::quick;
+            out.quick |= now && at_work;
             out.instances[i].shape = std::move(shape);
             spacing = t.spacing;
             break;

@@ -154,12 +154,11 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->request = request;
     scene::Snapshot scene = request.scene;
     film.resolve(group_gains(*prepared_, *scene), image->linear);
+    image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     const bool lit = info(request.view).lit;
-    if (request.denoise && lit) {
-        uint32_t most = 0;
-        for (uint32_t s : film.samples) most = std::max(most, s);
-        if (most && most < 96 && !denoise(film, image->linear, 1.f, &progress_.stop)) return;
-    }
+    if (request.denoise && lit && image->samples && image->samples < 96 &&
+        !denoise(film, image->linear, 1.f, &progress_.stop))
+        return;
     if (previous_width_ == film.width &&
         previous_height_ == film.height)  // outside of the region the last picture stays
         for (size_t p = 0; p < film.samples.size(); ++p)
@@ -169,7 +168,9 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->height = film.height;
     // Once it has all its samples the picture is what the command line writes.
     const bool whole = complete && at_.sample >= uint32_t(scene->render.samples);
-    if (!whole && !edited_.empty() && film.touched.size() == film.samples.size() &&
+    // Shadows of a form that has moved are met by no path that tells of them.
+    const bool holds = !heights_moved() || image->samples < least_to_stand;
+    if (!whole && holds && !edited_.empty() && film.touched.size() == film.samples.size() &&
         same_balance(request, standing_.request)) {
         keep_standing(standing_.picture, film, coarse, image->linear);
         image->stands_on = image->linear.size() == standing_.picture.linear.size();
@@ -195,7 +196,6 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     }
     if (request.view == View::node && request.hatch_ends) hatch_ends(image->linear, image->width, enlarge, image->bgra);
     image->prepared = prepared_;
-    image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     image->coarse = coarse;
     image->noise = film.noise();
     image->rays_per_second = rate_;
@@ -209,7 +209,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
         previous_width_ = film.width;
         previous_height_ = film.height;
         const bool all = request.region.x1 <= request.region.x0;  // outside of a region older edits may show
-        if (image->samples >= least_to_stand && lit && all && prepared_->fields_final) keep_whole(*image);
+        if (image->samples >= least_to_stand && lit && all) keep_whole(*image);
     }
     hand_over(std::move(image));
 }
@@ -349,7 +349,8 @@ bool LiveSession::look_at_files() {
     if (seconds_since(last_look_) <= files_seconds) return false;
     last_look_ = Clock::now();
     if (workshop_->changed_files().empty() || !at_.ready) return false;
-    standing_ = last_whole_ = Whole();  // their scene is the same, their files are not
+    forget_standing();  // its scene is the same, its files are not
+    last_whole_ = Whole();
     moved_ = Moved();
     restart(false, Change::geometry);
     return true;

@@ -11,6 +11,7 @@
 #include "render/patience.h"
 #include "render/picture.h"
 #include "render/refining.h"
+#include "render/relit.h"
 #include "render/sight_lines.h"
 
 namespace vemtra::render {
@@ -127,11 +128,18 @@ private:
     // Of what an edit leaves (session_standing.cpp)
     static constexpr int coarsest_picture = 8;     // pixels of the whole picture in one of such a one
     static constexpr uint32_t least_to_stand = 8;  // samples of a picture that is worth more than a new first one
+    static constexpr int moved_step = 5;           // pixels in one that is asked what it sees, where heights have moved
     bool stands_on(const LiveRequest& request) const;
+    bool heights_moved() const { return standing_.prepared && standing_.prepared->geometry != prepared_->geometry; }
     static bool differs_by_camera(const LiveRequest& a, const LiveRequest& b);
     void look_what_stands();
+    void forget_standing();
     std::optional<bool> show_edited();
     void post_edited(const Film& film, int coarse, const SeenPixels& seen);
+    std::vector<V3f> edited_picture(const Film& film, int coarse, const SeenPixels& seen);
+    std::vector<V3f> relit_picture(const Film& part, const PixelRect& rect, int coarse, const std::vector<V3f>& linear);
+    bool look_what_moved();
+    std::vector<uint8_t> edited_instances() const;
     // Of a camera that moves (session_moved.cpp)
     static constexpr double places_seconds = .015;  // what finding the places that a first picture sees may take
     void look_what_is_carried();
@@ -180,7 +188,9 @@ private:
     std::vector<LayerCost> costs_;
     double busy_nanoseconds_ = 0, rate_ = 2e6;
     double edited_cost_ = 2;  ///< of a pixel that shows what was edited, against others
-    Sights sights_;
+    Sights sights_;           ///< of `standing_` where heights have moved, in steps
+    Faced faced_before_;      ///< of `standing_` then
+    std::optional<SeenPlaces> faced_now_;
     SeenPixels shows_edit_;
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {

@@ -103,8 +103,8 @@ bool LiveSession::mend(const Box3f& painted) {
     fresh_ = State();
     mended_ = true;
     painted_at_ = Clock::now();
-    edited_.clear();  // what stood before other edits does not know of the paint
-    standing_ = last_whole_ = Whole();
+    forget_standing();  // what stood before other edits does not know of the paint
+    last_whole_ = Whole();
     at_.frame.edited = nullptr;
     at_.band = 0;  // a sample that was begun is begun again: some pixels have it twice, which no eye can tell
     Patch added = painted_pixels(painted, painted_build_ups(*prepared_->scene));
@@ -292,9 +292,9 @@ void LiveSession::catch_up() {
     last_post_ = Clock::now();
 }
 void LiveSession::begin_fresh(std::shared_ptr<const Prepared> prepared) {
-    if (!standing_.prepared || standing_.prepared->geometry != prepared->geometry) {
-        edited_.clear();
-        standing_ = Whole();
+    const Prepared* old = standing_.prepared.get();
+    if (!old || old->geometry != prepared->geometry || old->fields_final != prepared->fields_final) {
+        forget_standing();
     }
     fresh_ = State();
     fresh_.frame = frame_of(1);

@@ -7,7 +7,8 @@
 namespace vemtra::render {
 namespace {
 
-constexpr int beside = 2;  // pixels around what was edited that its filter looks at
+constexpr int beside = 2;             // pixels around what was edited that its filter looks at
+constexpr int coarse_to_relight = 3;  // pixels in one of a first picture that tells less than what stood before
 
 /// What the picture does not show: the balance of the rig, names and other texts.
 scene::Scene without_what_does_not_show(const scene::Scene& s) {
@@ -41,6 +42,17 @@ scene::Scene without_what_does_not_show(const scene::Scene& s) {
         p.file.clear();  // where its texels are kept is the disk's affair
     }
     return copy;
+}
+
+/// Where the film's pixels of that part lie, with what its filter looks at.
+PixelRect around(const SeenPixels& seen, const Film& film) {
+    PixelRect rect{film.width, film.height, 0, 0};
+    for (int y = 0; y < film.height; ++y)
+        for (int x = 0; x < film.width; ++x)
+            if (seen.pixels[size_t(y) * size_t(film.width) + size_t(x)])
+                rect = {std::min(rect.x0, x), std::min(rect.y0, y), std::max(rect.x1, x + 1), std::max(rect.y1, y + 1)};
+    return {std::max(0, rect.x0 - beside), std::max(0, rect.y0 - beside), std::min(film.width, rect.x1 + beside),
+            std::min(film.height, rect.y1 + beside)};
 }
 
 }  // namespace
@@ -93,13 +105,13 @@ bool LiveSession::differs_by_camera(const LiveRequest& a, const LiveRequest& b) 
     return x == y;
 }
 
-/// Whether the standing picture differs from the request by its build-ups alone.
+/// Whether the standing picture differs from the request by its build-ups alone, whose heights may have moved the form.
 bool LiveSession::stands_on(const LiveRequest& r) const {
     const LiveRequest& old = standing_.request;
     if (standing_.picture.empty() || !old.scene || !r.scene || old.folder != r.folder || old.blocked != r.blocked ||
         old.width != r.width || old.height != r.height || old.scale_percent != r.scale_percent || old.view != r.view ||
         r.view != View::beauty || old.relief != r.relief || old.loud != r.loud ||
-        standing_.prepared->geometry != prepared_->geometry)
+        (prepared_->fields_final && !standing_.prepared->fields_final))
         return false;
     scene::Scene a = without_what_does_not_show(*old.scene);
     scene::Scene b = without_what_does_not_show(*r.scene);
@@ -108,16 +120,20 @@ bool LiveSession::stands_on(const LiveRequest& r) const {
     return a == b;
 }
 
+void LiveSession::forget_standing() {
+    edited_.clear();
+    standing_ = Whole();
+    faced_before_ = Faced();
+}
+
 /// What of the picture before still holds after the edit: all that no path meets which was edited.
 void LiveSession::look_what_stands() {
     edited_.clear();
     if (last_whole_.picture.samples * 4 >= standing_.picture.samples && !last_whole_.picture.empty())
         standing_ = std::move(last_whole_);
     last_whole_ = Whole();
-    if (!stands_on(at_.request)) {
-        standing_ = Whole();
-        return;
-    }
+    if (faced_before_.of != standing_.prepared) faced_before_ = Faced();
+    if (!stands_on(at_.request)) return forget_standing();
     const scene::Scene& before = *standing_.request.scene;
     const scene::Scene& now = *at_.request.scene;
     if (before.build_ups.size() != now.build_ups.size()) return;
@@ -137,13 +153,45 @@ void LiveSession::look_what_stands() {
     edited_ = std::move(edited);
 }
 
+std::vector<uint8_t> LiveSession::edited_instances() const {
+    std::vector<uint8_t> marks;
+    for (const int b : prepared_->build_up_of) marks.push_back(size_t(b) < edited_.size() && edited_[size_t(b)]);
+    return marks;
+}
+
+/// Which pixels see what moved, or saw it before. False if something newer is wanted.
+bool LiveSession::look_what_moved() {
+    const FrameSettings whole = frame_of(1);
+    const int w = in_steps(whole.width, moved_step);
+    const int h = in_steps(whole.height, moved_step);
+    const Standing& old = standing_.picture;
+    faced_now_ = seen_places(*prepared_, w, h, &progress_.stop);
+    if (faced_now_ && faced_before_.of != standing_.prepared) {
+        auto seen = seen_places(*standing_.prepared, w, h, &progress_.stop);
+        if (!seen) return false;
+        faced_before_ = {standing_.prepared, std::move(*seen), made_smaller({old.width, old.height, old.linear}, w, h)};
+    }
+    if (!faced_now_) return false;
+    sights_.look(*standing_.prepared, whole.width, whole.height, moved_step);
+    const std::vector<uint8_t> moved = edited_instances();
+    std::vector<uint8_t> marks = sights_.lines_that_see(edited_);
+    for (size_t q = 0; q < marks.size(); ++q)
+        if (const uint32_t i = faced_now_->pixels[q].instance; i < moved.size()) marks[q] |= moved[i];
+    shows_edit_ = in_full(marks, whole.width, whole.height, moved_step);
+    return true;
+}
+
 /// The first pictures where another one stands on: only of the pixels that show what was edited, which can be finer in
 /// the same time; what it does to others comes with the picture as a whole. Nothing where none shows it.
 std::optional<bool> LiveSession::show_edited() {
     const LiveRequest& r = at_.request;
     const FrameSettings whole = frame_of(1);
-    sights_.look(*prepared_, whole.width, whole.height);
-    shows_edit_ = sights_.that_see(edited_);
+    if (heights_moved()) {
+        if (!look_what_moved()) return false;
+    } else {
+        sights_.look(*prepared_, whole.width, whole.height);
+        shows_edit_ = sights_.that_see(edited_);
+    }
     if (shows_edit_.count < 1.) return std::nullopt;
     auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
     const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / patience_.to_render(Clock::now()));
@@ -162,22 +210,41 @@ std::optional<bool> LiveSession::show_edited() {
     }
 }
 
+/// The standing picture with what the film shows of the edit in it.
+std::vector<V3f> LiveSession::edited_picture(const Film& film, int coarse, const SeenPixels& seen) {
+    const LiveRequest& r = at_.request;
+    const PixelRect rect = around(seen, film);
+    const Film part = film.part(rect);
+    std::vector<V3f> linear;
+    part.resolve(group_gains(*prepared_, *r.scene), linear);
+    if (r.denoise) denoise(part, linear);
+    if (r.denoise && heights_moved() && coarse >= coarse_to_relight) return relit_picture(part, rect, coarse, linear);
+    const StandingPart where{rect, shows_edit_.pixels};
+    keep_standing(standing_.picture, part, coarse, linear, &where);
+    return linear;
+}
+
+/// Where heights have moved and the film is coarse: what stands, lit as it faces now.
+std::vector<V3f> LiveSession::relit_picture(const Film& part, const PixelRect& rect, int coarse,
+                                            const std::vector<V3f>& linear) {
+    const FrameSettings frame = frame_of(coarse);
+    Pixels fresh = made_smaller(faced_before_.small, frame.width, frame.height);
+    for (int y = 0; y < part.height; ++y)
+        for (int x = 0; x < part.width; ++x) {
+            const size_t from = size_t(y) * size_t(part.width) + size_t(x);
+            if (part.samples[from])
+                fresh.linear[size_t(y + rect.y0) * size_t(fresh.width) + size_t(x + rect.x0)] = linear[from];
+        }
+    const FallingLight light(prepared_->rig, group_gains(*prepared_, *at_.request.scene),
+                             prepared_->geometry->bounds().center());
+    return relit(standing_.picture, faced_before_, *faced_now_, edited_instances(), light, fresh);
+}
+
 /// Posts the standing picture with what the film shows of the edit in it.
 void LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& seen) {
     const LiveRequest& r = at_.request;
-    PixelRect rect{film.width, film.height, 0, 0};
-    for (int y = 0; y < film.height; ++y)
-        for (int x = 0; x < film.width; ++x)
-            if (seen.pixels[size_t(y) * size_t(film.width) + size_t(x)])
-                rect = {std::min(rect.x0, x), std::min(rect.y0, y), std::max(rect.x1, x + 1), std::max(rect.y1, y + 1)};
-    rect = {std::max(0, rect.x0 - beside), std::max(0, rect.y0 - beside), std::min(film.width, rect.x1 + beside),
-            std::min(film.height, rect.y1 + beside)};
-    const Film part = film.part(rect);
     auto image = std::make_shared<LiveImage>();
-    part.resolve(group_gains(*prepared_, *r.scene), image->linear);
-    if (r.denoise) denoise(part, image->linear);
-    const StandingPart where{rect, shows_edit_.pixels};
-    keep_standing(standing_.picture, part, coarse, image->linear, &where);
+    image->linear = edited_picture(film, coarse, seen);
     if (image->linear.size() != standing_.picture.linear.size()) return;
     image->width = image->shown_width = standing_.picture.width;
     image->height = image->shown_height = standing_.picture.height;

@@ -23,18 +23,21 @@ std::vector<uint8_t> clear_ones(const Prepared& p) {
     return clear;
 }
 
-/// visit(pixel, build-up, place) for what the sight lines of a rectangle meet, on all cores; true: no further there.
+/// visit(line, build-up, place) for what the sight lines of a rectangle meet, on all cores; true: no further there.
+/// There is a line for `step` by `step` pixels of the frame; the rectangle is one of lines.
 template <class Visit>
-void follow(const Prepared& p, int width, int height, const PixelRect& r, const std::vector<uint8_t>& clear,
+void follow(const Prepared& p, int width, int height, int step, const PixelRect& r, const std::vector<uint8_t>& clear,
             const Visit& visit) {
     const Pinhole eye(p.camera, width, height, framed_aspect(*p.scene));
+    const int across = in_steps(width, step);
+    auto middle = [step](int line) { return (float(line) + .5f) * float(step); };
     parallel_ranges(size_t(std::max(0, r.y1 - r.y0)), 4, [&](size_t first, size_t last) {
         RTCIntersectContext context;
         rtcInitIntersectContext(&context);
         for (int y = r.y0 + int(first); y < r.y0 + int(last); ++y)
             for (int x = r.x0; x < r.x1; ++x) {
-                const V3f d = eye.forward + eye.right * ((2.f * (float(x) + .5f) / float(width) - 1.f) * eye.tan_x) +
-                              eye.up * ((1.f - 2.f * (float(y) + .5f) / float(height)) * eye.tan_y);
+                const V3f d = eye.forward + eye.right * ((2.f * middle(x) / float(width) - 1.f) * eye.tan_x) +
+                              eye.up * ((1.f - 2.f * middle(y) / float(height)) * eye.tan_y);
                 V3f from = eye.origin;
                 for (int k = 0; k < most_met; ++k) {
                     RTCRayHit ray = geometry::single_ray(from, d);
@@ -43,7 +46,8 @@ void follow(const Prepared& p, int width, int height, const PixelRect& r, const 
                     if (!geometry::hit_something(at)) break;
                     const V3f place = from + d * ray.ray.tfar;
                     const size_t b = size_t(p.build_up_of[at.instance]);
-                    if (visit(size_t(y) * size_t(width) + size_t(x), b, place) || b >= clear.size() || !clear[b]) break;
+                    if (visit(size_t(y) * size_t(across) + size_t(x), b, place) || b >= clear.size() || !clear[b])
+                        break;
                     from = geometry::offset_origin(place, d.normalized());
                 }
             }
@@ -70,7 +74,7 @@ template <class Met> SeenPixels widened(int width, int height, const PixelRect& 
 SeenPixels pixels_that_see(const Prepared& prepared, int width, int height, const PixelRect& r,
                            const std::vector<uint8_t>& build_ups, const Box3f& within) {
     std::vector<uint8_t> met(size_t(width) * size_t(height), 0);
-    follow(prepared, width, height, r, clear_ones(prepared), [&](size_t pixel, size_t b, const V3f& place) {
+    follow(prepared, width, height, 1, r, clear_ones(prepared), [&](size_t pixel, size_t b, const V3f& place) {
         const bool here = b < build_ups.size() && build_ups[b] && within.intersects(place);
         met[pixel] |= uint8_t(here);
         return here;
@@ -78,30 +82,57 @@ SeenPixels pixels_that_see(const Prepared& prepared, int width, int height, cons
     return widened(width, height, r, [&](size_t pixel) { return met[pixel] != 0; });
 }
 
-void Sights::look(const Prepared& p, int width, int height) {
+void Sights::look(const Prepared& p, int width, int height, int step) {
     std::vector<uint8_t> clear = clear_ones(p);
-    if (width == width_ && height == height_ && p.geometry == geometry_ && p.build_up_of == build_up_of_ &&
-        clear == clear_ && p.camera == camera_)
+    if (width == width_ && height == height_ && step == step_ && p.geometry == geometry_ &&
+        p.build_up_of == build_up_of_ && clear == clear_ && p.camera == camera_)
         return;
     width_ = width;
     height_ = height;
+    step_ = step;
     geometry_ = p.geometry;
     build_up_of_ = p.build_up_of;
     clear_ = std::move(clear);
     camera_ = p.camera;
-    seen_.assign(size_t(width) * size_t(height), 0);
-    follow(p, width, height, {0, 0, width, height}, clear_, [&](size_t pixel, size_t b, const V3f&) {
-        seen_[pixel] |= uint64_t(1) << std::min(b, last_bit);
+    const PixelRect lines{0, 0, in_steps(width, step), in_steps(height, step)};
+    seen_.assign(size_t(lines.x1) * size_t(lines.y1), 0);
+    follow(p, width, height, step, lines, clear_, [&](size_t line, size_t b, const V3f&) {
+        seen_[line] |= uint64_t(1) << std::min(b, last_bit);
         return false;
     });
 }
 
-SeenPixels Sights::that_see(const std::vector<uint8_t>& build_ups) const {
+std::vector<uint8_t> Sights::lines_that_see(const std::vector<uint8_t>& build_ups) const {
     uint64_t wanted = 0;
     for (size_t b = 0; b < build_ups.size(); ++b)
         if (build_ups[b]) wanted |= uint64_t(1) << std::min(b, last_bit);
-    return widened(width_, height_, {0, 0, width_, height_},
-                   [&](size_t pixel) { return (seen_[pixel] & wanted) != 0; });
+    std::vector<uint8_t> marks(seen_.size());
+    for (size_t k = 0; k < marks.size(); ++k) marks[k] = (seen_[k] & wanted) != 0;
+    return marks;
+}
+SeenPixels Sights::that_see(const std::vector<uint8_t>& build_ups) const {
+    return in_full(lines_that_see(build_ups), width_, height_, step_);
+}
+
+SeenPixels in_full(const std::vector<uint8_t>& marks, int width, int height, int step) {
+    const int across = in_steps(width, step);
+    const int down = in_steps(height, step);
+    SeenPixels lines = widened(across, down, {0, 0, across, down}, [&](size_t line) { return marks[line] != 0; });
+    if (step == 1) return lines;
+    SeenPixels seen;
+    seen.pixels.resize(size_t(width) * size_t(height));
+    for (int v = 0; v < down; ++v) {
+        uint8_t* row = &seen.pixels[size_t(v * step) * size_t(width)];
+        const int rows = std::min(step, height - v * step);
+        for (int u = 0; u < across; ++u) {
+            const int columns = std::min(step, width - u * step);
+            const uint8_t mark = lines.pixels[size_t(v) * size_t(across) + size_t(u)];
+            std::fill_n(row + u * step, columns, mark);
+            seen.count += mark * rows * columns;
+        }
+        for (int k = 1; k < rows; ++k) std::copy_n(row, width, row + size_t(k) * size_t(width));
+    }
+    return seen;
 }
 
 SeenPixels coarser(const SeenPixels& seen, int width, int height, int factor) {

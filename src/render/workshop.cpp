@@ -103,13 +103,17 @@ Result<std::shared_ptr<const EnvironmentImage>> Workshop::environment(const fs::
 }
 
 std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances) {
+    std::shared_ptr<const geometry::Together> kept;
     {
         std::lock_guard lock(mutex_);
         std::erase_if(geometries_, [](const auto& g) { return g.expired(); });
-        for (const auto& g : geometries_)
-            if (auto last = g.lock(); last && last->instances() == instances) return last;
+        for (const auto& g : geometries_) {
+            const auto last = g.lock();
+            if (last && last->instances() == instances) return last;
+            if (last && last->together()) kept = last->together();
+        }
     }
-    auto made = std::make_shared<const geometry::Geometry>(std::move(instances));
+    auto made = std::make_shared<const geometry::Geometry>(std::move(instances), std::move(kept));
     std::lock_guard lock(mutex_);
     geometries_.push_back(made);
     return made;

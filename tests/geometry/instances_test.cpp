@@ -1,6 +1,7 @@
 #include "geometry/geometry.h"
 
 #include "geometry/import.h"
+#include "relief_support.h"
 #include "render/asset_into.h"
 #include "render/visible_points.h"
 #include "render_support.h"
@@ -233,4 +234,53 @@ TEST_CASE("positions far out in either direction are no place, and every array c
     CHECK(uv.content_hash() != h);
     CHECK(color.content_hash() != h);
     CHECK(more.content_hash() != h);
+}
+
+TEST_CASE("what stands beside a form that is there for now is built once, and met as it ever was") {
+    const auto ball = geometry::make_shape(cube(3));
+    const auto beside = shape_of(sphere_obj(110));
+    const auto welds = geometry::weld(ball->faces_as_triangles());
+    const std::shared_ptr<const Mesh> mesh(ball, &ball->faces_as_triangles());
+    auto raised = [&](float by, bool for_now) {
+        const auto heights = frozen(
+            mesh, *welds, [](uint32_t) { return 4.f; }, [&](V3f, V2f) { return by; }, .2f);
+        return Instance(geometry::make_displaced(ball, welds, heights, {.for_now = for_now}), M44f());
+    };
+    const std::vector<Instance> others{Instance(beside, matrix({2, 0, 0}, {0, 40, 0}, {1, 2, 1})),
+                                       Instance(shape_of(sphere_obj(24)), matrix({-2, 0, 0}))};
+    auto with = [&](Instance middle) {
+        std::vector<Instance> all{others[0], std::move(middle), others[1]};
+        return all;
+    };
+    const Geometry plain(with(raised(.1f, false)));
+    CHECK_FALSE(plain.together());
+    const Geometry now(with(raised(.1f, true)));
+    REQUIRE(now.together());
+    CHECK(now.merged_faces() == plain.merged_faces());
+    const Geometry later(with(raised(.15f, true)), now.together());
+    CHECK(later.together() == now.together());
+    // Another one in their midst, or at another place, and it is not theirs.
+    std::vector<Instance> elsewhere = with(raised(.1f, true));
+    elsewhere[2] = Instance(elsewhere[2].shape, matrix({-3, 0, 0}));
+    CHECK(Geometry(elsewhere, now.together()).together() != now.together());
+    elsewhere.pop_back();
+    CHECK(Geometry(elsewhere, now.together()).together() != now.together());
+
+    std::mt19937 random(3);
+    size_t differ = 0;
+    std::array<size_t, 3> met{};
+    for (int k = 0; k < 20000; ++k) {
+        const V3f from = on_sphere(random) * 5.f;
+        const V3f direction = (on_sphere(random) * V3f(2.5f, 1.f, .5f) - from).normalized();
+        const Hit a = first_hit(plain, from, direction);
+        const Hit b = first_hit(now, from, direction);
+        differ += a.any != b.any || (a.any && (a.place.instance != b.place.instance || std::fabs(a.t - b.t) > 1e-5f));
+        if (a.any) ++met[a.place.instance];
+        if (!b.any) continue;
+        CHECK((now.at(b.place).position - (from + direction * b.t)).length() < 1e-4f);
+    }
+    CHECK(differ == 0);
+    for (const size_t count : met) CHECK(count > 100);
+    CHECK(first_hit(later, {0, 0, 5}, {0, 0, -1}).t == Approx(5.f - .65f).margin(1e-3));
+    CHECK(first_hit(now, {0, 0, 5}, {0, 0, -1}).t == Approx(5.f - .6f).margin(1e-3));
 }

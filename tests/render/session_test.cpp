@@ -195,6 +195,56 @@ TEST_CASE("after an edit the picture stands on where nothing met it, and ends as
     CHECK_FALSE(wait_for(session, [&](const auto& i) { return i.edit == third; })->stands_on);
 }
 
+TEST_CASE("while heights are dragged the picture stands on beside what they move, and ends as if it never had") {
+    Plate p;
+    p.node(0, "noise", "fractal3d", "float", {});
+    p.wire(0, slot::height, "noise");
+    p.set(0, slot::height_scale, .02f);
+    p.scene.render.samples = 24;
+    // Another one stands beside it, above.
+    scene::Part other = p.scene.parts[0];
+    other.id = other.name = "other";
+    scene::BuildUp flat = p.scene.build_ups[0];
+    flat.id = other.build_up = "flat";
+    flat.layers[0].surface.erase(slot::height);
+    other.placement.position = V3f(1.1f, .2f, -.5f);
+    p.scene.parts.push_back(other);
+    p.scene.build_ups.push_back(flat);
+    LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    r.folder = p.s.path;
+    r.width = r.height = 64;
+    auto workshop = std::make_shared<render::Workshop>();
+    render::LiveSession session(workshop);
+    const uint64_t first = session.request(r);
+    const auto before = wait_for(session, [&](const auto& i) {
+        return i.edit == first && i.complete && i.coarse == 1 && i.samples == 24 && i.fields_final;
+    });
+    const LiveRequest after =
+        edited(r, [](scene::Scene& s) { s.build_ups[0].layers[0].surface[slot::height_scale].value = .04f; });
+    const uint64_t second = session.request(after);
+    const auto image = wait_for(session, [&](const auto& i) { return i.edit == second; });
+    CHECK(image->stands_on);
+    REQUIRE(image->linear.size() == before->linear.size());
+    size_t as_before = 0;
+    for (size_t k = 0; k < image->linear.size(); ++k) as_before += image->linear[k] == before->linear[k];
+    CHECK(as_before > image->linear.size() / 10);
+    CHECK(as_before < image->linear.size() * 9 / 10);
+    const auto later = wait_for(session, [&](const auto& i) {
+        return i.edit == second && i.coarse == 1 && i.complete && i.samples >= 8 && i.samples < 24;
+    });
+    CHECK_FALSE(later->stands_on);  // what its shadows fall on is known by then
+    const auto done = wait_for(
+        session, [&](const auto& i) { return i.edit == second && i.complete && i.fields_final && i.samples == 24; });
+    const auto whole = prepared(*after.scene, r.folder, *workshop);
+    auto film = render::render_picture(
+        *whole, {.width = 64, .height = 64, .samples = 24, .preview_clamp = true, .coverage = false});
+    std::vector<V3f> expected;
+    film->resolve(render::group_gains(*whole, *after.scene), expected);
+    render::denoise(*film, expected);
+    CHECK(done->linear == expected);
+}
+
 TEST_CASE("nothing stands on that a changed file, or a region that is no more, has made old") {
     Scratch s;
     s.write("ball.obj", sphere_obj());
@@ -392,6 +442,15 @@ TEST_CASE("sight lines tell which pixels see what, through what is clear and no 
     CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 64, 64}, {1, 0}, all).pixels == near_one.pixels);
     CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 64, 64}, {1, 0}, Box3f(V3f(5.f), V3f(6.f))).count == 0);
     CHECK(render::pixels_that_see(*p, 64, 64, {0, 0, 0, 0}, {1, 0}, all).count == 0);
+    // One line for many pixels finds the same, but for the border.
+    render::Sights few;
+    few.look(*p, 64, 64, 4);
+    const auto near_few = few.that_see({1, 0});
+    REQUIRE(near_few.pixels.size() == near_one.pixels.size());
+    size_t lost = 0;
+    for (size_t k = 0; k < near_few.pixels.size(); ++k) lost += near_one.pixels[k] && !near_few.pixels[k];
+    CHECK(lost == 0);
+    CHECK(near_few.count < 2 * near_one.count);
     // Through a pane of glass the far one is seen as well.
     scene.build_ups[0].layers[0].surface["transmission_weight"] = {scene::Value{1.f}, {}};
     sights.look(*prepared(scene, s.path, workshop), 64, 64);
