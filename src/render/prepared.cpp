@@ -402,7 +402,7 @@ private:
         return true;
     }
     bool mesh_lights() {
-        Workshop::Shining key{p_->geometry, p_->build_up_of, {}, s_.networks};
+        Workshop::Shining key{{}, {}, p_->build_up_of, {}, s_.networks};
         bool any = false;
         bool nests = false;
         for (size_t i = 0; i < s_.build_ups.size(); ++i) {
@@ -413,6 +413,15 @@ private:
         }
         if (!any) return true;
         if (nests) key.build_ups = s_.build_ups;
+        auto shines = [&](int b) { return p_->build_ups[size_t(b)].may_shine; };
+        for (uint32_t i = 0; i < p_->build_up_of.size(); ++i)
+            if (shines(p_->build_up_of[i])) key.instances.emplace_back(i, p_->geometry->instances()[i]);
+        const scene::BuildUpReach reach(s_);
+        for (const nodes::FieldRequest& r : p_->resources.fields) {
+            const std::vector<char> to = reach.to(r.build_up);
+            for (size_t b = 0; b < std::min(to.size(), p_->build_ups.size()); ++b)
+                if (to[b] && shines(int(b))) key.geometry = p_->geometry;
+        }
         if (!p_->rig.emission_group) p_->rig.emission_group = p_->rig.group("emission");
         p_->emitters = shop_.mesh_lights(key, [&] { return MeshLights::make(*p_, options_.progress); });
         return !was_stopped();

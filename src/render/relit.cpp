@@ -28,17 +28,17 @@ std::array<float, 9> harmonics(const V3f& d) {
 /// A cell of the smaller pictures, and how the pixels in it are found from it.
 struct Cells {
     const SeenPlaces& now;
-    size_t width, height;  ///< of the picture
-    size_t of(size_t x, size_t y) const {
-        const size_t w = size_t(now.width);
-        const size_t h = size_t(now.height);
-        return std::min(y * h / height, h - 1) * w + std::min(x * w / width, w - 1);
+    size_t width, height;         ///< of the picture
+    std::vector<size_t> columns;  ///< per column of the picture
+    Cells(const SeenPlaces& of, size_t w, size_t h) : now(of), width(w), height(h), columns(w) {
+        for (size_t x = 0; x < w; ++x) columns[x] = x * size_t(of.width) / w;
     }
+    size_t row(size_t y) const { return y * size_t(now.height) / height * size_t(now.width); }
     /// The mean of `value` over the four cells around a pixel that show what its own one shows; `takes(cell)`.
-    template <class Takes> V3f at(size_t x, size_t y, const std::vector<V3f>& value, const Takes& takes) const {
+    template <class Takes>
+    V3f at(size_t x, size_t y, size_t own, const std::vector<V3f>& value, const Takes& takes) const {
         const size_t w = size_t(now.width);
         const size_t h = size_t(now.height);
-        const size_t own = of(x, y);
         const float fx = std::clamp((float(x) + .5f) * float(w) / float(width) - .5f, 0.f, float(w - 1));
         const float fy = std::clamp((float(y) + .5f) * float(h) / float(height) - .5f, 0.f, float(h - 1));
         V3f sum(0.f);
@@ -132,17 +132,19 @@ std::vector<V3f> relit(const Standing& standing, const Faced& before, const Seen
     for (size_t q = 0; q < count; ++q)
         for (int c = 0; c < 3; ++c)
             gain[q][c] = (std::max(0.f, picture.linear[q][c]) + dark) / (std::max(0.f, small[q][c]) + dark);
-    const Cells cells{now, size_t(standing.width), size_t(standing.height)};
+    const Cells cells(now, size_t(standing.width), size_t(standing.height));
     parallel_ranges(cells.height, 8, [&](size_t first, size_t last) {
-        for (size_t y = first; y < last; ++y)
+        for (size_t y = first; y < last; ++y) {
+            const size_t row = cells.row(y);
             for (size_t x = 0; x < cells.width; ++x) {
-                const size_t q = cells.of(x, y);
+                const size_t q = row + cells.columns[x];
                 V3f& pixel = out[y * cells.width + x];
                 if (becomes[q] == turned)
-                    pixel *= cells.at(x, y, gain, [&](size_t k) { return becomes[k] == turned; });
+                    pixel *= cells.at(x, y, q, gain, [&](size_t k) { return becomes[k] == turned; });
                 else if (becomes[q] == new_there)
-                    pixel = cells.at(x, y, picture.linear, [](size_t) { return true; });
+                    pixel = cells.at(x, y, q, picture.linear, [](size_t) { return true; });
             }
+        }
     });
     return out;
 }

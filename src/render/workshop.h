@@ -81,13 +81,14 @@ public:
     uint64_t generation() const { return generation_; }
     /// What the lights of surfaces follow from. The last ones again where all of it is as it was.
     struct Shining {
-        std::weak_ptr<const geometry::Geometry> geometry;
-        std::vector<int> build_up_of;           ///< per instance
-        std::vector<scene::BuildUp> build_ups;  ///< all, where those that shine show others
+        std::vector<std::pair<uint32_t, geometry::Instance>> instances;  ///< those that shine, and their numbers
+        std::weak_ptr<const geometry::Geometry> geometry;  ///< of all, where it follows from fields what they give off
+        std::vector<int> build_up_of;                      ///< per instance
+        std::vector<scene::BuildUp> build_ups;             ///< all, where those that shine show others
         std::vector<scene::Network> networks;
         bool operator==(const Shining& o) const {
-            return geometry.lock() == o.geometry.lock() && build_up_of == o.build_up_of && build_ups == o.build_ups &&
-                   networks == o.networks;
+            return instances == o.instances && geometry.lock() == o.geometry.lock() && build_up_of == o.build_up_of &&
+                   build_ups == o.build_ups && networks == o.networks;
         }
     };
     std::shared_ptr<const MeshLights> mesh_lights(const Shining& of,
