@@ -10,6 +10,7 @@ constexpr size_t most_lights = 256;  // asked, of those there are
 constexpr float least_part = .15f;   // of the mean, that a surface has in any case: from what stands around it
 constexpr float most_turned = 3.f;   // times brighter or darker
 constexpr int block = 8;             // pixels of the picture in one of those that its light is told apart by
+constexpr int beside = 3;            // cells around one, that tell what it shows
 constexpr float dark = 1e-4f;        // below it nothing is told apart
 
 /// The harmonics in a direction (Ramamoorthi and Hanrahan, eq. 3).
@@ -57,6 +58,32 @@ struct Cells {
         return weight > 1e-3f ? sum / weight : value[own];
     }
 };
+
+/// Where an outline has moved, a form goes on as it is beside: the coarse picture's few pixels there are of chance.
+/// `asks(cell)`, `tells(cell)`: exclude each other.
+template <class Asks, class Tells>
+void fill_in(std::vector<V3f>& linear, const SeenPlaces& seen, const Asks& asks, const Tells& tells) {
+    const int w = seen.width;
+    const int h = seen.height;
+    parallel_ranges(size_t(h), 4, [&](size_t first, size_t last) {
+        for (int y = int(first); y < int(last); ++y)
+            for (int x = 0; x < w; ++x) {
+                const size_t q = size_t(y) * size_t(w) + size_t(x);
+                if (!asks(q)) continue;
+                V3f sum(0.f);
+                float weight = 0.f;
+                for (int v = std::max(0, y - beside); v <= std::min(h - 1, y + beside); ++v)
+                    for (int u = std::max(0, x - beside); u <= std::min(w - 1, x + beside); ++u) {
+                        const size_t k = size_t(v) * size_t(w) + size_t(u);
+                        if (seen.pixels[k].instance != seen.pixels[q].instance || !tells(k)) continue;
+                        const float near = 1.f / float((u - x) * (u - x) + (v - y) * (v - y));
+                        sum += linear[k] * near;
+                        weight += near;
+                    }
+                if (weight > 0.f) linear[q] = sum / weight;
+            }
+    });
+}
 
 }  // namespace
 
@@ -128,6 +155,9 @@ std::vector<V3f> relit(const Standing& standing, const Faced& before, const Seen
     });
     auto in_blocks = [](int pixels) { return (pixels + block - 1) / block; };
     bring_up_to_date(picture, now, made_smaller(fresh, in_blocks(standing.width), in_blocks(standing.height)), fresh);
+    fill_in(
+        picture.linear, now, [&](size_t q) { return becomes[q] == new_there; },
+        [&](size_t q) { return becomes[q] != new_there && !before.seen.edges[q]; });
     std::vector<V3f> gain(count, V3f(1.f));
     for (size_t q = 0; q < count; ++q)
         for (int c = 0; c < 3; ++c)

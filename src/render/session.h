@@ -128,7 +128,6 @@ private:
     // Of what an edit leaves (session_standing.cpp)
     static constexpr int coarsest_picture = 8;     // pixels of the whole picture in one of such a one
     static constexpr uint32_t least_to_stand = 8;  // samples of a picture that is worth more than a new first one
-    static constexpr int moved_step = 5;           // pixels in one that is asked what it sees, where heights have moved
     bool stands_on(const LiveRequest& request) const;
     bool heights_moved() const { return standing_.prepared && standing_.prepared->geometry != prepared_->geometry; }
     static bool differs_by_camera(const LiveRequest& a, const LiveRequest& b);
@@ -191,6 +190,7 @@ private:
     Sights sights_;           ///< of `standing_` where heights have moved, in steps
     Faced faced_before_;      ///< of `standing_` then
     std::optional<SeenPlaces> faced_now_;
+    int moved_step_ = 5;  ///< pixels, both ways, in one that is asked what it faces
     SeenPixels shows_edit_;
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {

@@ -8,6 +8,8 @@ namespace vemtra::render {
 namespace {
 
 constexpr int beside = 2;             // pixels around what was edited that its filter looks at
+constexpr double places_part = .6;    // of the time to render, for finding what the pixels face
+constexpr int widest_step = 6;        // pixels in one of those at most
 constexpr int coarse_to_relight = 3;  // pixels in one of a first picture that tells less than what stood before
 
 /// What the picture does not show: the balance of the rig, names and other texts.
@@ -162,22 +164,30 @@ std::vector<uint8_t> LiveSession::edited_instances() const {
 /// Which pixels see what moved, or saw it before. False if something newer is wanted.
 bool LiveSession::look_what_moved() {
     const FrameSettings whole = frame_of(1);
-    const int w = in_steps(whole.width, moved_step);
-    const int h = in_steps(whole.height, moved_step);
-    const Standing& old = standing_.picture;
+    const bool first = faced_before_.of != standing_.prepared;
+    const double pixels = double(whole.width) * whole.height;
+    if (first) {
+        const double seconds = places_part * patience_.to_render(Clock::now());
+        moved_step_ = std::clamp(int(std::ceil(std::sqrt(pixels / places_rate_ / seconds))), 2, widest_step);
+    }
+    const int w = in_steps(whole.width, moved_step_);
+    const int h = in_steps(whole.height, moved_step_);
+    const auto begin = Clock::now();
     faced_now_ = seen_places(*prepared_, w, h, &progress_.stop);
-    if (faced_now_ && faced_before_.of != standing_.prepared) {
+    if (!faced_now_) return false;
+    places_rate_ = std::clamp(double(w) * h / std::max(1e-6, seconds_since(begin)), 1e4, 1e9);
+    if (first) {
         auto seen = seen_places(*standing_.prepared, w, h, &progress_.stop);
         if (!seen) return false;
+        const Standing& old = standing_.picture;
         faced_before_ = {standing_.prepared, std::move(*seen), made_smaller({old.width, old.height, old.linear}, w, h)};
     }
-    if (!faced_now_) return false;
-    sights_.look(*standing_.prepared, whole.width, whole.height, moved_step);
+    sights_.look(*standing_.prepared, whole.width, whole.height, moved_step_);
     const std::vector<uint8_t> moved = edited_instances();
     std::vector<uint8_t> marks = sights_.lines_that_see(edited_);
     for (size_t q = 0; q < marks.size(); ++q)
         if (const uint32_t i = faced_now_->pixels[q].instance; i < moved.size()) marks[q] |= moved[i];
-    shows_edit_ = in_full(marks, whole.width, whole.height, moved_step);
+    shows_edit_ = in_full(marks, whole.width, whole.height, moved_step_);
     return true;
 }
 
