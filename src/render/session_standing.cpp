@@ -164,12 +164,12 @@ std::vector<uint8_t> LiveSession::edited_instances() const {
 /// Which pixels see what moved, or saw it before. False if something newer is wanted.
 bool LiveSession::look_what_moved() {
     const FrameSettings whole = frame_of(1);
-    const bool first = faced_before_.of != standing_.prepared;
     const double pixels = double(whole.width) * whole.height;
-    if (first) {
-        const double seconds = places_part * patience_.to_render(Clock::now());
-        moved_step_ = std::clamp(int(std::ceil(std::sqrt(pixels / places_rate_ / seconds))), 2, widest_step);
-    }
+    const double seconds = places_part * patience_.to_render(Clock::now());
+    const int affordable = std::clamp(int(std::ceil(std::sqrt(pixels / places_rate_ / seconds))), 2, widest_step);
+    // Another step asks for the picture before anew: not for little.
+    const bool first = faced_before_.of != standing_.prepared || std::abs(affordable - moved_step_) > 1;
+    if (first) moved_step_ = affordable;
     const int w = in_steps(whole.width, moved_step_);
     const int h = in_steps(whole.height, moved_step_);
     const auto begin = Clock::now();
