@@ -8,7 +8,7 @@ namespace vemtra::render {
 namespace {
 
 constexpr int beside = 2;             // pixels around what was edited that its filter looks at
-constexpr double places_part = .6;    // of the time to render, for finding what the pixels face
+constexpr double places_part = .4;    // of the time to render, for finding what the pixels face
 constexpr int widest_step = 6;        // pixels in one of those at most
 constexpr int coarse_to_relight = 3;  // pixels in one of a first picture that tells less than what stood before
 
