@@ -1,6 +1,7 @@
 #include "render/relit.h"
 
 #include "base/parallel.h"
+#include "render/pinhole.h"
 
 namespace vemtra::render {
 namespace {
@@ -10,6 +11,7 @@ constexpr size_t most_lights = 256;  // asked, of those there are
 constexpr float least_part = .15f;   // of the mean, that a surface has in any case: from what stands around it
 constexpr float most_turned = 3.f;   // times brighter or darker
 constexpr int block = 8;             // pixels of the picture in one of those that its light is told apart by
+constexpr float far_cells = 6.f;     // that a form may move within the picture
 constexpr int beside = 3;            // cells around one, that tell what it shows
 constexpr float dark = 1e-4f;        // below it nothing is told apart
 
@@ -120,7 +122,7 @@ float FallingLight::on(const V3f& normal) const {
     const auto h = harmonics(normal);
     float sum = 0.f;
     for (size_t k = 0; k < 9; ++k) sum += h[k] * part_[k];
-    return std::max(sum, least_);
+    return std::max(least_, sum);  // in this order: a normal that is no number gets the least
 }
 
 std::vector<V3f> relit(const Standing& standing, const Faced& before, const SeenPlaces& now,
@@ -132,6 +134,7 @@ std::vector<V3f> relit(const Standing& standing, const Faced& before, const Seen
     CarriedPicture picture{small, std::vector<uint8_t>(count, CarriedPicture::seen)};
     enum Becomes : uint8_t { stands, turned, new_there };
     std::vector<uint8_t> becomes(count, stands);
+    const Pinhole eye(now.camera, now.width, now.height, now.framed);
     auto has_moved = [&](uint32_t instance) { return instance < moved.size() && moved[instance]; };
     auto facing = [](const SeenPlaces& s, size_t q) {
         const V3f& n = s.pixels[q].normal;
@@ -142,7 +145,10 @@ std::vector<V3f> relit(const Standing& standing, const Faced& before, const Seen
             const uint32_t shows = now.pixels[q].instance;
             const uint32_t showed = before.seen.pixels[q].instance;
             if (!has_moved(shows) && !has_moved(showed)) continue;
-            if (shows == showed) {
+            const V3f& place = now.pixels[q].place;
+            const float cell = eye.pixel_angle * (place - eye.origin).length();
+            // What has gone far is another place of the form: of the one before only a ghost would be left.
+            if (shows == showed && (place - before.seen.pixels[q].place).length() < far_cells * cell) {
                 becomes[q] = turned;
                 picture.linear[q] *= std::clamp(light.on(facing(now, q)) / light.on(facing(before.seen, q)),
                                                 1.f / most_turned, most_turned);

@@ -125,7 +125,9 @@ bool LiveSession::stands_on(const LiveRequest& r) const {
 void LiveSession::forget_standing() {
     edited_.clear();
     standing_ = Whole();
+    if (faced_before_.of) sights_ = Sights();  // they hold the form that it shows
     faced_before_ = Faced();
+    faced_now_ = std::nullopt;
 }
 
 /// What of the picture before still holds after the edit: all that no path meets which was edited.

@@ -46,6 +46,7 @@ TEST_CASE("falling light is pi times an even one, and follows the cosine of a sm
         const float x = std::sqrt(1.f - cosine * cosine);
         CHECK(std::fabs(one.on(V3f(x, cosine, 0.f)) - most * std::max(0.f, cosine)) < .13f * most);
     }
+    CHECK(finite(V3f(one.on(V3f(NAN)))));
     // A group that is off brings nothing.
     const std::vector<V3f> off(rig.groups.size(), V3f(0.f));
     CHECK(render::FallingLight(rig, off, V3f(0.f)).on({0, 1, 0}) < 1e-6f);
