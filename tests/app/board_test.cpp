@@ -166,7 +166,11 @@ TEST_CASE("materials are handed over and taken in again") {
     CHECK(h.bench.scene().build_ups.size() > before);
     CHECK(scene::find(h.bench.scene().parts, part)->build_up == h.bench.scene().build_ups[before].id);
     CHECK_FALSE(h.bench.scene().networks.empty());
-    picture(h.w);
+    const auto taken = h.bench.snapshot();
+    CHECK(wait_until([&] {
+        const auto image = h.bench.image();
+        return image && image->request.scene == taken && image->samples >= 1;
+    }));
     h.bench.undo();
     CHECK(h.bench.scene().build_ups.size() == before);
     QSignalSpy failed(&h.bench, &app::Workbench::failed);

@@ -6,6 +6,7 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QPushButton>
+#include <QToolButton>
 #include <QTreeWidget>
 
 #include "app/detail/value_field.h"
@@ -27,6 +28,11 @@ struct Demo {
         w.show();
         REQUIRE(w.open_project(demo_project, false));
     }
+    /// Rows behind a line are made when it is opened.
+    void open_more() {
+        for (auto* head : w.detail()->findChildren<QToolButton*>())
+            if (head->text() == "More") head->setChecked(true);
+    }
     ~Demo() { b.files().discard_autosave(); }
 };
 }  // namespace
@@ -43,6 +49,7 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
             id = scene::add_node(x, t.b.selection().layer, d.kind, nodes::type_name(d.types.front()), d.title);
         });
         t.b.select_node(id);
+        t.open_more();
         for (const nodes::Port& p : d.ports) {
             if (p.stop > 4) continue;
             if (p.role == nodes::Role::knot || p.role == nodes::Role::knot_count || p.role == nodes::Role::list_order)
@@ -73,6 +80,43 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
     CHECK(rows > 60);
 }
 
+TEST_CASE("rows behind a line are made when it is opened, or when what is looked for is in them") {
+    Demo t;
+    t.b.showing().set_hold(true);
+    t.b.select_layer(t.b.build_up()->layers.front().id);
+    auto row = [&](const char* name) {
+        auto* w = t.w.detail()->findChild<QWidget*>(name);
+        return w && w->isVisible() ? w : nullptr;
+    };
+    auto head = [&](const char* title) {
+        for (auto* b : t.w.detail()->findChildren<QToolButton*>())
+            if (b->text() == title) return b;
+        return static_cast<QToolButton*>(nullptr);
+    };
+    CHECK_FALSE(t.w.detail()->findChild<QWidget*>("fuzz weight"));
+    REQUIRE(head("fuzz"));
+    head("fuzz")->setChecked(true);
+    auto* weight = qobject_cast<app::ValueField*>(row("fuzz weight"));
+    REQUIRE(weight);
+    Q_EMIT weight->moved(.25f);
+    CHECK(scene::as_number(t.b.layer()->surface.at("fuzz_weight").value) == Approx(.25f));
+    t.b.undo();
+    REQUIRE(row("fuzz weight"));  // what is open stays open
+    CHECK(qobject_cast<app::ValueField*>(row("fuzz weight"))->value() == 0.f);
+    // What is looked for is found behind lines that were never opened, in names and in what is told of them.
+    auto* line = t.w.detail()->findChild<QLineEdit*>("find-setting");
+    line->setText("thin film ior");
+    CHECK(row("thin film ior"));
+    CHECK_FALSE(row("fuzz weight"));
+    CHECK_FALSE(t.w.detail()->findChild<QWidget*>("subsurface weight"));
+    // A node has no such line: nothing of it is hidden by what was looked for in a layer.
+    t.b.select_node("wear");
+    CHECK(row("name"));
+    t.b.select_layer(t.b.build_up()->layers.front().id);
+    CHECK_FALSE(row("name"));
+    CHECK(row("thin film ior"));
+}
+
 TEST_CASE("parts that a mask leaves out are typed or chosen by name, and each choice is undone alone") {
     Demo t;
     t.b.showing().set_scale(25);
@@ -85,6 +129,7 @@ TEST_CASE("parts that a mask leaves out are typed or chosen by name, and each ch
         id = scene::add_node(x, t.b.selection().layer, d.kind, nodes::type_name(d.types.front()), d.title);
     });
     t.b.select_node(id);
+    t.open_more();
     const QString label = QString::fromStdString(nodes::plain_name(*port));
     auto* line = t.w.detail()->findChild<QLineEdit*>(label);
     auto* choose = t.w.detail()->findChild<QPushButton*>(label + ": choose");

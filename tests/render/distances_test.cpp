@@ -115,7 +115,7 @@ struct Sheet {
     void keeps_its_brightness(double within = .02) const {
         render::Workshop workshop;
         const auto p = ready(workshop);
-        const float close = brightness(*p, 512);
+        const float close = brightness(*p, 384);
         for (const int pixels : {64, 12}) {
             const float far = brightness(*p, pixels);
             INFO(pixels << " pixels: " << far << ", close by " << close);
@@ -132,7 +132,7 @@ TEST_CASE("relief of maps, even or stretched, has one brightness from wherever i
         for (const Height height : {bumps, streaks, slanted})
             for (const bool as_heights : {true, false})
                 for (const bool across : {true, false}) {
-                    if (wide < 20.f && height == bumps) continue;
+                    if (wide < 20.f && (height == bumps || as_heights != across)) continue;
                     INFO((height == bumps     ? "bumps"
                           : height == streaks ? "streaks"
                                               : "slanted")

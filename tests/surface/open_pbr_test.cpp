@@ -283,7 +283,7 @@ TEST_CASE("of random stacks, sampled light and evaluated light agree in every ce
     std::vector<Compared> found(stacks.size());
     parallel_ranges(stacks.size(), 1, [&](size_t first, size_t last) {
         for (size_t k = first; k < last; ++k)
-            found[k] = sampled_against_evaluated(stacks[k], stacks[k].seen_from(seen_from[k]), 150000);
+            found[k] = sampled_against_evaluated(stacks[k], stacks[k].seen_from(seen_from[k]), 90000);
     });
     for (size_t variant = 0; variant < stacks.size(); ++variant) {
         const Compared& c = found[variant];

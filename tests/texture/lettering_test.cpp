@@ -134,5 +134,8 @@ TEST_CASE("what cannot be set is told: no letters, a face that does not ship, br
     REQUIRE_FALSE(face);
     CHECK(face.error().why.find("gothic") != std::string::npos);
     CHECK(texture::lettering_sheet(words("A\xff\xc3")));  // what is no letter is left out
-    CHECK(texture::lettering_sheet(words(std::string(100000, 'W'))));
+    std::string crowd;
+    for (int i = 0; i < 100000; ++i) crowd += i % 60 == 59 ? '\n' : 'W';
+    CHECK(texture::lettering_sheet(words(crowd)));
+    CHECK(texture::lettering_sheet(words(std::string(300, 'W'))));
 }

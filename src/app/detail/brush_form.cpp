@@ -41,6 +41,8 @@ private:
     NumberNodes number_nodes(const QString& first) const;
     void ink();
     void tip();
+    void chance();
+    void hand();
     void places();
     void photo();
     void fills();
@@ -154,23 +156,26 @@ void BrushForm::tip() {
         "single impressions", "Press where it goes, drag it to its size and turn.",
         [this](const Scene&) { return std::optional(painter_.stamps()); },
         [this](Scene&, bool v) { painter_.set_stamps(v); });
-    form_.begin_fold("by chance");
+    form_.fold("by chance", false, [this] { chance(); });
+    form_.fold("hand", false, [this] { hand(); });
+}
+
+void BrushForm::chance() {
     number("size varies", "How much smaller touches are by chance.", {0.f, 1.f, 0.f, true}, &paint::Brush::jitter_size);
     number("place varies", "How far beside its way, in diameters.", {0.f, 1.f, 0.f, true}, &paint::Brush::jitter_place);
     number("angle varies", "1: half a turn either way.", {0.f, 1.f, 0.f, true}, &paint::Brush::jitter_angle);
     number("flow varies", "How much less they add.", {0.f, 1.f, 0.f, true}, &paint::Brush::jitter_flow);
-    form_.end_fold();
-    form_.begin_fold("hand");
+}
+
+void BrushForm::hand() {
     number("calm", "The brush hangs on a string behind the hand: how long it is.", {0.f, 1.f, .3f, true},
            &paint::Brush::smoothing);
     toggle("pressure: size", "A pen that presses less is smaller.", &paint::Brush::pressure_size);
     toggle("pressure: flow", "A pen that presses less adds less.", &paint::Brush::pressure_flow);
     toggle("tilt: angle", "The pen's tilt turns the tip.", &paint::Brush::tilt_turns);
-    form_.end_fold();
 }
 
 void BrushForm::places() {
-    form_.begin_fold("where", !painter_.mask().empty() || !painter_.outline().empty());
     number("turned away", "What the surface is turned away from the brush by more is left alone.",
            {10.f, 180.f, 110.f, false, false, "deg"}, &paint::Brush::steep);
     toggle("hidden too", "Also what the camera does not see.", &paint::Brush::through);
@@ -198,11 +203,9 @@ void BrushForm::places() {
     else
         form_.button("No outline any more", "Everywhere can be painted again.",
                      [this] { later([this] { painter_.draw_outline(false); }); });
-    form_.end_fold();
 }
 
 void BrushForm::photo() {
-    form_.begin_fold("photo", painter_.photo() != nullptr);
     form_.button(
         "Hold a picture before the view...", "It is brushed through onto the form; its knobs warp it.", [this] {
             const QString f = QFileDialog::getOpenFileName(&form_, "Hold a picture before the view",
@@ -248,11 +251,9 @@ void BrushForm::photo() {
         form_.button("Let it go", "The picture is taken away; what was painted stays.",
                      [this] { later([this] { painter_.drop_photo(); }); });
     }
-    form_.end_fold();
 }
 
 void BrushForm::fills() {
-    form_.begin_fold("fill");
     auto fill = [this](const char* label, const char* help, paint::FillWhat what) {
         form_.button(label, help, [this, what] {
             bench_.picking().pick_place([this, what](const SurfaceSpot& spot) { painter_.fill(spot.at, what, 30.f); });
@@ -261,13 +262,11 @@ void BrushForm::fills() {
     fill("Fill a part", "Click it in the picture; the brush's mode and opacity count.", paint::FillWhat::part);
     fill("Fill an island of the UVs", "Click it in the picture.", paint::FillWhat::island);
     fill("Fill faces that go on evenly", "Up to edges that turn by 30 degrees.", paint::FillWhat::faces);
-    form_.end_fold();
 }
 
 void BrushForm::whole() {
-    form_.begin_fold("painting");
     const scene::Painting* p = painter_.painting();
-    if (!p) return form_.end_fold();
+    if (!p) return;
     const std::string id = p->id;
     form_.text(
         "called", "The painting's name in the project.",
@@ -346,7 +345,6 @@ void BrushForm::whole() {
                                                    QString::fromStdString(painter_.brush().name), &good);
         if (good && !name.trimmed().isEmpty()) painter_.keep_brush(name.trimmed().toStdString());
     });
-    form_.end_fold();
 }
 
 void BrushForm::build() {
@@ -355,10 +353,10 @@ void BrushForm::build() {
         form_.note(QString::fromStdString(e.what + ": " + e.place + ", " + e.why + ". " + e.remedy + "."));
     ink();
     tip();
-    places();
-    photo();
-    fills();
-    whole();
+    form_.fold("where", !painter_.mask().empty() || !painter_.outline().empty(), [this] { places(); });
+    form_.fold("photo", painter_.photo() != nullptr, [this] { photo(); });
+    form_.fold("fill", false, [this] { fills(); });
+    form_.fold("painting", false, [this] { whole(); });
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QPainter>
 #include <QPointer>
 #include <QPushButton>
 
@@ -11,13 +12,34 @@
 
 namespace vemtra::app {
 
+/// Painted rather than styled: a style sheet of its own would be read anew with every colour.
+class ColorEditor::Swatch : public QPushButton {
+public:
+    void show_color(const QColor& c) {
+        color_ = c;
+        update();
+    }
+
+protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setBrush(color_);
+        p.setPen(underMouse() || hasFocus() ? theme().accent : theme().line);
+        p.drawRoundedRect(QRectF(rect()).adjusted(.5, .5, -.5, -.5), 3, 3);
+    }
+
+private:
+    QColor color_;
+};
+
 ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget(parent), bench_(bench), reset_(reset) {
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(3);
     auto* row = new QHBoxLayout;
     row->setSpacing(4);
-    swatch_ = new QPushButton;
+    swatch_ = new Swatch;
     swatch_->setCheckable(true);
     swatch_->setFixedHeight(22);
     swatch_->setToolTip("Shows the values of the colour");
@@ -30,8 +52,35 @@ ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget
     row->addWidget(hex_);
     row->addWidget(pick);
     all->addLayout(row);
-    folded_ = new QWidget;
-    auto* grid = new QGridLayout(folded_);
+    connect(swatch_, &QPushButton::toggled, this, [this, all](bool open) {
+        if (!values_ && open) {
+            values_ = make_values();
+            all->addWidget(values_);
+            show_values();
+        }
+        if (values_) values_->setVisible(open);
+    });
+    connect(pick, &QPushButton::clicked, this, [this] {
+        QPointer<ColorEditor> self = this;
+        bench_.picking().pick_color([self](V3f c) {
+            if (!self) return;
+            self->change({std::max(0.f, c.x), std::max(0.f, c.y), std::max(0.f, c.z)});
+            Q_EMIT self->settled();
+        });
+    });
+    connect(hex_, &QLineEdit::editingFinished, this, [this] {
+        const QColor q(hex_->text().startsWith('#') ? hex_->text() : "#" + hex_->text());
+        if (!q.isValid() || q.name() == swatch(color_).name()) return show_values();
+        change({srgb_to_linear(float(q.redF())), srgb_to_linear(float(q.greenF())), srgb_to_linear(float(q.blueF()))});
+        Q_EMIT settled();
+    });
+    set_color(reset);
+}
+
+/// Its numbers, made when they are first looked at.
+QWidget* ColorEditor::make_values() {
+    auto* values = new QWidget(this);
+    auto* grid = new QGridLayout(values);
     grid->setContentsMargins(0, 0, 0, 2);
     grid->setSpacing(3);
     grid->addWidget(new QLabel("linear"), 0, 0);
@@ -57,27 +106,11 @@ ColorEditor::ColorEditor(Workbench& bench, V3f reset, QWidget* parent) : QWidget
         connect(linear_[c], &ValueField::settled, this, &ColorEditor::settled);
         connect(hsv_[c], &ValueField::settled, this, &ColorEditor::settled);
     }
-    folded_->hide();
-    all->addWidget(folded_);
-    connect(swatch_, &QPushButton::toggled, folded_, &QWidget::setVisible);
-    connect(pick, &QPushButton::clicked, this, [this] {
-        QPointer<ColorEditor> self = this;
-        bench_.picking().pick_color([self](V3f c) {
-            if (!self) return;
-            self->change({std::max(0.f, c.x), std::max(0.f, c.y), std::max(0.f, c.z)});
-            Q_EMIT self->settled();
-        });
-    });
-    connect(hex_, &QLineEdit::editingFinished, this, [this] {
-        const QColor q(hex_->text().startsWith('#') ? hex_->text() : "#" + hex_->text());
-        if (!q.isValid() || q.name() == swatch(color_).name()) return show_values();
-        change({srgb_to_linear(float(q.redF())), srgb_to_linear(float(q.greenF())), srgb_to_linear(float(q.blueF()))});
-        Q_EMIT settled();
-    });
-    set_color(reset);
+    return values;
 }
 
 void ColorEditor::set_color(const V3f& linear) {
+    if (linear == color_ && !hex_->text().isEmpty()) return;
     color_ = linear;
     show_values();
 }
@@ -89,9 +122,9 @@ void ColorEditor::change(const V3f& linear) {
 }
 void ColorEditor::show_values() {
     const QColor q = swatch(color_);
-    swatch_->setStyleSheet(
-        QString("QPushButton{background:%1;border:1px solid %2;border-radius:3px}").arg(q.name(), theme().line.name()));
+    swatch_->show_color(q);
     hex_->setText(q.name());
+    if (!values_) return;
     for (int c = 0; c < 3; ++c) linear_[c]->set_value(color_[c]);
     float h;
     float s;

@@ -6,7 +6,6 @@
 #include "app/workbench.h"
 
 class QLineEdit;
-class QPushButton;
 
 namespace vemtra::app {
 
@@ -28,10 +27,12 @@ private:
     void show_values();
     Workbench& bench_;
     V3f color_{0.f}, reset_;
-    QPushButton* swatch_;
-    QWidget* folded_;
-    ValueField* linear_[3];
-    ValueField* hsv_[3];
+    QWidget* make_values();
+    class Swatch;
+    Swatch* swatch_;
+    QWidget* values_ = nullptr;
+    ValueField* linear_[3] = {};
+    ValueField* hsv_[3] = {};
     QLineEdit* hex_;
 };
 

@@ -36,8 +36,7 @@ template <class T> void toggle(Form& form, const char* label, const char* help, 
 }
 
 /// How all places of the decal lie, where it shows and what its edge is.
-void add_lying(Form& form, Workbench& bench, const DecalPlace& at, size_t count) {
-    form.begin_fold(count == 1 ? QString("decal") : QString("decal, at %1 places").arg(count), true);
+void add_lying(Form& form, Workbench& bench, const DecalPlace& at) {
     QStringList ways;
     for (const auto& t : scene::words_for(scene::Lies())) ways << t.title;
     form.choice(
@@ -113,7 +112,6 @@ void add_edge_and_cells(Form& form, const DecalPlace& at) {
 
 /// The one of its places that is chosen.
 void add_this_place(Form& form, Workbench& bench, const DecalPlace& at) {
-    form.begin_fold("this place", true);
     const float size = bench.stockroom().size_of_asset();
     form.vector(
         "size", "Width, height, and how deep it reaches; of a pole the last is its radius.",
@@ -159,17 +157,18 @@ void add_this_place(Form& form, Workbench& bench, const DecalPlace& at) {
     form.button("Seven more in a ring", "Round the part's upright axis.", [&bench] { bench.decals().add_ring(7); });
     form.button("Remove this place", "The last one takes the layer with it.",
                 [&bench] { bench.decals().remove_pin(); });
-    form.end_fold();
 }
 
 }  // namespace
 
 void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     const DecalPlace at{bench.selection().build_up, layer.id, &bench};
-    add_lying(form, bench, at, layer.decal.pins.size());
-    add_edge_and_cells(form, at);
-    form.end_fold();
-    add_this_place(form, bench, at);
+    const size_t count = layer.decal.pins.size();
+    form.fold(count == 1 ? QString("decal") : QString("decal, at %1 places").arg(count), true, [&form, &bench, at] {
+        add_lying(form, bench, at);
+        add_edge_and_cells(form, at);
+    });
+    form.fold("this place", true, [&form, &bench, at] { add_this_place(form, bench, at); });
 }
 
 }  // namespace vemtra::app

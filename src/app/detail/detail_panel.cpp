@@ -89,10 +89,12 @@ void DetailPanel::build() {
 void DetailPanel::rebuild() {
     shape_ = shape();
     plot_ = nullptr;
+    filters_ = false;
     form_ = new Form(bench_);
     build();
-    form_->filter(filter_);
-    setWidget(form_);  // deletes the rows that were there
+    if (filters_) form_->filter(filter_);
+    if (QWidget* before = takeWidget()) before->deleteLater();
+    setWidget(form_);
 }
 
 namespace {
@@ -127,6 +129,7 @@ template <class Get> void amount_row(Form& form, const char* title, const char* 
 
 /// A line that leaves only the rows with these letters.
 void DetailPanel::add_filter() {
+    filters_ = true;
     auto* line = new QLineEdit(filter_);
     line->setPlaceholderText("Find a setting");
     line->setClearButtonEnabled(true);
@@ -251,11 +254,17 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
             i = end;
             continue;
         }
-        form_->begin_fold(QString::fromStdString(group), used);
+        std::vector<const Port*> rows;
         for (; i < end; ++i)
-            if (!first.contains(ports[i].name))
-                add_port(bench_, *form_, ports[i], ports[i].type, reach_slot(b, layer.id, ports[i]));
-        form_->end_fold();
+            if (!first.contains(ports[i].name)) rows.push_back(&ports[i]);
+        form_->fold(
+            QString::fromStdString(group), used,
+            [this, form = form_, rows, b, l = layer.id] {
+                for (const Port* p : rows) add_port(bench_, *form, *p, p->type, reach_slot(b, l, *p));
+            },
+            [rows](const QString& words) {
+                return std::any_of(rows.begin(), rows.end(), [&](const Port* p) { return is_mentioned(*p, words); });
+            });
     }
 }
 
@@ -458,21 +467,21 @@ void DetailPanel::build_node(const scene::Node& node) {
     const Type type = d->output_type(node);
     int stops = 2;
     if (const Port* n = d->port(nodes::Role::stop_count)) stops = int(nodes::number_of(node, *n));
-    bool folded = false;
-    for (bool advanced : {false, true})
-        for (const Port& p : d->ports) {
-            if (p.section.starts_with("entry ") || p.role == nodes::Role::list_order || p.role == nodes::Role::knot ||
-                p.role == nodes::Role::knot_count)
-                continue;  // shown above, as a list or as a curve
-            // A row per stop only where the ramp has that many.
-            if (p.stop > 0) {
-                if (advanced || p.stop > std::max(stops, 4)) continue;
-            } else if (p.folded != advanced)
-                continue;
-            if (advanced && !folded) form_->begin_fold("More"), folded = true;
+    std::vector<const Port*> more;
+    for (const Port& p : d->ports) {
+        if (p.section.starts_with("entry ") || p.role == nodes::Role::list_order || p.role == nodes::Role::knot ||
+            p.role == nodes::Role::knot_count)
+            continue;                               // shown above, as a list or as a curve
+        if (p.stop > std::max(stops, 4)) continue;  // a row per stop only where the ramp has that many
+        if (p.stop == 0 && p.folded)
+            more.push_back(&p);
+        else
             add_port(bench_, *form_, p, d->port_type(p, type), reach_node(b, id, p));
-        }
-    form_->end_fold();
+    }
+    if (!more.empty())
+        form_->fold("More", false, [this, form = form_, d, more, type, b, id] {
+            for (const Port* p : more) add_port(bench_, *form, *p, d->port_type(*p, type), reach_node(b, id, *p));
+        });
     add_states(node.id);
 }
 

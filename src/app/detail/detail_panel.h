@@ -19,6 +19,7 @@ public:
 private:
     void add_filter();
     QString filter_;
+    bool filters_ = false;  ///< the form has the line that filters it
     void rebuild();
     void refresh();
     void build_layer(const scene::Layer& layer);

@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <set>
+#include <utility>
 
 #include "app/detail/color_editor.h"
 #include "app/theme/theme.h"
@@ -43,7 +44,7 @@ void Form::add_row(const QString& label, const QString& help, QWidget* w) {
     (folding_ ? folding_ : layout_)->addRow(name, row);
     last_ = row;
     last_label_ = name;
-    all_rows_.push_back({name, row, folding_ && !folds_.empty() ? folds_.back().inside : nullptr});
+    all_rows_.push_back({name, row, filling_});
     ++rows_;
 }
 
@@ -61,35 +62,50 @@ void Form::note(const QString& text) {
     l->setPalette(p);
     (folding_ ? folding_ : layout_)->addRow(l);
 }
-QToolButton* Form::begin_fold(const QString& title, bool open) {
+QToolButton* Form::fold(const QString& title, bool open, std::function<void()> fill, Mentions mentions) {
     auto* head = new QToolButton;
+    head->setProperty("folds", true);  // the theme draws it flat
     head->setText(title);
     head->setCheckable(true);
     head->setArrowType(Qt::RightArrow);
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     head->setAutoRaise(true);
-    head->setStyleSheet(
-        "QToolButton, QToolButton:checked { background: transparent; border: none; padding: 4px 0; color: "
-        "palette(window-text); font-weight: 600; }");
     auto* inside = new QWidget;
-    folding_ = new QFormLayout(inside);
-    folding_->setContentsMargins(0, 0, 0, 0);
-    folding_->setVerticalSpacing(4);
-    folding_->setHorizontalSpacing(8);
+    auto* rows = new QFormLayout(inside);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setVerticalSpacing(4);
+    rows->setHorizontalSpacing(8);
     inside->hide();
-    connect(head, &QToolButton::toggled, inside, [head, inside](bool open) {
+    layout_->addRow(head);
+    layout_->addRow(inside);
+    const size_t index = folds_.size();
+    folds_.push_back({head, inside, std::move(fill), std::move(mentions)});
+    connect(head, &QToolButton::toggled, inside, [this, head, inside, index](bool open) {
         head->setArrowType(open ? Qt::DownArrow : Qt::RightArrow);
+        if (open) fill_fold(index);
         inside->setVisible(open);
     });
     head->setChecked(open);
-    layout_->addRow(head);
-    layout_->addRow(inside);
-    folds_.push_back({head, inside});
     return head;
+}
+
+void Form::fill_fold(size_t index) {
+    if (!folds_[index].fill) return;
+    const auto fill = std::exchange(folds_[index].fill, nullptr);
+    const size_t first = refreshers_.size();
+    folding_ = static_cast<QFormLayout*>(folds_[index].inside->layout());
+    filling_ = folds_[index].inside;
+    fill();
+    folding_ = nullptr;
+    filling_ = nullptr;
+    for (size_t i = first; i < refreshers_.size(); ++i) refreshers_[i]();
 }
 
 void Form::filter(const QString& words) {
     const QString text = words.trimmed();
+    if (!text.isEmpty())
+        for (size_t i = 0; i < folds_.size(); ++i)
+            if (!folds_[i].mentions || folds_[i].mentions(text)) fill_fold(i);
     std::set<QWidget*> wanted;
     for (const Row& r : all_rows_) {
         const bool fits = text.isEmpty() || r.name->text().contains(text, Qt::CaseInsensitive) ||
@@ -258,15 +274,14 @@ void Form::connection(std::function<void(const QPoint&)> open_menu, std::functio
     last_->layout()->addWidget(b);
     QWidget* row = last_;
     QWidget* field = last_->layout()->itemAt(0)->widget();
-    auto* wired = new QLabel(row);
-    wired->setFrameShape(QFrame::NoFrame);
-    wired->hide();
-    static_cast<QHBoxLayout*>(row->layout())->insertWidget(0, wired, 1);
     connect(b, &QToolButton::clicked, this, [=] { open_menu(b->mapToGlobal(QPoint(0, b->height()))); });
-    also([=] {
+    also([=, wired = static_cast<QLabel*>(nullptr)]() mutable {
         const QString from = source();
-        wired->setText("from " + from);
-        wired->setVisible(!from.isEmpty());
+        if (!wired && !from.isEmpty()) static_cast<QHBoxLayout*>(row->layout())->insertWidget(0, wired = new QLabel, 1);
+        if (wired) {
+            wired->setText("from " + from);
+            wired->setVisible(!from.isEmpty());
+        }
         field->setVisible(from.isEmpty());
         b->setChecked(!from.isEmpty());
     });

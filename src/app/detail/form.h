@@ -40,9 +40,12 @@ public:
     /// Puts a small connect button at the end of the row that was added last.
     void connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source);
     void widget(QWidget* w) { (folding_ ? folding_ : layout_)->addRow(w); }
-    /// Everything added until end_fold() is hidden behind a line that opens it.
-    QToolButton* begin_fold(const QString& title, bool open = false);
-    void end_fold() { folding_ = nullptr; }
+    /// Whether a fold has a row with these letters, told without making its rows; none: it is asked by making them.
+    using Mentions = std::function<bool(const QString& words)>;
+    /// What `fill` adds is hidden behind a line that opens it, and made when that is first opened, or when what is
+    /// looked for is in it: a form of a hundred rows costs what the rows cost that are seen. `fill` may be called long
+    /// after this returned.
+    QToolButton* fold(const QString& title, bool open, std::function<void()> fill, Mentions mentions = {});
     /// Shows only the rows whose label has these words, opened; all of them, as they were, where it is empty.
     void filter(const QString& words);
 
@@ -52,10 +55,12 @@ public:
 
 private:
     void add_row(const QString& label, const QString& help, QWidget* w);
+    void fill_fold(size_t index);
     std::string merge_key(const QString& label) const;
     Workbench& bench_;
     QFormLayout* layout_;
-    QFormLayout* folding_ = nullptr;
+    QFormLayout* folding_ = nullptr;  ///< of the fold that is being filled
+    QWidget* filling_ = nullptr;
     QWidget* last_ = nullptr;
     QLabel* last_label_ = nullptr;
     std::vector<std::function<void()>> refreshers_;
@@ -68,6 +73,8 @@ private:
     struct Fold {
         QToolButton* head;
         QWidget* inside;
+        std::function<void()> fill;  ///< empty: it has its rows
+        Mentions mentions;
     };
     std::vector<Row> all_rows_;
     std::vector<Fold> folds_;

@@ -80,40 +80,44 @@ QString line_of(const scene::Node& n, const StackEntry& e, int depth) {
     return text;
 }
 
-void add_entry(Form& form, const NodePlace& at, const nodes::NodeDescription& d, const scene::Node& node,
-               const StackEntry& e, int depth) {
-    QToolButton* head = form.begin_fold(line_of(node, e, depth));
-    head->setObjectName(QString("entry-%1").arg(e.number));
-    form.also([head, at, e, depth] {
-        if (const scene::Node* n = at.now()) head->setText(line_of(*n, e, depth));
-    });
-    const std::string group = "entry " + std::to_string(e.number);
-    for (const Port& p : d.ports)
+/// The rows of one entry, and what can be done with it.
+void fill_entry(Form& form, const NodePlace& at, int number) {
+    const scene::Node* node = at.now();
+    const auto d = node ? nodes::describe(*node) : nullptr;
+    if (!d) return;
+    const std::string group = "entry " + std::to_string(number);
+    for (const Port& p : d->ports)
         if (p.section == group)
-            add_port(at.bench, form, p, d.port_type(p, d.output_type(node)), reach_node(at.build_up, at.node, p));
-    const int number = e.number;
+            add_port(at.bench, form, p, d->port_type(p, d->output_type(*node)), reach_node(at.build_up, at.node, p));
     form.widget(buttons(at, {{"Up", "One place up, towards the eye", [=](auto& n) { nodes::move_entry(n, number, 1); }},
                              {"Down", "One place down", [=](auto& n) { nodes::move_entry(n, number, -1); }},
                              {"Into group", "A group of it and the one below; into the group below where that is one",
                               [=](auto& n) { nodes::group_entry(n, number); }},
                              {"Remove", "Takes it out of the list; what fed it stays on the board",
                               [=](auto& n) { nodes::remove_entry(n, number); }}}));
-    form.end_fold();
-    for (size_t k = e.members.size(); k-- > 0;) add_entry(form, at, d, node, e.members[k], depth + 1);
+}
+
+void add_entry(Form& form, const NodePlace& at, const scene::Node& node, const StackEntry& e, int depth) {
+    QToolButton* head =
+        form.fold(line_of(node, e, depth), false, [&form, at, number = e.number] { fill_entry(form, at, number); });
+    head->setObjectName(QString("entry-%1").arg(e.number));
+    form.also([head, at, e, depth] {
+        if (const scene::Node* n = at.now()) head->setText(line_of(*n, e, depth));
+    });
+    for (size_t k = e.members.size(); k-- > 0;) add_entry(form, at, node, e.members[k], depth + 1);
 }
 
 }  // namespace
 
 void build_stack(Form& form, Workbench& bench, const scene::Node& node) {
     const NodePlace at{bench, bench.selection().build_up, node.id};
-    const auto d = nodes::describe(node);
     form.widget(buttons(at, {{"Add map", "One more map or network, on top",
                               [](auto& n) { nodes::add_entry(n, StackEntry::Sort::map); }},
                              {"Add adjuster", "Levels, exposure and colour of all that lies below it",
                               [](auto& n) { nodes::add_entry(n, StackEntry::Sort::adjuster); }}}));
     const auto entries = nodes::entries_of(node);
     if (entries.empty()) form.note("The list is empty: the stack gives what it lies on.");
-    for (size_t k = entries.size(); k-- > 0;) add_entry(form, at, *d, node, entries[k], 0);
+    for (size_t k = entries.size(); k-- > 0;) add_entry(form, at, node, entries[k], 0);
 }
 
 void build_curves(Form& form, Workbench& bench, const scene::Node& node, const nodes::NodeDescription& d) {

@@ -87,6 +87,13 @@ void add_literal(Form& form, const Port& port, Type type, const QString& label, 
     }
 }
 
+QString label_of(const Port& port) {
+    return QString::fromStdString(nodes::plain_name(port));
+}
+QString help_of(const Port& port) {
+    return QString::fromStdString(port.help + (nodes::plain_name(port) == port.name ? "" : "\n" + port.name));
+}
+
 class PortRows {
 public:
     PortRows(Workbench& bench, Form& form, const Port& port, Type type, const Reach& reach)
@@ -95,8 +102,8 @@ public:
           port_(port),
           type_(type),
           reach_(reach),
-          label_(QString::fromStdString(nodes::plain_name(port))),
-          help_(QString::fromStdString(port.help + (label_.toStdString() == port.name ? "" : "\n" + port.name))) {}
+          label_(label_of(port)),
+          help_(help_of(port)) {}
     void add();
 
 private:
@@ -355,6 +362,10 @@ void PortRows::add_connection() {
 }
 
 }  // namespace
+
+bool is_mentioned(const Port& port, const QString& words) {
+    return label_of(port).contains(words, Qt::CaseInsensitive) || help_of(port).contains(words, Qt::CaseInsensitive);
+}
 
 void add_port(Workbench& bench, Form& form, const Port& port, Type type, const Reach& reach) {
     PortRows(bench, form, port, type, reach).add();

@@ -12,6 +12,9 @@ Reach reach_node(const std::string& build_up, const std::string& node, const nod
 /// A slot of the layer's surface, or its gate's mask.
 Reach reach_slot(const std::string& build_up, const std::string& layer, const nodes::Port& port);
 
+/// Whether its row has these words, in any case, in its name or in what is told of it.
+bool is_mentioned(const nodes::Port& port, const QString& words);
+
 /// `type`: the port's, in the node's present type.
 void add_port(Workbench& bench, Form& form, const nodes::Port& port, nodes::Type type, const Reach& reach);
 
