@@ -208,7 +208,9 @@ TEST_CASE("a map stack is edited as a list") {
     });
     QTest::qWait(30);
     CHECK(detail<QToolButton>(h, "entry-3")->text() == "Streaks, screen");
-    button(h, "Into group")->click();  // of the topmost
+    detail<QToolButton>(h, "entry-3")->setChecked(true);
+    REQUIRE(button(h, "Into group"));
+    button(h, "Into group")->click();
     CHECK(nodes::entries_of(h.at(stack)).back().sort == nodes::StackEntry::Sort::group);
     h.bench.undo();
     CHECK(nodes::entries_of(h.at(stack)).size() == 3);
