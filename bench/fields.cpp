@@ -195,7 +195,7 @@ void against_brute_force(const char* name, const std::shared_ptr<const geometry:
             seconds([&] { field = geometry::compute_field(*g, all, request, geometry::field_rays_final); });
         size_t samples = 0;
         for (const auto& p : field->parts)
-            samples += (p.at_vertex.shares.size() + p.inside.shares.size()) / geometry::reach_knots;
+            samples += (p->at_vertex.shares.size() + p->inside.shares.size()) / geometry::reach_knots;
         std::printf("  %s, %s: %.1f s for all rays (first %.2f s), %zu samples, %.1f MB%s\n", name,
                     inward ? "edges" : "recesses", time, first, samples, double(field->bytes()) / (1 << 20),
                     field->cut ? ", cut by its budget" : "");

@@ -25,7 +25,7 @@ inline float at_vertex(const geometry::FormField& f, size_t vertex, float reach,
     geometry::reach_weights(reach / f.furthest, falloff, w);
     float sum = 0.f;
     for (int k = 0; k < geometry::reach_knots; ++k)
-        sum += w[k] * float(f.parts[0].at_vertex.shares[vertex * geometry::reach_knots + size_t(k)]) / 255.f;
+        sum += w[k] * float(f.parts[0]->at_vertex.shares[vertex * geometry::reach_knots + size_t(k)]) / 255.f;
     return sum;
 }
 /// A square of the width around (x, z), level at y, facing up or down; its vertices are numbered from `first`.

@@ -1,5 +1,6 @@
 #include "geometry/field.h"
 
+#include <array>
 #include <cstring>
 
 #include "base/file.h"
@@ -173,7 +174,7 @@ private:
 }  // namespace
 
 FormField::Between FormField::between(const Mesh& mesh, const Place& place) const {
-    const PartField& f = parts[place.instance];
+    const PartField& f = *parts[place.instance];
     if (f.at_vertex.empty()) return {};
     Descent d;
     d.begin(f, mesh, place);
@@ -216,9 +217,9 @@ void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* i
     const Mesh* mesh = nullptr;
     for (int i = 0; i < n; ++i) {
         out[i] = {};
-        if (instance[i] >= f.parts.size() || f.parts[instance[i]].at_vertex.empty()) continue;
+        if (instance[i] >= f.parts.size() || f.parts[instance[i]]->empty()) continue;
         if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
-        const FormField::PartField& part = f.parts[instance[i]];
+        const FormField::PartField& part = *f.parts[instance[i]];
         if (!part.first.empty()) __builtin_prefetch(&part.first[face[i]]);
         __builtin_prefetch(&mesh->indices[3 * size_t(face[i])]);
         open[left++] = i;
@@ -227,7 +228,7 @@ void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* i
     for (int k = 0; k < left; ++k) {
         const int i = open[k];
         if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
-        descent[i].begin(f.parts[instance[i]], *mesh, {instance[i], face[i], u[i], v[i]});
+        descent[i].begin(*f.parts[instance[i]], *mesh, {instance[i], face[i], u[i], v[i]});
         descent[i].fetch();
     }
     while (left > 0) {
@@ -250,29 +251,96 @@ void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* i
 
 }  // namespace
 
+std::shared_ptr<const FormField::PartField> FormField::nothing() {
+    static const auto none = std::make_shared<const PartField>();
+    return none;
+}
+
+std::shared_ptr<const FormField::PartField> PartFields::find(uint64_t content) const {
+    std::lock_guard lock(mutex_);
+    const auto it = all_.find(content);
+    return it == all_.end() ? nullptr : it->second.lock();
+}
+void PartFields::put(uint64_t content, const std::shared_ptr<const FormField::PartField>& field) {
+    std::lock_guard lock(mutex_);
+    all_[content] = field;
+    if (all_.size() < next_clearing_) return;
+    std::erase_if(all_, [](const auto& f) { return f.second.expired(); });
+    next_clearing_ = 2 * all_.size() + 64;
+}
+
 float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
     return read(between(mesh, place), weights);
 }
 
 size_t FormField::bytes() const {
     size_t n = 0;
-    for (const PartField& p : parts)
+    for (const auto& part : parts) {
+        const PartField& p = *part;
         n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
              p.inside.shares.size() + p.pieces.size() * sizeof(Piece) + p.steps.size() * sizeof(Step);
+    }
     return n;
+}
+
+namespace {
+
+constexpr const char* layout = " 6 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
+constexpr size_t most_looked_through = 2000;  // parts, of each of which it is asked what is near to it
+
+uint64_t with(uint64_t h, const Instance& i) {
+    const uint64_t content = i.shape->content();
+    h = hash_bytes(&content, sizeof content, h);
+    return hash_bytes(&i.to_world, sizeof i.to_world, h);
+}
+
+}  // namespace
+
+std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& parts,
+                                    const nodes::FieldRequest& request, int rays, const PartBorders& mask) {
+    const FieldKind* kind = field_kind(request.field);
+    const auto& instances = geometry.instances();
+    std::vector<uint64_t> out(instances.size(), 0);
+    if (!kind) return out;
+    const float sizes[] = {size_of_all(geometry), range_of(*kind, geometry, request.parameters)};
+    uint64_t same = hash_text("part " + request.field + layout + std::to_string(kind->version), uint64_t(rays));
+    same = hash_bytes(sizes, sizeof sizes, same);
+    same = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), same);
+    FieldReads reads = kind->reads;
+    if (request.mask || (reads == FieldReads::near_parts && instances.size() > most_looked_through))
+        reads = FieldReads::everything;
+    auto named = [&](size_t i) { return i < parts.named.size() && parts.named[i]; };
+    if (reads == FieldReads::everything) {
+        for (size_t i = 0; i < instances.size(); ++i) same = with(same + (named(i) ? 1 : 0), instances[i]);
+        for (const auto& border : mask) {
+            const uint64_t content = border ? border->content : 0;
+            same = hash_bytes(&content, sizeof content, same + 1);
+        }
+    }
+    std::vector<Box3f> boxes;
+    if (reads == FieldReads::near_parts)
+        for (const Instance& i : instances) boxes.push_back(i.bounds());
+    for (size_t p = 0; p < instances.size(); ++p) {
+        if (!parts.wanted[p]) continue;
+        uint64_t h = with(same, instances[p]);
+        if (reads == FieldReads::everything) h = hash_bytes(&p, sizeof p, h);
+        for (size_t i = 0; i < boxes.size(); ++i) {
+            // A little further than it looks: rays begin off the surface.
+            const V3f far(1.01f * std::max(sizes[1], 1e-4f * sizes[0]));
+            if (i == p || !Box3f(boxes[p].min - far, boxes[p].max + far).intersects(boxes[i])) continue;
+            h = with(h + (named(i) ? 1 : 0), instances[i]);
+        }
+        out[p] = h | 1;
+    }
+    return out;
 }
 
 uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
                        const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
-    constexpr const char* layout = " 5 ";  // raised when keep_field writes otherwise, or samples lie elsewhere
     uint64_t h = hash_bytes(parts.wanted.data(), parts.wanted.size(),
                             hash_text(request.field + layout + std::to_string(kind ? kind->version : 0)));
-    for (const Instance& i : geometry.instances()) {
-        const uint64_t content = i.shape->content();
-        h = hash_bytes(&content, sizeof content, h);
-        h = hash_bytes(&i.to_world, sizeof i.to_world, h);
-    }
+    for (const Instance& i : geometry.instances()) h = with(h, i);
     if (!parts.named.empty()) h = hash_bytes(parts.named.data(), parts.named.size(), h + 1);
     for (const auto& border : mask) {
         const uint64_t content = border ? border->content : 0;
@@ -282,9 +350,9 @@ uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const 
 }
 
 std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const FieldParts& parts,
-                                              const nodes::FieldRequest& request, const PartBorders& mask) {
+                                              const nodes::FieldRequest& request, const FieldAsking& asking) {
     const FieldKind* kind = field_kind(request.field);
-    const uint64_t content = field_content(geometry, parts, request, field_rays_final, mask);
+    const uint64_t content = field_content(geometry, parts, request, field_rays_final, asking.mask);
     const fs::path file = cache_file(content);
     Result<std::string> bytes = read_file(file);
     if (!bytes || !kind) return nullptr;
@@ -321,12 +389,15 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
     for (const Instance& instance : geometry.instances()) {
         const Mesh& m = instance.shape->faces_as_triangles();
         const size_t vertices = parts.wanted[field->parts.size()] ? m.positions.size() : 0;
-        FormField::PartField f;
-        const bool whole = take(f.at_vertex.numbers, vertices * channels) &&
+        auto part = std::make_shared<FormField::PartField>();
+        FormField::PartField& f = *part;
+        std::vector<uint64_t> budget;
+        const bool whole = take(budget, 4) && take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
                            take(f.pieces, SIZE_MAX) && take(f.steps, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
                            take(f.inside.shares, SIZE_MAX);
-        if (!whole) return nullptr;
+        if (!whole || budget.size() != 4) return nullptr;
+        f.sampled = budget[0], f.least_allowed = budget[1], f.most_allowed = budget[2], f.cut = budget[3] != 0;
         if ((shares ? f.at_vertex.shares.size() : f.at_vertex.numbers.size()) != vertices * channels) return nullptr;
         const size_t inside = (shares ? f.inside.shares.size() : f.inside.numbers.size()) / channels;
         // Pieces lie behind those that they are cut from, so that every way through them ends.
@@ -345,9 +416,14 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         for (const FormField::Step& step : f.steps)
             for (int side = 0; side < 3; ++side)
                 if (step.before[side] >= inside || step.after[side] >= inside) return nullptr;
-        field->parts.push_back(std::move(f));
+        field->parts.push_back(std::move(part));
     }
     mark_used(file);
+    if (asking.known) {
+        const auto contents = part_contents(geometry, parts, request, field_rays_final, asking.mask);
+        for (size_t p = 0; p < contents.size(); ++p)
+            if (parts.wanted[p]) asking.known->put(contents[p], field->parts[p]);
+    }
     return field;
 }
 
@@ -360,7 +436,9 @@ void keep_field(const FormField& field) {
         body.append(reinterpret_cast<const char*>(&n), 8);
         body.append(reinterpret_cast<const char*>(array.data()), n * sizeof array[0]);
     };
-    for (const auto& f : field.parts) {
+    for (const auto& part : field.parts) {
+        const FormField::PartField& f = *part;
+        put(std::array<uint64_t, 4>{f.sampled, f.least_allowed, f.most_allowed, uint64_t(f.cut)});
         put(f.at_vertex.numbers);
         put(f.at_vertex.shares);
         put(f.first);

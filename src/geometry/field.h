@@ -10,6 +10,8 @@
 #pragma once
 #include <functional>
 #include <memory>
+#include <mutex>
+#include <unordered_map>
 #include <vector>
 
 #include "geometry/border.h"
@@ -70,6 +72,13 @@ struct FieldAsked {
     bool is_named(uint32_t instance) const { return instance < named.size() && named[instance]; }
 };
 
+/// What the numbers of one part follow from, beside its own form and the size of all (size_of_all).
+enum class FieldReads {
+    everything,  ///< all parts, their order and which are named
+    near_parts,  ///< those within `range` of it, and which of these are named
+    own_part     ///< nothing else
+};
+
 /// One row per kind.
 struct FieldKind {
     const char* name;                     ///< what FieldRequest::field says
@@ -81,6 +90,7 @@ struct FieldKind {
     float spread = 0.f;  ///< how far apart its numbers lie at most; 0: as far as it looks, as lengths do
     /// How far it looks, metres; null: as far as all is large.
     float (*range)(const std::vector<float>& parameters) = nullptr;
+    FieldReads reads = FieldReads::everything;
     /// Above 0 where it looks at what stands on the surface, below 0 at what goes into it from within; null: at
     /// neither. Nothing of it hides between samples then.
     float (*side)(const std::vector<float>& parameters) = nullptr;
@@ -126,8 +136,14 @@ struct FormField {
         std::vector<Piece> pieces;
         std::vector<Step> steps;
         Samples inside;
+        uint64_t sampled = 0;  ///< between vertices, those that no piece has among them
+        /// It would be the same were it allowed so many samples between vertices.
+        uint64_t least_allowed = 0, most_allowed = UINT64_MAX;
+        bool cut = false;  ///< the budget ended before the detail did
+        bool empty() const { return at_vertex.empty(); }
     };
-    std::vector<PartField> parts;  ///< per instance
+    std::vector<std::shared_ptr<const PartField>> parts;  ///< per instance, none of them null
+    static std::shared_ptr<const PartField> nothing();    ///< of a part that does not want it
     int channels = 1;
     float furthest = 1.f;  ///< of shares: the distance of the last knot, metres
     int rays = 0;          ///< per sample so far
@@ -151,20 +167,44 @@ struct FormField {
 inline constexpr int field_rays_first = 16;   ///< enough to look right
 inline constexpr int field_rays_final = 128;  ///< what pictures are made with
 
+/// Finished fields of single parts, as long as somebody has them: what is asked of other parts as well, of parts that
+/// changed places with others, or after something was done far away, is computed only where it is new. Any thread may
+/// ask.
+class PartFields {
+public:
+    std::shared_ptr<const FormField::PartField> find(uint64_t content) const;
+    void put(uint64_t content, const std::shared_ptr<const FormField::PartField>& field);
+
+private:
+    mutable std::mutex mutex_;
+    std::unordered_map<uint64_t, std::weak_ptr<const FormField::PartField>> all_;
+    size_t next_clearing_ = 64;
+};
+
+/// What a field is asked of, and by whom.
+struct FieldAsking {
+    Progress* progress = nullptr;
+    PartBorders mask{};           ///< what the request follows from, where it does
+    PartFields* known = nullptr;  ///< finished parts are taken from there, and put there
+};
 /// Computes a field on the instances that want it; it is 0 on the others, and everywhere where no field has that name.
-/// Equal input gives equal numbers at any thread count. `mask`: what the request follows from, where it does. Null if
-/// stopped.
+/// Equal input gives equal numbers at any thread count, whatever is known; but a first look (fewer rays than
+/// field_rays_final) has finished parts where they are known, and is finished where all are. Null if stopped.
 std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const FieldParts& parts,
                                                const nodes::FieldRequest& request, int rays,
-                                               Progress* progress = nullptr, const PartBorders& mask = {});
+                                               const FieldAsking& asking = {});
 
 /// The same through the disk cache, by field_content(); only finished fields are kept there.
 std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const FieldParts& parts,
-                                              const nodes::FieldRequest& request, const PartBorders& mask = {});
+                                              const nodes::FieldRequest& request, const FieldAsking& asking = {});
 void keep_field(const FormField& field);
 /// Of all that it follows from.
 uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
                        const PartBorders& mask = {});
+
+/// Of all that each of the wanted parts follows from; 0 of the others.
+std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& parts,
+                                    const nodes::FieldRequest& request, int rays, const PartBorders& mask = {});
 
 /// What fields and borders may take of the disk, bytes: those that were used longest ago make room.
 inline constexpr uint64_t fields_on_disk = uint64_t(1) << 30;

@@ -36,10 +36,27 @@ bool FieldPieces::run(size_t allowed, bool& cut, float from, float to) {
     cut |= widened_;
     // Lengths that are off by far more than a few samples can mend get fewer of them.
     const int halvings = std::clamp(doublings - 2, 0, 4);
+    halvings_ = halvings;
     most_ = (std::min(allowed, budget_) >> halvings) + at_.samples();
     if (!cut_pieces(cut, from, to)) return false;
     close_seams();
     return true;
+}
+
+bool FieldPieces::has_room() {
+    const size_t count = values_.count();
+    if (count <= most_)
+        most_with_room_ = std::max(most_with_room_, count);
+    else
+        least_without_ = std::min(least_without_, count);
+    return count <= most_;
+}
+
+void FieldPieces::holds_for(uint64_t& least, uint64_t& most) const {
+    const size_t vertices = at_.samples();
+    least = (most_with_room_ - std::min(most_with_room_, vertices)) << halvings_;
+    most = least_without_ == SIZE_MAX ? UINT64_MAX : ((least_without_ - vertices) << halvings_) - 1;
+    if (most >= budget_) most = UINT64_MAX;  // more than that is never taken
 }
 
 /// Faces that are larger than the smallest pieces.
@@ -181,14 +198,14 @@ bool FieldPieces::cut_pieces(bool& cut, float from, float to) {
         const float b = lerp(from, to, 1.f - std::exp2(-.5f * float(round + 1)));
         const auto told = of_each(open, [&](const FieldCut& c) { return char(tells(c)); });
         for (size_t i = 0; i < open.size(); ++i)
-            if (told[i] && values_.count() <= most_) ask_all(cuts_[open[i]]);
+            if (told[i] && has_room()) ask_all(cuts_[open[i]]);
         if (!run_jobs(a, lerp(a, b, .7f))) return false;
         std::vector<Parted> parted;
         const auto fates = of_each(open, [&](const FieldCut& c) { return fate_of(c); });
         for (size_t i = 0; i < open.size(); ++i) {
             if (fates[i] == Fate::ends) continue;
             FieldCut& c = cuts_[open[i]];
-            if (values_.count() > most_) {
+            if (!has_room()) {
                 // All have been cut alike so far: what only the finest steps lack is not told.
                 cut |= longest_side(c) > 8.f * shortest();
                 full = true;
@@ -216,7 +233,7 @@ bool FieldPieces::cut_slopes(const std::function<bool(const FieldCut&)>& chosen)
     std::vector<Parted> parted;
     size_t i = 0;
     for (const uint32_t k : whole_ones()) {
-        if (values_.count() > most_) break;
+        if (!has_room()) break;
         if (slopes[i++]) parted.push_back({k, ask_all(cuts_[k])});
     }
     if (!run_jobs(1.f, 1.f)) return false;

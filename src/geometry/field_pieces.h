@@ -36,6 +36,8 @@ public:
     /// Cuts as deep as what is found asks for, with `allowed` samples between vertices at most; `cut` is set where that
     /// was not enough. False if stopped.
     bool run(size_t allowed, bool& cut, float from, float to);
+    /// What all would be the same with so many samples allowed.
+    void holds_for(uint64_t& least, uint64_t& most) const;
 
     /// Once more, those of the smallest pieces that are chosen, and small faces between whose corners much changes:
     /// what is no step there is a slope. False if stopped.
@@ -69,6 +71,7 @@ private:
     };
     enum class Fate : uint8_t { ends, is_cut, goes_on };
 
+    bool has_room();
     void find_faces();
     int widen();
     bool cut_pieces(bool& cut, float from, float to);
@@ -101,7 +104,9 @@ private:
     bool of_relief_;
     int levels_;
     size_t budget_;
-    size_t most_ = 0;  ///< samples, with those at vertices
+    size_t most_ = 0;                                       ///< samples, with those at vertices
+    size_t most_with_room_ = 0, least_without_ = SIZE_MAX;  ///< that there were when it was asked whether there is room
+    int halvings_ = 0;
     Lengths pieces_;
     bool widened_ = false;  ///< pieces are longer than the field looks far
     std::vector<FieldCut> cuts_;

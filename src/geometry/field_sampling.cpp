@@ -2,6 +2,7 @@
 // for it (field_pieces.h), and on either side of what changes at once (field_steps.h).
 #include <algorithm>
 
+#include "base/hash.h"
 #include "base/parallel.h"
 #include "geometry/field.h"
 #include "geometry/field_steps.h"
@@ -54,9 +55,9 @@ struct Bounds {
     size_t allowed;        ///< samples between vertices
 };
 
-/// `used` grows by the samples between vertices that there are. False if stopped.
+/// False if stopped.
 bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, const Bounds& bounds,
-                 FormField::PartField& f, size_t& used, bool& cut, Progress* progress) {
+                 FormField::PartField& f, Progress* progress) {
     const float from = float(part) / float(geometry.instances().size());
     const float to = float(part + 1) / float(geometry.instances().size());
     if (run.kind.at_vertices) {
@@ -72,7 +73,7 @@ bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, c
     if (!values.sample_vertices(f.at_vertex, from, half, progress)) return false;
     if (!run.kind.adaptive || run.rays < field_rays_first || at.gathered()) return true;
     FieldPieces pieces(at, values, progress);
-    if (!pieces.run(bounds.allowed, cut, half, to)) return false;
+    if (!pieces.run(bounds.allowed, f.cut, half, to)) return false;
     FieldSteps steps(pieces, values);
     const bool has_steps = !run.is_coarse() && !geometry.shape(part).stands_out();
     if (has_steps) {
@@ -80,7 +81,8 @@ bool sample_part(const Geometry& geometry, uint32_t part, const FieldRun& run, c
         if (!pieces.cut_slopes([&](const FieldCut& c) { return steps.is_slope(c); })) return false;
     }
     write(pieces, steps, values, at.mesh().triangles(), f);
-    used += values.count() - at.samples();
+    f.sampled = values.count() - at.samples();
+    pieces.holds_for(f.least_allowed, f.most_allowed);
     return true;
 }
 
@@ -104,19 +106,19 @@ double area_of(const Geometry& geometry, uint32_t part) {
 }  // namespace
 
 std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const FieldParts& on,
-                                               const nodes::FieldRequest& request, int rays, Progress* progress,
-                                               const PartBorders& mask) {
+                                               const nodes::FieldRequest& request, int rays,
+                                               const FieldAsking& asking) {
     auto field = std::make_shared<FormField>();
     field->rays = rays;
-    field->content = field_content(geometry, on, request, rays, mask);
+    field->content = field_content(geometry, on, request, rays, asking.mask);
     const size_t parts = geometry.instances().size();
-    field->parts.resize(parts);
+    field->parts.assign(parts, FormField::nothing());
     const FieldKind* kind = field_kind(request.field);
     if (!kind) return field;
     field->channels = kind->channels;
     field->furthest = range_of(*kind, geometry, request.parameters);
     if (std::none_of(on.wanted.begin(), on.wanted.end(), [](char w) { return w != 0; })) return field;
-    const FieldRun run(geometry, *kind, {request.parameters, rays, request.mask != 0, mask, on.named});
+    const FieldRun run(geometry, *kind, {request.parameters, rays, request.mask != 0, asking.mask, on.named});
     // The budget is shared by area; what a part leaves, the later ones have.
     std::vector<double> areas(parts, 0.);
     double left = 0.;
@@ -125,16 +127,40 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
         left += areas[p];
     }
     const double whole = left;
+    const int finished = std::max(rays, field_rays_final);
+    std::vector<uint64_t> contents;
+    if (asking.known) contents = part_contents(geometry, on, request, finished, asking.mask);
     size_t used = 0;
+    bool all_known = true;
+    uint64_t mixed = field->content;
     for (size_t p = 0; p < parts; ++p) {
         if (!on.wanted[p]) continue;
         const size_t first = size_t(double(most_first_samples) * (whole > 0. ? areas[p] / whole : 1.));
         const size_t free = most_inside - std::min(most_inside, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
-        const Bounds bounds{std::max(first, first_samples_of_part), allowed};
-        if (!sample_part(geometry, uint32_t(p), run, bounds, field->parts[p], used, field->cut, progress))
-            return nullptr;
+        auto known = asking.known ? asking.known->find(contents[p]) : nullptr;
+        if (known && (allowed < known->least_allowed || allowed > known->most_allowed)) known = nullptr;
+        if (known) {
+            mixed = hash_bytes(&contents[p], sizeof contents[p], mixed);
+        } else {
+            all_known = false;
+            const Bounds bounds{std::max(first, first_samples_of_part), allowed};
+            auto f = std::make_shared<FormField::PartField>();
+            if (!sample_part(geometry, uint32_t(p), run, bounds, *f, asking.progress)) return nullptr;
+            if (asking.known && rays == finished) asking.known->put(contents[p], f);
+            known = std::move(f);
+        }
+        used += known->sampled;
+        field->cut |= known->cut;
+        field->parts[p] = std::move(known);
+    }
+    if (rays == finished) return field;
+    if (all_known) {
+        field->rays = finished;
+        field->content = field_content(geometry, on, request, finished, asking.mask);
+    } else {
+        field->content = mixed;
     }
     return field;
 }

@@ -315,7 +315,7 @@ private:
     std::shared_ptr<const geometry::FormField> nobody_reads(const Prepared& p) const {
         auto field = std::make_shared<geometry::FormField>();
         field->rays = geometry::field_rays_final;
-        field->parts.resize(p.geometry->instances().size());
+        field->parts.assign(p.geometry->instances().size(), geometry::FormField::nothing());
         return field;
     }
 

@@ -222,13 +222,14 @@ std::shared_ptr<const geometry::FormField> Workshop::field(const std::shared_ptr
                 return known;
             }
     }
-    auto made = geometry::cached_field(*geometry, parts, request, mask);
+    const geometry::FieldAsking asking{progress, mask, &part_fields_};
+    auto made = geometry::cached_field(*geometry, parts, request, asking);
     if (!made) {
         geometry->build(progress);  // here: its rays go out from many threads at once
         if (stopped(progress)) return nullptr;
-        auto computed = geometry::compute_field(*geometry, parts, request, rays, progress, mask);
+        auto computed = geometry::compute_field(*geometry, parts, request, rays, asking);
         if (!computed) return nullptr;
-        if (rays >= geometry::field_rays_final) geometry::keep_field(*computed);
+        if (computed->rays >= geometry::field_rays_final) geometry::keep_field(*computed);
         made = computed;
     }
     std::lock_guard lock(mutex_);

@@ -131,6 +131,7 @@ private:
         std::weak_ptr<const geometry::FormField> field;
     };
     std::vector<FieldEntry> fields_;
+    geometry::PartFields part_fields_;
     std::vector<std::shared_ptr<const geometry::FormField>> last_fields_;  ///< the newest last
     void hold(const std::shared_ptr<const geometry::FormField>& field);
     Shining shining_;

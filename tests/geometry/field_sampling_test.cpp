@@ -16,7 +16,7 @@ TEST_CASE("a field that looks no further than a hair on a form of many faces end
         const auto field = compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1e-5f, 3}}, rays);
         REQUIRE(field);
         CHECK(field->cut);
-        for (const float v : field->parts[0].at_vertex.numbers) CHECK_FALSE(!std::isfinite(v));
+        for (const float v : field->parts[0]->at_vertex.numbers) CHECK_FALSE(!std::isfinite(v));
         CHECK(field->bytes() < size_t(160) << 20);
     }
     CHECK_FALSE(compute_field(*g, {1}, {"b", "runoff", {0, -1, 0, 1.f, 1}}, geometry::field_rays_final)->cut);
@@ -50,14 +50,14 @@ TEST_CASE("a first look at a form of many vertices is near what all of them say,
     }
     CHECK(read > 100.);
     std::set<std::vector<uint8_t>> different;
-    const auto& shares = first->parts[0].at_vertex.shares;
+    const auto& shares = first->parts[0]->at_vertex.shares;
     for (size_t v = 0; v + 1 <= shares.size() / geometry::reach_knots; ++v)
         different.emplace(shares.begin() + long(v * geometry::reach_knots),
                           shares.begin() + long((v + 1) * geometry::reach_knots));
     CHECK(different.size() <= 100000);
     tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
     const auto alone = compute_field(*sphere, {1}, request(true), geometry::field_rays_first);
-    CHECK(alone->parts[0].at_vertex == first->parts[0].at_vertex);
+    CHECK(alone->parts[0]->at_vertex == first->parts[0]->at_vertex);
 }
 
 TEST_CASE("where parts touch a field steps at the line of contact, however coarse the faces are") {
@@ -77,7 +77,7 @@ TEST_CASE("where parts touch a field steps at the line of contact, however coars
     }
     const auto g = make(s, level("floor", 0, 0, 0, .2f, 1, true) + box);
     const auto field = compute_field(*g, {1, 0}, request(false, .0625f), geometry::field_rays_final);
-    REQUIRE_FALSE(field->parts[0].steps.empty());
+    REQUIRE_FALSE(field->parts[0]->steps.empty());
     const geometry::Mesh& m = g->shape(0).faces_as_triangles();
     float w[geometry::reach_knots];
     geometry::reach_weights(.04f / field->furthest, 1.f, w);
@@ -278,14 +278,14 @@ TEST_CASE("parts that are pasted in one place are near one another, and each is 
     many.push_back(many[1]);
     const geometry::Geometry twice(many);
     const auto field = compute_field(twice, {1, 1, 1}, {"b", "nearest", {0}}, geometry::field_rays_first);
-    for (const float v : field->parts[0].at_vertex.numbers) CHECK(v == Approx(.25f).margin(1e-5));
+    for (const float v : field->parts[0]->at_vertex.numbers) CHECK(v == Approx(.25f).margin(1e-5));
     for (const size_t pasted : {1u, 2u})
-        for (const float v : field->parts[pasted].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
+        for (const float v : field->parts[pasted]->at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
     // Named alone, it is near its twin and no other to itself.
     const auto named = compute_field(twice, {{1, 1, 1}, {0, 1, 0}}, {"b", "nearest", {0}, 0, "x"}, 16);
     const float far = geometry::size_of_all(twice);
-    for (const float v : named->parts[1].at_vertex.numbers) CHECK(v == far);
-    for (const float v : named->parts[2].at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
+    for (const float v : named->parts[1]->at_vertex.numbers) CHECK(v == far);
+    for (const float v : named->parts[2]->at_vertex.numbers) CHECK(v == Approx(0.f).margin(1e-5));
 }
 
 TEST_CASE("the nearest other part is found over small and large ones, and one's own is not looked at") {
@@ -333,7 +333,7 @@ TEST_CASE("a field that no part wants is nothing, and of its kind") {
     const auto field = compute_field(*g, {0}, request(false), geometry::field_rays_final);
     CHECK(field->of_shares());
     CHECK(field->furthest == 2.f);
-    CHECK(field->parts[0].at_vertex.empty());
+    CHECK(field->parts[0]->at_vertex.empty());
     float weights[geometry::reach_knots];
     geometry::reach_weights(.5f, 1.f, weights);
     CHECK(field->within(g->shape(0).faces_as_triangles(), {0, 0, .3f, .3f}, weights) == 0.f);

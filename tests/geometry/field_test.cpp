@@ -13,8 +13,8 @@ TEST_CASE("a flat square has neither recesses nor, far from its rim, edges") {
     Scratch s;
     const auto g = make(s, square_obj);
     const auto field = compute_field(*g, {1}, request(false), 64);
-    for (auto v : field->parts[0].at_vertex.shares) CHECK(v == 0);
-    for (auto v : field->parts[0].inside.shares) CHECK(v == 0);
+    for (auto v : field->parts[0]->at_vertex.shares) CHECK(v == 0);
+    for (auto v : field->parts[0]->inside.shares) CHECK(v == 0);
 }
 
 TEST_CASE("inside of a sphere the cavity has its closed form") {
@@ -24,7 +24,7 @@ TEST_CASE("inside of a sphere the cavity has its closed form") {
     Scratch s;
     const auto g = make(s, sphere_obj(64));
     const auto field = compute_field(*g, {1}, request(true), 256);
-    const size_t vertices = field->parts[0].at_vertex.shares.size() / geometry::reach_knots;
+    const size_t vertices = field->parts[0]->at_vertex.shares.size() / geometry::reach_knots;
     for (float reach : {1.2f, 2.f}) {
         double sum = 0;
         for (size_t v = 0; v < vertices; ++v) sum += at_vertex(*field, v, reach);
@@ -90,16 +90,16 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
     {
         tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
         const auto alone = compute_field(*g, {1}, r, geometry::field_rays_final);
-        CHECK(alone->parts[0].at_vertex == a->parts[0].at_vertex);
-        CHECK(alone->parts[0].inside == a->parts[0].inside);
-        CHECK(alone->parts[0].pieces == a->parts[0].pieces);
+        CHECK(alone->parts[0]->at_vertex == a->parts[0]->at_vertex);
+        CHECK(alone->parts[0]->inside == a->parts[0]->inside);
+        CHECK(alone->parts[0]->pieces == a->parts[0]->pieces);
     }
     CHECK_FALSE(geometry::cached_field(*g, {1}, r));
     geometry::keep_field(*a);
     auto back = geometry::cached_field(*g, {1}, r);
     REQUIRE(back);
-    CHECK(back->parts[0].at_vertex == a->parts[0].at_vertex);
-    CHECK(back->parts[0].pieces == a->parts[0].pieces);
+    CHECK(back->parts[0]->at_vertex == a->parts[0]->at_vertex);
+    CHECK(back->parts[0]->pieces == a->parts[0]->pieces);
     SECTION("a damaged cache file is not used") {
         for (const auto& e : fs::directory_iterator(cache_folder("fields"))) {
             std::string bytes = *read_file(e.path());
@@ -116,7 +116,7 @@ TEST_CASE("computing a field can be stopped") {
     const auto g = make(s, sphere_obj(24));
     Progress progress;
     progress.stop = true;
-    CHECK_FALSE(compute_field(*g, {1}, request(false), 256, &progress));
+    CHECK_FALSE(compute_field(*g, {1}, request(false), 256, {.progress = &progress}));
 }
 
 namespace {
@@ -126,7 +126,7 @@ struct Written {
     explicit Written(const std::string& obj) : g(make(s, obj)) {}
     const geometry::Mesh& mesh() const { return g->shape(0).faces_as_triangles(); }
     std::vector<float> numbers(const char* kind, std::vector<float> parameters) const {
-        return compute_field(*g, {1}, {"b", kind, std::move(parameters)}, 16)->parts[0].at_vertex.numbers;
+        return compute_field(*g, {1}, {"b", kind, std::move(parameters)}, 16)->parts[0]->at_vertex.numbers;
     }
 };
 const char* box_obj =
@@ -331,12 +331,13 @@ TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
     auto kept = [&](uint32_t first, uint32_t inner, uint32_t corner) {
         geometry::FormField f;
         f.channels = geometry::reach_knots;
-        f.parts.resize(1);
-        f.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, 9);
-        f.parts[0].first = {first};
-        f.parts[0].pieces.assign(8, {{0, 1, corner}, geometry::FormField::uncut});
-        f.parts[0].pieces[1].first = inner;
-        f.parts[0].inside.shares.assign(3 * geometry::reach_knots, 7);
+        auto part = std::make_shared<geometry::FormField::PartField>();
+        part->at_vertex.shares.assign(3 * geometry::reach_knots, 9);
+        part->first = {first};
+        part->pieces.assign(8, {{0, 1, corner}, geometry::FormField::uncut});
+        part->pieces[1].first = inner;
+        part->inside.shares.assign(3 * geometry::reach_knots, 7);
+        f.parts = {part};
         f.content = geometry::field_content(*g, {1}, request(false), geometry::field_rays_final);
         geometry::keep_field(f);
         return geometry::cached_field(*g, {1}, request(false)) != nullptr;
@@ -360,7 +361,7 @@ TEST_CASE("forms that no field was meant for give finite numbers") {
             std::vector<float> parameters(kind.parameters.size(), 1.f);
             const auto f = compute_field(*form.g, {1}, {"b", kind.name, parameters}, geometry::field_rays_final);
             REQUIRE(f);
-            for (float v : f->parts[0].at_vertex.numbers) CHECK(std::isfinite(v));
+            for (float v : f->parts[0]->at_vertex.numbers) CHECK(std::isfinite(v));
             CHECK(f->bytes() < (size_t(1) << 26));
         }
     }
@@ -373,7 +374,7 @@ std::vector<float> numbers(const geometry::Geometry& g, const char* field, std::
     const auto f = compute_field(g, std::vector<char>(g.instances().size(), 1), {"b", field, std::move(parameters)},
                                  geometry::field_rays_final);
     REQUIRE(f);
-    return f->parts[part].at_vertex.numbers;
+    return f->parts[part]->at_vertex.numbers;
 }
 }  // namespace
 
@@ -414,7 +415,7 @@ TEST_CASE("what falls passes parts that are named") {
                                level("high", 0, .4f, 0, 4.f, 9, false));
     auto settled = [&](std::vector<char> named) {
         const auto f = compute_field(*g, {{1, 0, 0}, std::move(named)}, {"b", "settle", {0, 1, 0, 20}, 0, "x"}, 64);
-        return f->parts[0].at_vertex.numbers[0];
+        return f->parts[0]->at_vertex.numbers[0];
     };
     CHECK(settled({}) == 0.f);
     CHECK(settled({0, 1, 0}) == 0.f);
@@ -455,7 +456,7 @@ TEST_CASE("parts that are named count alone for what is near, and not at all for
                                level("high", 0, .4f, 0, 4.f, 9, false));
     auto near = [&](std::vector<char> named) {
         const auto f = compute_field(*g, {{1, 0, 0}, std::move(named)}, {"b", "nearest", {0}, 0, "x"}, 16);
-        return f->parts[0].at_vertex.numbers[0];
+        return f->parts[0]->at_vertex.numbers[0];
     };
     CHECK(near({}) == Approx(.1f).margin(1e-5));
     CHECK(near({0, 1, 0}) == Approx(.1f).margin(1e-5));

@@ -50,7 +50,7 @@ public:
             wanted[i] = 1;
         }
         field_ = geometry::compute_field(g, wanted, {"b", "runoff", {0, -1, 0, length, 0}, 1},
-                                         geometry::field_rays_final, nullptr, borders);
+                                         geometry::field_rays_final, {.mask = borders});
         REQUIRE(field_);
     }
     Spring at(const geometry::Place& p) const {
@@ -60,7 +60,7 @@ public:
     /// At every vertex of a part: put(position, spring).
     template <class Put> void vertices(uint32_t part, Put&& put) const {
         const geometry::Mesh& m = g_.shape(part).faces_as_triangles();
-        const std::vector<float>& n = field_->parts[part].at_vertex.numbers;
+        const std::vector<float>& n = field_->parts[part]->at_vertex.numbers;
         REQUIRE(n.size() == 4 * m.positions.size());
         for (size_t v = 0; v < m.positions.size(); ++v)
             put(m.positions[v], Spring{{n[4 * v], n[4 * v + 1], n[4 * v + 2]}, n[4 * v + 3]});

@@ -188,10 +188,11 @@ void fields(const fs::path& folder, bool once) {
     const FieldOfSquare square;
     for (int i = 0; i == 0 || !once; ++i) {
         geometry::FormField field;
-        field.parts.resize(1);
-        field.parts[0].at_vertex.shares.assign(3 * geometry::reach_knots, uint8_t(i));
-        field.parts[0].first.assign(1, geometry::FormField::uncut);
-        field.parts[0].inside.shares.assign(FieldOfSquare::bytes, uint8_t(i));
+        auto part = std::make_shared<geometry::FormField::PartField>();
+        part->at_vertex.shares.assign(3 * geometry::reach_knots, uint8_t(i));
+        part->first.assign(1, geometry::FormField::uncut);
+        part->inside.shares.assign(FieldOfSquare::bytes, uint8_t(i));
+        field.parts = {part};
         field.content =
             geometry::field_content(*square.geometry, {1}, FieldOfSquare::request(i % 5), geometry::field_rays_final);
         geometry::keep_field(field);
@@ -209,7 +210,7 @@ std::string wrong_fields(const fs::path& folder) {
         const auto field = geometry::cached_field(*square.geometry, {1}, FieldOfSquare::request(i));
         if (!field) continue;
         ++whole;
-        if (field->parts[0].inside.shares.size() != FieldOfSquare::bytes) wrong = "a field is not whole";
+        if (field->parts[0]->inside.shares.size() != FieldOfSquare::bytes) wrong = "a field is not whole";
     }
     if (whole != there || !whole)
         wrong = std::to_string(there) + " fields, " + std::to_string(whole) + " of them whole";

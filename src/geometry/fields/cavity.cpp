@@ -130,6 +130,7 @@ FieldKind cavity_field() {
             .adaptive = true,
             .tolerance = .02f,
             .range = [](const std::vector<float>& p) { return p[7]; },
+            .reads = FieldReads::near_parts,
             .side = [](const std::vector<float>& p) { return p[0] > .5f ? -1.f : 1.f; },
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
                 const auto directions =

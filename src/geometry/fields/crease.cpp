@@ -135,6 +135,7 @@ FieldKind crease_field() {
             .parameters = {"least angle between two faces, degrees", "1 convex, 2 concave, 3 both"},
             .adaptive = true,
             .tolerance = .001f,
+            .reads = FieldReads::own_part,
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
                 const std::vector<float>& p = asked.parameters;
                 const float furthest = size_of_all(geometry) / 8.f;

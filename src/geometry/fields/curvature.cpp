@@ -158,6 +158,7 @@ FieldKind curvature_field() {
     return {.name = "curvature",
             .version = 1,
             .parameters = {"distance over which it is told, metres, above 0"},
+            .reads = FieldReads::own_part,
             .at_vertices = [](const Geometry& geometry, uint32_t instance, const std::vector<float>& p) {
                 const Mesh& m = geometry.shape(instance).faces_as_triangles();
                 const Welded w = weld(m, geometry.instances()[instance]);
