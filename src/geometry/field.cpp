@@ -256,17 +256,26 @@ std::shared_ptr<const FormField::PartField> FormField::nothing() {
     return none;
 }
 
-std::shared_ptr<const FormField::PartField> PartFields::find(uint64_t content) const {
-    std::lock_guard lock(mutex_);
-    const auto it = all_.find(content);
-    return it == all_.end() ? nullptr : it->second.lock();
+PartFields::Known PartFields::known(const std::unordered_map<uint64_t, Entry>& from, uint64_t key) {
+    const auto it = from.find(key);
+    return it == from.end() ? Known() : Known{it->second.field.lock(), it->second.content};
 }
-void PartFields::put(uint64_t content, const std::shared_ptr<const FormField::PartField>& field) {
+PartFields::Known PartFields::find(uint64_t content) const {
     std::lock_guard lock(mutex_);
-    all_[content] = field;
-    if (all_.size() < next_clearing_) return;
-    std::erase_if(all_, [](const auto& f) { return f.second.expired(); });
-    next_clearing_ = 2 * all_.size() + 64;
+    return known(finished_, content);
+}
+PartFields::Known PartFields::last_of(uint64_t form) const {
+    std::lock_guard lock(mutex_);
+    return known(last_, form);
+}
+void PartFields::put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field,
+                     bool finished) {
+    std::lock_guard lock(mutex_);
+    if (finished) finished_[content] = {field, content};
+    last_[form] = {field, content};
+    if (finished_.size() + last_.size() < next_clearing_) return;
+    for (auto* all : {&finished_, &last_}) std::erase_if(*all, [](const auto& f) { return f.second.field.expired(); });
+    next_clearing_ = 2 * (finished_.size() + last_.size()) + 64;
 }
 
 float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
@@ -296,16 +305,16 @@ uint64_t with(uint64_t h, const Instance& i) {
 
 }  // namespace
 
-std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& parts,
-                                    const nodes::FieldRequest& request, int rays, const PartBorders& mask) {
+PartContents part_contents(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request,
+                           int rays, const PartBorders& mask) {
     const FieldKind* kind = field_kind(request.field);
     const auto& instances = geometry.instances();
-    std::vector<uint64_t> out(instances.size(), 0);
+    PartContents out{std::vector<uint64_t>(instances.size(), 0), std::vector<uint64_t>(instances.size(), 0)};
     if (!kind) return out;
     const float sizes[] = {size_of_all(geometry), range_of(*kind, geometry, request.parameters)};
-    uint64_t same = hash_text("part " + request.field + layout + std::to_string(kind->version), uint64_t(rays));
-    same = hash_bytes(sizes, sizeof sizes, same);
-    same = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float), same);
+    const uint64_t asked = hash_bytes(request.parameters.data(), request.parameters.size() * sizeof(float),
+                                      hash_text("part " + request.field + layout + std::to_string(kind->version)));
+    uint64_t same = hash_bytes(sizes, sizeof sizes, asked + uint64_t(rays));
     FieldReads reads = kind->reads;
     if (request.mask || (reads == FieldReads::near_parts && instances.size() > most_looked_through))
         reads = FieldReads::everything;
@@ -320,8 +329,11 @@ std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& 
     std::vector<Box3f> boxes;
     if (reads == FieldReads::near_parts)
         for (const Instance& i : instances) boxes.push_back(i.bounds());
+    std::unordered_map<const Shape*, uint64_t> copies;
     for (size_t p = 0; p < instances.size(); ++p) {
+        const uint64_t form[] = {instances[p].shape->content(), copies[instances[p].shape.get()]++, request.mask};
         if (!parts.wanted[p]) continue;
+        out.of_form[p] = hash_bytes(form, sizeof form, asked);
         uint64_t h = with(same, instances[p]);
         if (reads == FieldReads::everything) h = hash_bytes(&p, sizeof p, h);
         for (size_t i = 0; i < boxes.size(); ++i) {
@@ -330,7 +342,7 @@ std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& 
             if (i == p || !Box3f(boxes[p].min - far, boxes[p].max + far).intersects(boxes[i])) continue;
             h = with(h + (named(i) ? 1 : 0), instances[i]);
         }
-        out[p] = h | 1;
+        out.of[p] = h;
     }
     return out;
 }
@@ -419,10 +431,11 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         field->parts.push_back(std::move(part));
     }
     mark_used(file);
+    auto contents = part_contents(geometry, parts, request, field_rays_final, asking.mask);
+    field->contents = contents.of;
     if (asking.known) {
-        const auto contents = part_contents(geometry, parts, request, field_rays_final, asking.mask);
-        for (size_t p = 0; p < contents.size(); ++p)
-            if (parts.wanted[p]) asking.known->put(contents[p], field->parts[p]);
+        for (size_t p = 0; p < contents.of.size(); ++p)
+            if (parts.wanted[p]) asking.known->put(contents.of[p], contents.of_form[p], field->parts[p], true);
     }
     return field;
 }

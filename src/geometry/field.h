@@ -143,7 +143,8 @@ struct FormField {
         bool empty() const { return at_vertex.empty(); }
     };
     std::vector<std::shared_ptr<const PartField>> parts;  ///< per instance, none of them null
-    static std::shared_ptr<const PartField> nothing();    ///< of a part that does not want it
+    std::vector<uint64_t> contents;  ///< per instance: equal ones of any run have the same; 0 where it is not wanted
+    static std::shared_ptr<const PartField> nothing();  ///< of a part that does not want it
     int channels = 1;
     float furthest = 1.f;  ///< of shares: the distance of the last knot, metres
     int rays = 0;          ///< per sample so far
@@ -164,20 +165,33 @@ struct FormField {
     size_t bytes() const;
 };
 
+/// Whatever is known of the forms, as it was before things moved around them; a first look where nothing is.
+inline constexpr int field_rays_known = 0;
 inline constexpr int field_rays_first = 16;   ///< enough to look right
 inline constexpr int field_rays_final = 128;  ///< what pictures are made with
 
-/// Finished fields of single parts, as long as somebody has them: what is asked of other parts as well, of parts that
-/// changed places with others, or after something was done far away, is computed only where it is new. Any thread may
-/// ask.
+/// Fields of single parts, as long as somebody has them: what is asked of other parts as well, of parts that changed
+/// places with others, or after something was done far away, is computed only where it is new. Any thread may ask.
 class PartFields {
 public:
-    std::shared_ptr<const FormField::PartField> find(uint64_t content) const;
-    void put(uint64_t content, const std::shared_ptr<const FormField::PartField>& field);
+    struct Known {
+        std::shared_ptr<const FormField::PartField> field;  ///< null: there is none
+        uint64_t content = 0;                               ///< all that it followed from
+    };
+    /// A finished one that follows from just that.
+    Known find(uint64_t content) const;
+    /// The last one of that form, finished or not, whatever stood around it then.
+    Known last_of(uint64_t form) const;
+    void put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field, bool finished);
 
 private:
+    struct Entry {
+        std::weak_ptr<const FormField::PartField> field;
+        uint64_t content;
+    };
+    static Known known(const std::unordered_map<uint64_t, Entry>& from, uint64_t key);
     mutable std::mutex mutex_;
-    std::unordered_map<uint64_t, std::weak_ptr<const FormField::PartField>> all_;
+    std::unordered_map<uint64_t, Entry> finished_, last_;
     size_t next_clearing_ = 64;
 };
 
@@ -189,7 +203,8 @@ struct FieldAsking {
 };
 /// Computes a field on the instances that want it; it is 0 on the others, and everywhere where no field has that name.
 /// Equal input gives equal numbers at any thread count, whatever is known; but a first look (fewer rays than
-/// field_rays_final) has finished parts where they are known, and is finished where all are. Null if stopped.
+/// field_rays_final) has finished parts where they are known, and is finished where all are; and field_rays_known may
+/// give what was before: then its `rays` are below field_rays_first. Null if stopped.
 std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const FieldParts& parts,
                                                const nodes::FieldRequest& request, int rays,
                                                const FieldAsking& asking = {});
@@ -202,9 +217,12 @@ void keep_field(const FormField& field);
 uint64_t field_content(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request, int rays,
                        const PartBorders& mask = {});
 
-/// Of all that each of the wanted parts follows from; 0 of the others.
-std::vector<uint64_t> part_contents(const Geometry& geometry, const FieldParts& parts,
-                                    const nodes::FieldRequest& request, int rays, const PartBorders& mask = {});
+/// Of all that each of the wanted parts follows from, and of its form and the request alone; 0 of the others.
+struct PartContents {
+    std::vector<uint64_t> of, of_form;
+};
+PartContents part_contents(const Geometry& geometry, const FieldParts& parts, const nodes::FieldRequest& request,
+                           int rays, const PartBorders& mask = {});
 
 /// What fields and borders may take of the disk, bytes: those that were used longest ago make room.
 inline constexpr uint64_t fields_on_disk = uint64_t(1) << 30;

@@ -1,6 +1,7 @@
 // How far the sampling of a field goes, part by part: at vertices (field_vertices.h), between them where the values ask
 // for it (field_pieces.h), and on either side of what changes at once (field_steps.h).
 #include <algorithm>
+#include <optional>
 
 #include "base/hash.h"
 #include "base/parallel.h"
@@ -113,12 +114,12 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     field->content = field_content(geometry, on, request, rays, asking.mask);
     const size_t parts = geometry.instances().size();
     field->parts.assign(parts, FormField::nothing());
+    field->contents.assign(parts, 0);
     const FieldKind* kind = field_kind(request.field);
     if (!kind) return field;
     field->channels = kind->channels;
     field->furthest = range_of(*kind, geometry, request.parameters);
     if (std::none_of(on.wanted.begin(), on.wanted.end(), [](char w) { return w != 0; })) return field;
-    const FieldRun run(geometry, *kind, {request.parameters, rays, request.mask != 0, asking.mask, on.named});
     // The budget is shared by area; what a part leaves, the later ones have.
     std::vector<double> areas(parts, 0.);
     double left = 0.;
@@ -128,10 +129,12 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     }
     const double whole = left;
     const int finished = std::max(rays, field_rays_final);
-    std::vector<uint64_t> contents;
-    if (asking.known) contents = part_contents(geometry, on, request, finished, asking.mask);
+    const int look = rays == field_rays_known ? field_rays_first : rays;
+    const PartContents contents = part_contents(geometry, on, request, finished, asking.mask);
+    std::optional<FieldRun> run;
     size_t used = 0;
-    bool all_known = true;
+    bool all_finished = true;
+    bool as_before = false;
     uint64_t mixed = field->content;
     for (size_t p = 0; p < parts; ++p) {
         if (!on.wanted[p]) continue;
@@ -139,27 +142,37 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
         const size_t free = most_inside - std::min(most_inside, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
-        auto known = asking.known ? asking.known->find(contents[p]) : nullptr;
-        if (known && (allowed < known->least_allowed || allowed > known->most_allowed)) known = nullptr;
-        if (known) {
-            mixed = hash_bytes(&contents[p], sizeof contents[p], mixed);
-        } else {
-            all_known = false;
-            const Bounds bounds{std::max(first, first_samples_of_part), allowed};
-            auto f = std::make_shared<FormField::PartField>();
-            if (!sample_part(geometry, uint32_t(p), run, bounds, *f, asking.progress)) return nullptr;
-            if (asking.known && rays == finished) asking.known->put(contents[p], f);
-            known = std::move(f);
+        auto known = asking.known ? asking.known->find(contents.of[p]) : PartFields::Known();
+        if (known.field && (allowed < known.field->least_allowed || allowed > known.field->most_allowed)) known = {};
+        if (!known.field) {
+            all_finished = false;
+            if (asking.known && rays == field_rays_known) known = asking.known->last_of(contents.of_form[p]);
+            as_before |= known.field != nullptr;
         }
-        used += known->sampled;
-        field->cut |= known->cut;
-        field->parts[p] = std::move(known);
+        if (!known.field) {
+            const uint64_t room[] = {uint64_t(look), first, allowed};
+            known.content = rays == finished ? contents.of[p] : hash_bytes(room, sizeof room, contents.of[p]);
+            const Bounds bounds{std::max(first, first_samples_of_part), allowed};
+            if (!run)
+                run.emplace(geometry, *kind,
+                            FieldAsked{request.parameters, look, request.mask != 0, asking.mask, on.named});
+            auto f = std::make_shared<FormField::PartField>();
+            if (!sample_part(geometry, uint32_t(p), *run, bounds, *f, asking.progress)) return nullptr;
+            if (asking.known) asking.known->put(known.content, contents.of_form[p], f, rays == finished);
+            known.field = std::move(f);
+        }
+        mixed = hash_bytes(&known.content, sizeof known.content, mixed);
+        field->contents[p] = known.content;
+        used += known.field->sampled;
+        field->cut |= known.field->cut;
+        field->parts[p] = std::move(known.field);
     }
     if (rays == finished) return field;
-    if (all_known) {
+    if (all_finished) {
         field->rays = finished;
         field->content = field_content(geometry, on, request, finished, asking.mask);
     } else {
+        field->rays = as_before ? field_rays_known : look;
         field->content = mixed;
     }
     return field;

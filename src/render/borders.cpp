@@ -111,8 +111,7 @@ private:
         for (const nodes::FieldRequest& f : needs.fields) {
             const size_t at = place_of(p_.resources.fields, [&](const auto& o) { return o == f; });
             const auto& all = fields_.all();
-            key.push_back(at < all.size() && all[at] ? all[at]->content : 0);
-            key.push_back(i_);
+            key.push_back(at < all.size() && all[at] ? all[at]->contents[i_] : 0);
         }
         for (const nodes::BorderRequest& b : needs.borders) {
             const size_t at = place_of(p_.resources.borders, [&](const nodes::BorderRequest& o) {

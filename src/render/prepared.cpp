@@ -316,6 +316,7 @@ private:
         auto field = std::make_shared<geometry::FormField>();
         field->rays = geometry::field_rays_final;
         field->parts.assign(p.geometry->instances().size(), geometry::FormField::nothing());
+        field->contents.assign(field->parts.size(), 0);
         return field;
     }
 
@@ -366,6 +367,7 @@ private:
         auto field = shop_.field(on, {std::move(wanted), named(p, request.build_up, request.named)}, request, mask,
                                  options_.field_rays, options_.progress);
         if (!field) return nullptr;
+        p.fields_as_before |= field->rays < geometry::field_rays_first;
         p.fields_final &=
             field->rays >= geometry::field_rays_final && (&p != p_.get() || !field_geometry_ || on == field_geometry_);
         return field;

@@ -44,6 +44,7 @@ struct Prepared {
     std::shared_ptr<const geometry::Fields> fields;
     std::shared_ptr<const nodes::SurfaceLookup> surface;  ///< null: no program looks around along the surface
     program::Resources resources;
+    bool fields_as_before = false;  ///< some are what they were before things moved: field_rays_known
     bool fields_final = true;  ///< all fields are at field_rays_final, and computed heights as fine as they will be
     std::vector<uint32_t> cut_heights;  ///< instances whose computed heights are coarser than the picture could tell
     bool quick_heights = false;         ///< some heights were computed for it as they are for hands at work

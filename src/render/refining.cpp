@@ -27,7 +27,7 @@ void Refining::begin(std::shared_ptr<const Prepared> from, PrepareOptions option
     ended_ = false;
     progress_.stop = false;
     progress_.fraction = 0.f;
-    options.field_rays = geometry::field_rays_final;
+    options.field_rays = from_->fields_as_before ? geometry::field_rays_first : geometry::field_rays_final;
     options.progress = &progress_;
     thread_ = std::thread([this, options = std::move(options)] { run(options); });
 }

@@ -286,7 +286,7 @@ PrepareOptions LiveSession::options_of_request() {
     options.shown_build_up = at_.request.shown_build_up;
     options.shown_node = at_.request.shown_node;
     options.loud = at_.request.loud;
-    options.field_rays = geometry::field_rays_first;
+    options.field_rays = geometry::field_rays_known;
     options.relief = at_.request.relief;
     options.quick_points = quick_heights_.points();
     options.progress = &progress_;

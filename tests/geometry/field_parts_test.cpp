@@ -123,7 +123,8 @@ TEST_CASE("a part that had less room for its samples than it would have now is c
     auto one = std::make_shared<FormField::PartField>(*compute_field(*g, parts, r, rays)->parts[0]);
     CHECK(one->most_allowed == UINT64_MAX);
     geometry::PartFields known;
-    known.put(geometry::part_contents(*g, parts, r, rays)[0], one);
+    const auto contents = geometry::part_contents(*g, parts, r, rays);
+    known.put(contents.of[0], contents.of_form[0], one, true);
     CHECK(compute_field(*g, parts, r, rays, {.known = &known})->parts[0] == one);
     one->most_allowed = one->sampled;
     CHECK(compute_field(*g, parts, r, rays, {.known = &known})->parts[0] != one);

@@ -134,6 +134,39 @@ TEST_CASE("a picture that stands on after an edit does so when its fields become
     CHECK(wait(session.request(r), 2)->stands_on);
 }
 
+TEST_CASE("a part that is moved shows the fields that are known of it until there are right ones") {
+    ClosedPlate p;
+    p.scene.render.samples = 12;
+    render::LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    r.folder = p.s.path;
+    r.width = 64;
+    r.height = 48;
+    render::LiveSession session(std::make_shared<render::Workshop>());
+    auto wait = [&](uint64_t edit, bool final) {
+        std::shared_ptr<const render::LiveImage> image;
+        while (!(image = session.latest()) || image->edit != edit || (final && !image->fields_final)) ::usleep(200);
+        return image;
+    };
+    const auto before = wait(session.request(r), true);
+    auto field_of = [](const render::LiveImage& image) { return image.prepared->fields->all().at(0)->parts.at(0); };
+    p.scene.parts[0].placement.position.x += .1f;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    const uint64_t moved = session.request(r);
+    const auto first = wait(moved, false);
+    CHECK(first->prepared->fields_as_before);
+    CHECK_FALSE(first->fields_final);
+    CHECK(field_of(*first) == field_of(*before));
+    const auto last = wait(moved, true);
+    CHECK_FALSE(last->prepared->fields_as_before);
+    render::Workshop fresh;
+    render::PrepareOptions options;
+    options.folder = p.s.path;
+    const auto plain = render::prepare(r.scene, fresh, options);
+    CHECK(plain->fields->all().at(0)->parts.at(0)->at_vertex == field_of(*last)->at_vertex);
+    CHECK(plain->fields->all().at(0)->contents == last->prepared->fields->all().at(0)->contents);
+}
+
 TEST_CASE("a mask that names parts follows their names, and what it names in vain is told") {
     Plate p;
     p.node(0, "near", "nearby", "float", {{"parts", {scene::Value{std::string("Oth*")}, {}}}});
