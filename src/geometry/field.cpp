@@ -256,26 +256,34 @@ std::shared_ptr<const FormField::PartField> FormField::nothing() {
     return none;
 }
 
+uint64_t FormField::PartField::content(uint64_t of) const {
+    const uint64_t all[] = {of, least_allowed, most_allowed};
+    return hash_bytes(all, sizeof all);
+}
+
 PartFields::Known PartFields::known(const std::unordered_map<uint64_t, Entry>& from, uint64_t key) {
     const auto it = from.find(key);
     return it == from.end() ? Known() : Known{it->second.field.lock(), it->second.content};
 }
-PartFields::Known PartFields::find(uint64_t content) const {
+PartFields::Known PartFields::find(uint64_t of) const {
     std::lock_guard lock(mutex_);
-    return known(finished_, content);
+    return known(finished_, of);
 }
 PartFields::Known PartFields::last_of(uint64_t form) const {
     std::lock_guard lock(mutex_);
     return known(last_, form);
 }
-void PartFields::put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field,
-                     bool finished) {
+void PartFields::put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field) {
     std::lock_guard lock(mutex_);
-    if (finished) finished_[content] = {field, content};
     last_[form] = {field, content};
     if (finished_.size() + last_.size() < next_clearing_) return;
     for (auto* all : {&finished_, &last_}) std::erase_if(*all, [](const auto& f) { return f.second.field.expired(); });
     next_clearing_ = 2 * (finished_.size() + last_.size()) + 64;
+}
+void PartFields::put_finished(uint64_t of, uint64_t form, const std::shared_ptr<const FormField::PartField>& field) {
+    put(field->content(of), form, field);
+    std::lock_guard lock(mutex_);
+    finished_[of] = {field, field->content(of)};
 }
 
 float FormField::within(const Mesh& mesh, const Place& place, const float* weights) const {
@@ -431,11 +439,11 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         field->parts.push_back(std::move(part));
     }
     mark_used(file);
-    auto contents = part_contents(geometry, parts, request, field_rays_final, asking.mask);
-    field->contents = contents.of;
-    if (asking.known) {
-        for (size_t p = 0; p < contents.of.size(); ++p)
-            if (parts.wanted[p]) asking.known->put(contents.of[p], contents.of_form[p], field->parts[p], true);
+    const PartContents contents = part_contents(geometry, parts, request, field_rays_final, asking.mask);
+    for (size_t p = 0; p < contents.of.size(); ++p) {
+        field->contents.push_back(parts.wanted[p] ? field->parts[p]->content(contents.of[p]) : 0);
+        if (asking.known && parts.wanted[p])
+            asking.known->put_finished(contents.of[p], contents.of_form[p], field->parts[p]);
     }
     return field;
 }

@@ -141,6 +141,9 @@ struct FormField {
         uint64_t least_allowed = 0, most_allowed = UINT64_MAX;
         bool cut = false;  ///< the budget ended before the detail did
         bool empty() const { return at_vertex.empty(); }
+        bool holds_for(uint64_t allowed) const { return least_allowed <= allowed && allowed <= most_allowed; }
+        /// Its content, where it is finished: of all that it follows from, allowances among that.
+        uint64_t content(uint64_t of) const;
     };
     std::vector<std::shared_ptr<const PartField>> parts;  ///< per instance, none of them null
     std::vector<uint64_t> contents;  ///< per instance: equal ones of any run have the same; 0 where it is not wanted
@@ -178,11 +181,12 @@ public:
         std::shared_ptr<const FormField::PartField> field;  ///< null: there is none
         uint64_t content = 0;                               ///< all that it followed from
     };
-    /// A finished one that follows from just that.
-    Known find(uint64_t content) const;
+    /// A finished one that follows from just that, with some allowance of samples.
+    Known find(uint64_t of) const;
     /// The last one of that form, finished or not, whatever stood around it then.
     Known last_of(uint64_t form) const;
-    void put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field, bool finished);
+    void put(uint64_t content, uint64_t form, const std::shared_ptr<const FormField::PartField>& field);
+    void put_finished(uint64_t of, uint64_t form, const std::shared_ptr<const FormField::PartField>& field);
 
 private:
     struct Entry {

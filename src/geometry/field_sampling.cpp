@@ -143,23 +143,27 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
         auto known = asking.known ? asking.known->find(contents.of[p]) : PartFields::Known();
-        if (known.field && (allowed < known.field->least_allowed || allowed > known.field->most_allowed)) known = {};
-        if (!known.field) {
+        if (!known.field || !known.field->holds_for(allowed)) {
             all_finished = false;
-            if (asking.known && rays == field_rays_known) known = asking.known->last_of(contents.of_form[p]);
+            if (rays == finished) known = {};
+        }
+        if (!known.field && asking.known && rays == field_rays_known) {
+            known = asking.known->last_of(contents.of_form[p]);
             as_before |= known.field != nullptr;
         }
         if (!known.field) {
-            const uint64_t room[] = {uint64_t(look), first, allowed};
-            known.content = rays == finished ? contents.of[p] : hash_bytes(room, sizeof room, contents.of[p]);
             const Bounds bounds{std::max(first, first_samples_of_part), allowed};
             if (!run)
                 run.emplace(geometry, *kind,
                             FieldAsked{request.parameters, look, request.mask != 0, asking.mask, on.named});
             auto f = std::make_shared<FormField::PartField>();
             if (!sample_part(geometry, uint32_t(p), *run, bounds, *f, asking.progress)) return nullptr;
-            if (asking.known) asking.known->put(known.content, contents.of_form[p], f, rays == finished);
-            known.field = std::move(f);
+            const uint64_t room[] = {uint64_t(look), first, allowed};
+            known = {f, rays == finished ? f->content(contents.of[p]) : hash_bytes(room, sizeof room, contents.of[p])};
+            if (asking.known && rays == finished)
+                asking.known->put_finished(contents.of[p], contents.of_form[p], f);
+            else if (asking.known)
+                asking.known->put(known.content, contents.of_form[p], f);
         }
         mixed = hash_bytes(&known.content, sizeof known.content, mixed);
         field->contents[p] = known.content;

@@ -124,10 +124,18 @@ TEST_CASE("a part that had less room for its samples than it would have now is c
     CHECK(one->most_allowed == UINT64_MAX);
     geometry::PartFields known;
     const auto contents = geometry::part_contents(*g, parts, r, rays);
-    known.put(contents.of[0], contents.of_form[0], one, true);
+    known.put_finished(contents.of[0], contents.of_form[0], one);
     CHECK(compute_field(*g, parts, r, rays, {.known = &known})->parts[0] == one);
+    const uint64_t with_room = compute_field(*g, parts, r, rays, {.known = &known})->contents[0];
     one->most_allowed = one->sampled;
+    CHECK(one->content(contents.of[0]) != with_room);
+    known.put_finished(contents.of[0], contents.of_form[0], one);
     CHECK(compute_field(*g, parts, r, rays, {.known = &known})->parts[0] != one);
+    // For a first look it will do, but that is not finished with it.
+    known.put_finished(contents.of[0], contents.of_form[0], one);
+    const auto look = compute_field(*g, parts, r, geometry::field_rays_first, {.known = &known});
+    CHECK(look->parts[0] == one);
+    CHECK(look->rays == geometry::field_rays_first);
 }
 
 TEST_CASE("kept on disk, parts are known in the next session as well") {

@@ -29,7 +29,7 @@ LiveRequest edited(const LiveRequest& r, const std::function<void(scene::Scene&)
 }
 std::shared_ptr<const render::LiveImage> wait_for(render::LiveSession& session,
                                                   const std::function<bool(const render::LiveImage&)>& good) {
-    for (int i = 0; i < 12000; ++i) {  // the limit only ends a test that would never end
+    for (int i = 0; i < 60000; ++i) {  // the limit only ends a test that would never end
         auto image = session.latest();
         if (image && good(*image)) return image;
         ::usleep(10000);
