@@ -38,6 +38,7 @@ void Form::add_row(const QString& label, const QString& help, QWidget* w) {
     box->addWidget(w, 1);
     auto* name = new QLabel(label);
     name->setFixedWidth(136);
+    name->setWordWrap(true);
     name->setMinimumHeight(22);
     name->setToolTip(help);
     if (w->toolTip().isEmpty()) w->setToolTip(help);
