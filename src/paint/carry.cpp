@@ -109,7 +109,7 @@ scene::Painting carried(const Carried& what, const Canvas& to, const scene::Pain
                     for (size_t row = 0; row < size_t(edge); ++row)
                         for (uint64_t bits = leaf->rows[row]; bits; bits &= bits - 1) {
                             const size_t t = row * size_t(edge) + size_t(std::countr_zero(bits));
-                            if (!meant(leaf->instance[t])) continue;
+                            if (!meant(leaf->patch_of(int(t)).instance)) continue;
                             rows[row] |= bits & (~bits + 1);
                             any = true;
                             V2f uv;

@@ -92,8 +92,8 @@ scene::Painting filled(const Canvas& canvas, const scene::Painting& before, cons
                         for (size_t y = 0; y < edge; ++y)
                             for (uint64_t row = leaf->rows[y]; row; row &= row - 1) {
                                 const size_t t = y * edge + size_t(std::countr_zero(row));
-                                if (leaf->instance[t] == set.instance &&
-                                    (set.faces.empty() || set.faces[leaf->face[t]]))
+                                const Patch& at = leaf->patch_of(int(t));
+                                if (at.instance == set.instance && (set.faces.empty() || set.faces[at.face]))
                                     wanted[i][y] |= row & (~row + 1);
                             }
                 }

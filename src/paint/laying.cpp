@@ -2,6 +2,7 @@
 #include <immintrin.h>
 
 #include <bit>
+#include <optional>
 #include <vector>
 
 #include "paint/layout.h"
@@ -35,18 +36,15 @@ __m256i lanes_of(uint64_t bits) {
 }  // namespace
 
 /// How a face goes from texel to texel: its points and normals in the world, which lie on planes over the sheet where
-/// heights do not move them, and the weights of its second and third corner, the last of each four numbers.
+/// heights do not move them.
 struct alignas(16) SheetLayout::Plane {
     __m128 place, place_x, place_y;
     __m128 normal, normal_x, normal_y;
     V3f outer;  // of the face, unit
-    int x, y;   // the texel at which they are as they stand
-    uint32_t instance, face;
+    int x, y;   // the texel of the tile at which they are as they stand
 
-    Plane(const Weighing& w, const geometry::Instance& in, const geometry::Mesh& mesh, uint32_t of_instance,
-          uint32_t of_face, int at_x, int at_y)
-        : x(at_x), y(at_y), instance(of_instance), face(of_face) {
-        const uint32_t* i = &mesh.indices[3 * size_t(face)];
+    Plane(const Patch& w, const geometry::Instance& in, const geometry::Mesh& mesh) : x(w.x), y(w.y) {
+        const uint32_t* i = &mesh.indices[3 * size_t(w.face)];
         const V3f a = in.point_to_world(mesh.positions[i[0]]);
         const V3f to_b = in.point_to_world(mesh.positions[i[1]]) - a;
         const V3f to_c = in.point_to_world(mesh.positions[i[2]]) - a;
@@ -55,20 +53,13 @@ struct alignas(16) SheetLayout::Plane {
         const V3f to_nc = in.normal_to_world(mesh.normals[i[2]]) - na;
         outer = to_b.cross(to_c).normalized();
         if ((3.f * na + to_nb + to_nc).dot(outer) < 0.f) outer = -outer;
-        float u;
-        float v;
-        w.at(x, y, u, v);
-        const auto ux = float(w.ux);
-        const auto uy = float(w.uy);
-        const auto vx = float(w.vx);
-        const auto vy = float(w.vy);
-        auto four = [](const V3f& p, float last) { return _mm_setr_ps(p.x, p.y, p.z, last); };
-        place = four(a + to_b * u + to_c * v, u);
-        place_x = four(to_b * ux + to_c * vx, ux);
-        place_y = four(to_b * uy + to_c * vy, uy);
-        normal = four(na + to_nb * u + to_nc * v, v);
-        normal_x = four(to_nb * ux + to_nc * vx, vx);
-        normal_y = four(to_nb * uy + to_nc * vy, vy);
+        auto four = [](const V3f& p) { return _mm_setr_ps(p.x, p.y, p.z, 0.f); };
+        place = four(a + to_b * w.u + to_c * w.v);
+        place_x = four(to_b * w.ux + to_c * w.vx);
+        place_y = four(to_b * w.uy + to_c * w.vy);
+        normal = four(na + to_nb * w.u + to_nc * w.v);
+        normal_x = four(to_nb * w.ux + to_nc * w.vx);
+        normal_y = four(to_nb * w.uy + to_nc * w.vy);
     }
     void at(int tx, int ty, __m128& p, __m128& n) const {
         const __m128 dx = _mm_set1_ps(float(tx - x));
@@ -78,14 +69,34 @@ struct alignas(16) SheetLayout::Plane {
     }
 };
 
-/// The texels of a tile whose middles lie on a face: which of `planes` is theirs, in place of the face.
-void SheetLayout::lay_face(LaidTile& out, std::vector<Plane>& planes, const Face& face, const Corner c[3],
-                           const Weighing& weighing, int x0, int y0) const {
+/// What a tile is laid out on.
+struct SheetLayout::Ground {
+    int x0, y0;                   // its first texel in the sheet
+    std::vector<uint32_t> faces;  // whose UVs have an area
+    std::vector<Patch> patches;
+    std::vector<Plane> planes;  // of the first patches
+    uint32_t add(const Weighing& w, uint32_t instance, uint32_t face, int x, int y) {
+        float u;
+        float v;
+        w.at(x, y, u, v);
+        patches.push_back({instance, face, x - x0, y - y0, u, v, float(w.ux), float(w.uy), float(w.vx), float(w.vy)});
+        return uint32_t(patches.size() - 1);
+    }
+};
+
+/// The texels of a tile whose middles lie on a face.
+void SheetLayout::lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3],
+                           const Weighing& weighing) const {
     const FaceUvs& uvs = uvs_[face.uvs];
-    const geometry::Instance& in = prepared_->geometry->instances()[uvs.instance];
+    const int x0 = ground.x0;
+    const int y0 = ground.y0;
     bool any = false;
+    uint32_t own = 0;
     scan(c, x0, y0, std::min(x0 + edge, size_), std::min(y0 + edge, size_), [&](int y, int from, int to) {
-        if (!any) planes.emplace_back(weighing, in, *uvs.mesh, uvs.instance, face.face, from, y);
+        if (!any) {
+            own = ground.add(weighing, uvs.instance, face.face, from, y);
+            ground.planes.emplace_back(ground.patches[own], prepared_->geometry->instances()[uvs.instance], *uvs.mesh);
+        }
         any = true;
         uint64_t left = bits(from - x0, to - x0);
         for (size_t k = 0; left && k < size_t(most_leaves); ++k) {
@@ -95,15 +106,14 @@ void SheetLayout::lay_face(LaidTile& out, std::vector<Plane>& planes, const Face
             const uint64_t here = left & ~inside;
             inside |= here;
             left &= ~here;
-            uint32_t* const row = l.face + size_t(y - y0) * edge;
-            for (uint64_t some = here; some; some &= some - 1)
-                row[std::countr_zero(some)] = uint32_t(planes.size() - 1);
+            uint32_t* const row = l.patch + size_t(y - y0) * edge;
+            for (uint64_t some = here; some; some &= some - 1) row[std::countr_zero(some)] = own;
         }
     });
 }
 
 /// What the planes say of the texels of a leaf, four at a time.
-void SheetLayout::spread(Leaf& l, const std::vector<Plane>& planes, int x0, int y0) {
+void SheetLayout::spread(Leaf& l, const std::vector<Plane>& planes) {
     for (int y = 0; y < edge; ++y)
         for (int x = 0; x < edge; x += 4) {
             const unsigned some = unsigned(l.inside[size_t(y)] >> x & 15);
@@ -111,21 +121,16 @@ void SheetLayout::spread(Leaf& l, const std::vector<Plane>& planes, int x0, int 
             const size_t i = size_t(y) * edge + size_t(x);
             __m128 p[4];
             __m128 n[4];
-            const Plane* of[4];
             for (int k = 0; k < 4; ++k) {
-                of[k] = some >> k & 1 ? &planes[l.face[i + size_t(k)]] : nullptr;
-                if (of[k])
-                    of[k]->at(x0 + x + k, y0 + y, p[k], n[k]);
-                else
+                if (!(some >> k & 1)) {
                     p[k] = n[k] = _mm_setzero_ps();
-            }
-            for (int k = 0; k < 4; ++k) {
-                if (!of[k]) continue;
-                l.instance[i + size_t(k)] = of[k]->instance;
-                l.face[i + size_t(k)] = of[k]->face;
+                    continue;
+                }
+                const Plane& of = planes[l.patch[i + size_t(k)]];
+                of.at(x + k, y, p[k], n[k]);
                 const float* m = reinterpret_cast<const float*>(&n[k]);
-                if (m[0] * m[0] + m[1] * m[1] + m[2] * m[2] > 1e-24f) continue;
-                n[k] = _mm_setr_ps(of[k]->outer.x, of[k]->outer.y, of[k]->outer.z, m[3]);
+                if (!(m[0] * m[0] + m[1] * m[1] + m[2] * m[2] > 1e-24f))
+                    n[k] = _mm_setr_ps(of.outer.x, of.outer.y, of.outer.z, 0.f);
             }
             _MM_TRANSPOSE4_PS(p[0], p[1], p[2], p[3]);
             _MM_TRANSPOSE4_PS(n[0], n[1], n[2], n[3]);
@@ -135,47 +140,47 @@ void SheetLayout::spread(Leaf& l, const std::vector<Plane>& planes, int x0, int 
                 _mm_store_ps(l.position[d] + i, p[d]);
                 _mm_store_ps(l.normal[d] + i, n[d] * scale);
             }
-            _mm_store_ps(l.u + i, p[3]);
-            _mm_store_ps(l.v + i, n[3]);
         }
 }
 
 void SheetLayout::lay(LaidTile& out, int tx, int ty) const {
     const size_t t = size_t(ty) * size_t(across_) + size_t(tx);
-    const int x0 = tx * edge;
-    const int y0 = ty * edge;
     const geometry::Geometry& g = *prepared_->geometry;
     Corner c[3];
     Weighing weighing;
     double world = 0;
     double sheet = 0;
-    std::vector<uint32_t> own;  // faces whose UVs have an area
-    std::vector<Plane> planes;
-    planes.reserve(first_[t + 1] - first_[t]);
+    Ground ground{tx * edge, ty * edge, {}, {}, {}};
+    ground.patches.reserve(first_[t + 1] - first_[t]);
+    ground.planes.reserve(first_[t + 1] - first_[t]);
     for (uint32_t f = first_[t]; f < first_[t + 1]; ++f) {
         corners(faces_[f], c);
         if (!weighing.set(c)) continue;
-        own.push_back(f);
+        ground.faces.push_back(f);
         sheet += .5 * std::fabs((c[1].x - c[0].x) * (c[2].y - c[0].y) - (c[1].y - c[0].y) * (c[2].x - c[0].x));
         world += double(g.area(uvs_[faces_[f].uvs].instance, faces_[f].face));
-        lay_face(out, planes, faces_[f], c, weighing, x0, y0);
+        lay_face(out, ground, faces_[f], c, weighing);
     }
-    if (own.empty()) return;
+    if (ground.faces.empty()) return;
     if (out.leaves.empty()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
     for (auto& l : out.leaves) {
-        spread(*l, planes, x0, y0);
+        spread(*l, ground.planes);
         l->rows = l->inside;
         l->texel = float(std::sqrt(world / std::max(1e-30, sheet)));
     }
-    lay_gutter(*out.leaves[0], own, tx, ty);
-    for (auto& l : out.leaves) complete(*l);
+    lay_gutter(*out.leaves[0], ground, tx, ty);
+    const auto patches = std::make_shared<const std::vector<Patch>>(std::move(ground.patches));
+    for (auto& l : out.leaves) {
+        l->patches = patches;
+        complete(*l);
+    }
 }
 
 /// The texels around the islands: on the plane of the nearest face.
-void SheetLayout::lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, int tx, int ty) const {
+void SheetLayout::lay_gutter(Leaf& leaf, Ground& ground, int tx, int ty) const {
     const Rows& wanted = cover_[0][size_t(ty) * size_t(across_) + size_t(tx)];
     bool any = false;
-    for (size_t y = 0; y < edge; ++y) any |= (wanted[y] & ~ground.inside[y]) != 0;
+    for (size_t y = 0; y < edge; ++y) any |= (wanted[y] & ~leaf.inside[y]) != 0;
     if (!any) return;
     const int x0 = tx * edge;
     const int y0 = ty * edge;
@@ -183,26 +188,26 @@ void SheetLayout::lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, i
     Corner c[3];
     Weighing weighing;
     auto within = [](double x, int low, int high) { return int(std::clamp(x, double(low), double(high))); };
-    for (const uint32_t f : faces) {
+    for (const uint32_t f : ground.faces) {
         corners(faces_[f], c);
         if (!weighing.set(c)) continue;
+        std::optional<uint32_t> own;
         const double reach = gutter + 1;
         const int left = within(std::floor(std::min({c[0].x, c[1].x, c[2].x}) - reach), x0, x0 + edge - 1);
         const int right = within(std::ceil(std::max({c[0].x, c[1].x, c[2].x}) + reach), x0, x0 + edge - 1);
         const int top = within(std::floor(std::min({c[0].y, c[1].y, c[2].y}) - reach), y0, y0 + edge - 1);
         const int low = within(std::ceil(std::max({c[0].y, c[1].y, c[2].y}) + reach), y0, y0 + edge - 1);
         for (int y = top; y <= low; ++y) {
-            uint64_t row = wanted[size_t(y - y0)] & ~ground.inside[size_t(y - y0)] & bits(left - x0, right - x0 + 1);
+            uint64_t row = wanted[size_t(y - y0)] & ~leaf.inside[size_t(y - y0)] & bits(left - x0, right - x0 + 1);
             for (; row; row &= row - 1) {
                 const int x = x0 + std::countr_zero(row);
                 const size_t i = size_t(y - y0) * edge + size_t(x - x0);
                 const auto away = float(away_from_sides(c, x, y));
                 if (away >= nearest[i]) continue;
                 nearest[i] = away;
-                weighing.at(x, y, ground.u[i], ground.v[i]);
-                ground.instance[i] = uvs_[faces_[f].uvs].instance;
-                ground.face[i] = faces_[f].face;
-                ground.rows[size_t(y - y0)] |= uint64_t(1) << (x - x0);
+                if (!own) own = ground.add(weighing, uvs_[faces_[f].uvs].instance, faces_[f].face, x, y);
+                leaf.patch[i] = *own;
+                leaf.rows[size_t(y - y0)] |= uint64_t(1) << (x - x0);
             }
         }
     }
@@ -211,17 +216,16 @@ void SheetLayout::lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, i
 /// Positions and normals of the texels that it has but for those on flat faces, which have them already; its bounds.
 void SheetLayout::complete(Leaf& l) const {
     const geometry::Geometry& g = *prepared_->geometry;
+    const bool flat =
+        std::none_of(uvs_.begin(), uvs_.end(), [&](const FaceUvs& u) { return g.shape(u.instance).stands_out(); });
     for (size_t y = 0; y < edge; ++y)
-        for (uint64_t row = l.rows[y]; row; row &= row - 1) {
+        for (uint64_t row = flat ? l.rows[y] & ~l.inside[y] : l.rows[y]; row; row &= row - 1) {
             const size_t i = y * edge + size_t(std::countr_zero(row));
             const bool inside = (l.inside[y] >> (i % edge) & 1) != 0;
-            geometry::Place at{l.instance[i], l.face[i], l.u[i], l.v[i]};
+            geometry::Place at = l.place(int(i));
             const bool stands_out = g.shape(at.instance).stands_out();
             if (inside && !stands_out) continue;
-            if (stands_out) {  // such a face ends at its sides
-                at.u = clamp01(at.u);
-                at.v = std::clamp(at.v, 0.f, 1.f - at.u);
-            }
+            if (stands_out) at = l.place_on_face(int(i));  // such a face ends at its sides
             const geometry::SurfacePoint s = g.at(at);
             const V3f n = inside ? s.normal : s.normal_geometric;
             for (int c = 0; c < 3; ++c) l.position[c][i] = s.position[c], l.normal[c][i] = finite(n) ? n[c] : 0.f;

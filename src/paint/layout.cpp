@@ -8,7 +8,7 @@
 namespace vemtra::paint {
 namespace {
 
-constexpr size_t most_kept_tiles = 1024;  // about 190 MB
+constexpr size_t most_kept_tiles = 1024;  // about 130 MB
 
 /// Every second bit of each of the lowest pairs, drawn together.
 uint64_t halved(uint64_t pairs) {

@@ -20,17 +20,39 @@ inline constexpr int most_leaves = 8;  ///< places that may share a texel
 
 struct Weighing;
 
+/// A face over the texels of a tile, on which the weights of its second and third corner are linear.
+struct Patch {
+    uint32_t instance, face;
+    int x, y;                    ///< the texel of the tile that has `u` and `v`
+    float u, v, ux, uy, vx, vy;  ///< there, and how they change from texel to texel
+};
+
 /// One place of the form per texel of a tile. Texels that it does not have are not set.
 struct Leaf {
     scene::TexelCover::Rows rows{};    ///< the texels that it has, those of the gutter among them
     scene::TexelCover::Rows inside{};  ///< without the gutter
     alignas(64) float position[3][texels_of_tile];
     alignas(64) float normal[3][texels_of_tile];
-    alignas(64) float u[texels_of_tile], v[texels_of_tile];
-    uint32_t instance[texels_of_tile], face[texels_of_tile];
+    uint32_t patch[texels_of_tile];                     ///< which of `patches` a texel lies on
+    std::shared_ptr<const std::vector<Patch>> patches;  ///< of the tile
     Box3f bounds;
     std::array<Box3f, 64> blocks;  ///< of its 8 x 8 blocks of 8 x 8 texels
     float texel = 0.f;             ///< metres that a texel is wide, in the mean
+    const Patch& patch_of(int texel) const { return (*patches)[patch[texel]]; }
+    /// Where on its face a texel lies; beyond its sides in the gutter.
+    geometry::Place place(int texel) const {
+        const Patch& p = patch_of(texel);
+        const auto dx = float(texel % edge - p.x);
+        const auto dy = float(texel / edge - p.y);
+        return {p.instance, p.face, p.u + (p.ux * dx + p.uy * dy), p.v + (p.vx * dx + p.vy * dy)};
+    }
+    /// The same, on the face.
+    geometry::Place place_on_face(int texel) const {
+        geometry::Place at = place(texel);
+        at.u = clamp01(at.u);
+        at.v = std::clamp(at.v, 0.f, 1.f - at.u);
+        return at;
+    }
 };
 inline int block_of(int texel) {
     return texel / edge / 8 * 8 + texel % edge / 8;
@@ -88,10 +110,10 @@ private:
     void bound_tiles();
     void lay(LaidTile& out, int x, int y) const;
     struct Plane;
-    void lay_face(LaidTile& out, std::vector<Plane>& planes, const Face& face, const Corner c[3],
-                  const Weighing& weighing, int x0, int y0) const;
-    static void spread(Leaf& leaf, const std::vector<Plane>& planes, int x0, int y0);
-    void lay_gutter(Leaf& ground, const std::vector<uint32_t>& faces, int x, int y) const;
+    struct Ground;
+    void lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3], const Weighing& weighing) const;
+    static void spread(Leaf& leaf, const std::vector<Plane>& planes);
+    void lay_gutter(Leaf& leaf, Ground& ground, int x, int y) const;
     void complete(Leaf& leaf) const;
 
     std::shared_ptr<const render::Prepared> prepared_;

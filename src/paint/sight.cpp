@@ -25,8 +25,7 @@ Sight::Sight(std::shared_ptr<const render::Prepared> prepared, const View& view)
 V3f Sight::place(const Leaf& leaf, int i) const {
     if (leaf.inside[size_t(i) / edge] >> (i % edge) & 1)
         return V3f(leaf.position[0][i], leaf.position[1][i], leaf.position[2][i]);
-    const float u = clamp01(leaf.u[i]);
-    return prepared_->geometry->at({leaf.instance[i], leaf.face[i], u, std::clamp(leaf.v[i], 0.f, 1.f - u)}).position;
+    return prepared_->geometry->at(leaf.place_on_face(i)).position;
 }
 
 uint64_t Sight::of_block(const Leaf& leaf, int block) const {

@@ -75,7 +75,10 @@ void shape_of(const Leaf& leaf, uint64_t blocks, const Dab& d, float* out) {
     const float* const nz = leaf.normal[2];
     const float width = 2.f * leaf.texel * to_unit;
     const V3f c = d.centre;
-    auto along = [](__m256 x, __m256 y, __m256 z, const V3f& to) { return x * to.x + y * to.y + z * to.z; };
+    auto along = [](__m256 x, __m256 y, __m256 z, const V3f& to) {
+        return _mm256_fmadd_ps(x, _mm256_set1_ps(to.x),
+                               _mm256_fmadd_ps(y, _mm256_set1_ps(to.y), z * _mm256_set1_ps(to.z)));
+    };
     auto within = [](__m256 x, float low) {
         return _mm256_min_ps(_mm256_max_ps(x, _mm256_set1_ps(low)), _mm256_set1_ps(1.f));
     };
@@ -87,7 +90,8 @@ void shape_of(const Leaf& leaf, uint64_t blocks, const Dab& d, float* out) {
         const __m256 x = along(dx, dy, dz, d.across) * to_unit;
         const __m256 y = along(dx, dy, dz, y_axis) * (to_unit * round);
         const __m256 z = along(dx, dy, dz, d.axis) * to_unit;
-        const __m256 t = within((1.f - _mm256_sqrt_ps(x * x + y * y + z * z)) * inverse_soft, 0.f);
+        const __m256 t =
+            within((1.f - _mm256_sqrt_ps(_mm256_fmadd_ps(x, x, _mm256_fmadd_ps(y, y, z * z)))) * inverse_soft, 0.f);
         const __m256 facing =
             along(_mm256_load_ps(nx + first), _mm256_load_ps(ny + first), _mm256_load_ps(nz + first), d.axis) * side;
         _mm256_store_ps(out + first, t * t * (3.f - 2.f * t) * within((facing - limit) * inverse_fade, least_facing));
@@ -240,8 +244,7 @@ void Stroke::limit(Tile& t, size_t k, const std::vector<int>& texels, std::vecto
         const size_t n = std::min(masked.size() - first, size_t(nodes::max_batch));
         for (size_t j = 0; j < n; ++j) {
             const int i = masked[first + j];
-            const float u = clamp01(leaf.u[i]);
-            const geometry::Place at{leaf.instance[i], leaf.face[i], u, std::clamp(leaf.v[i], 0.f, 1.f - u)};
+            const geometry::Place at = leaf.place_on_face(i);
             const geometry::SurfacePoint s = p.geometry->at(at);
             arrays->set(int(j), p, at, s, s.normal, leaf.texel);
         }
@@ -506,7 +509,7 @@ const scene::Painting& Stroke::now() {
         const scene::Sheet* old = before_.sheet(place.tile);
         scene::TexelsEdit edit(sheet->texels ? sheet->texels : scene::Texels::blank(sheet->size, lanes));
         std::vector<scene::TexelsEdit::Part> parts;
-        for (const Tile* t : tiles) parts.push_back({t->x, t->y, t->dirty});
+        for (const Tile* t : tiles) parts.push_back({t->x, t->y, t->dirty, true});
         const std::vector<uint16_t*> to = edit.tiles(parts);
         parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
             for (size_t j = first; j < last; ++j) {

@@ -36,6 +36,21 @@ uint64_t next_number() {
     return ++last;
 }
 
+void copy_blocks(const uint16_t* from, uint64_t blocks, size_t lanes, uint16_t* to) {
+    const size_t row = size_t(edge) * lanes;
+    for (size_t y = 0; y < edge; ++y) {
+        uint64_t some = blocks >> (y / block * 8) & 0xff;
+        if (some == 0xff) {
+            std::memcpy(to + y * row, from + y * row, row * sizeof(uint16_t));
+            continue;
+        }
+        for (; some; some &= some - 1) {
+            const size_t at = y * row + size_t(std::countr_zero(some)) * block * lanes;
+            std::memcpy(to + at, from + at, block * lanes * sizeof(uint16_t));
+        }
+    }
+}
+
 bool is_blank(const uint16_t* tile, size_t halves) {
     for (size_t i = 0; i < halves; i += 16) {
         const __m256i v = _mm256_loadu_si256(reinterpret_cast<const __m256i*>(tile + i));
@@ -166,25 +181,29 @@ TexelsEdit::Written& TexelsEdit::written(int level, int x, int y) {
     return written_[key(level, x, y)];
 }
 std::vector<uint16_t*> TexelsEdit::written(int level, const std::vector<Part>& parts) {
-    std::vector<uint16_t*> to;
-    std::vector<TexelTile> from;  // that are to be copied
+    std::vector<Written*> to;
+    std::vector<size_t> new_ones;
     for (const Part& p : parts) {
         Written& own = written_[key(level, p.x, p.y)];
         own.blocks |= p.blocks;
-        const TexelTile& old = next_->tile(level, p.x, p.y);
-        from.push_back(own.texels ? nullptr : old);
-        if (!own.texels) {
-            own.texels = from.back() ? std::make_shared_for_overwrite<uint16_t[]>(next_->halves())
-                                     : std::make_shared<uint16_t[]>(next_->halves());
-            set(level, p.x, p.y, own.texels);
-        }
-        to.push_back(own.texels.get());
+        if (!own.texels) new_ones.push_back(to.size());
+        to.push_back(&own);
     }
-    parallel_ranges(to.size(), 4, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i)
-            if (from[i]) std::memcpy(to[i], from[i].get(), next_->halves() * sizeof(uint16_t));
+    const size_t lanes = size_t(next_->lanes_);
+    parallel_ranges(new_ones.size(), 4, [&](size_t first, size_t last) {
+        for (size_t k = first; k < last; ++k) {
+            const Part& p = parts[new_ones[k]];
+            const TexelTile& from = next_->tile(level, p.x, p.y);
+            auto& texels = to[new_ones[k]]->texels;
+            texels = from ? std::make_shared_for_overwrite<uint16_t[]>(next_->halves())
+                          : std::make_shared<uint16_t[]>(next_->halves());
+            if (from) copy_blocks(from.get(), p.whole ? ~p.blocks : ~uint64_t(0), lanes, texels.get());
+        }
     });
-    return to;
+    for (const size_t i : new_ones) set(level, parts[i].x, parts[i].y, to[i]->texels);
+    std::vector<uint16_t*> out;
+    for (const Written* w : to) out.push_back(w->texels.get());
+    return out;
 }
 uint16_t* TexelsEdit::tile(int x, int y, uint64_t blocks) {
     Written& own = written(0, x, y);
@@ -275,6 +294,10 @@ void TexelsEdit::fill_around(int level, int tx, int ty, uint64_t blocks, const T
     const int n = std::min(edge, size);
     const uint64_t all = n == edge ? ~uint64_t(0) : (uint64_t(1) << n) - 1;
     const int across = next_->across(level);
+    auto missing_of = [&](int y) { return ~(*rows)[size_t(y)] & all & columns(blocks >> (y / block * 8) & 0xff); };
+    uint64_t any = 0;
+    for (int y = 0; y < n; ++y) any |= missing_of(y);
+    if (!any) return;
     bool painted = false;
     for (int y = std::max(0, ty - 1); y <= std::min(across - 1, ty + 1); ++y)
         for (int x = std::max(0, tx - 1); x <= std::min(across - 1, tx + 1); ++x)
@@ -311,7 +334,7 @@ void TexelsEdit::fill_around(int level, int tx, int ty, uint64_t blocks, const T
     uint16_t* out = nullptr;
     int widened = -2;
     for (int y = 0; y < n; ++y) {
-        uint64_t missing = ~(*rows)[size_t(y)] & all & columns(blocks >> (y / block * 8) & 0xff);
+        uint64_t missing = missing_of(y);
         if (!missing) continue;
         widen(std::max(widened, y - 2), y + 3);
         widened = y + 3;
@@ -387,7 +410,9 @@ std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
     for (int level = 1; level < next_->levels() && !changed.empty(); ++level) {
         changed = above(changed);
         std::vector<Part> parts;
-        for (const auto& [k, blocks] : changed) parts.push_back({int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks});
+        const bool whole = next_->size(level) >= edge;  // else their blocks are not
+        for (const auto& [k, blocks] : changed)
+            parts.push_back({int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, whole});
         const std::vector<uint16_t*> to = written(level, parts);
         parallel_ranges(parts.size(), 2, [&](size_t first, size_t last) {
             for (size_t i = first; i < last; ++i) average(level, parts[i], cover, to[i]);

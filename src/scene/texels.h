@@ -88,6 +88,7 @@ public:
     struct Part {
         int x, y;
         uint64_t blocks;
+        bool whole = false;  ///< all texels of those blocks will be written: they are not copied
     };
     /// The same of many, which are copied on all cores.
     std::vector<uint16_t*> tiles(const std::vector<Part>& parts) { return written(0, parts); }
