@@ -8,6 +8,12 @@
 #include "app/bench/decal_tool.h"
 #include "scene/edits.h"
 
+/// Read by the window's allocator: threads of many pictures come and go, and each arena has holes of its own.
+extern "C" {
+extern const char* const malloc_conf;
+const char* const malloc_conf = "narenas:4";
+}
+
 namespace vemtra::app {
 
 Workbench::Workbench(QObject* parent)

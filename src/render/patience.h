@@ -14,7 +14,7 @@ class Patience {
 public:
     using Time = std::chrono::steady_clock::time_point;
     static constexpr double least = .15, most = 1.5;  // seconds
-    static constexpr double soon = .038, least_rendering = .010, most_late = .032;
+    static constexpr double soon = .034, least_rendering = .010, most_late = .032;
 
     /// Work on a first picture begins. One that was in work before was put aside: this one gets twice the time.
     void begin(Time now) {

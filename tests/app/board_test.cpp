@@ -182,10 +182,10 @@ TEST_CASE("materials are handed over and taken in again") {
 TEST_CASE("the filter of the detail panel leaves the rows with its letters, and goes away again") {
     Hands h;
     h.bench.select_layer(h.bench.build_up()->layers.front().id);
-    auto* line = h.w.detail()->findChild<QLineEdit*>("find-setting");
+    auto* line = all_rows(h.w)->findChild<QLineEdit*>("find-setting");
     REQUIRE(line);
     auto shown = [&](const char* row) {
-        auto* w = h.w.detail()->findChild<QWidget*>(row);
+        auto* w = all_rows(h.w)->findChild<QWidget*>(row);
         return w && w->isVisible();
     };
     CHECK_FALSE(shown("thin film ior"));

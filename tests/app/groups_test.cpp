@@ -31,13 +31,13 @@ struct Chain : Hands {
 };
 template <class T> T* detail(Hands& h, const char* name = nullptr) {
     QTest::qWait(30);
-    auto* panel = h.w.findChild<QWidget*>("detail");
+    auto* panel = all_rows(h.w);
     REQUIRE(panel);
     return name ? panel->findChild<T*>(name) : panel->findChild<T*>();
 }
 QPushButton* button(Hands& h, const QString& text) {
     QTest::qWait(30);
-    for (QPushButton* b : h.w.findChild<QWidget*>("detail")->findChildren<QPushButton*>())
+    for (QPushButton* b : all_rows(h.w)->findChildren<QPushButton*>())
         if (b->text() == text) return b;
     return nullptr;
 }

@@ -34,8 +34,13 @@ struct Hands {
         for (const char* c = letters; *c; ++c, ++keys) QTest::keyClick(line, *c);
         QTest::keyClick(line, Qt::Key_Return);
         ++keys;
-        wait_until([&] { return !w.command_list()->isVisible(); }, 5);
-        QApplication::setActiveWindow(&w);
+        // Without a window manager the server may hand the keys to the list's window after it went.
+        auto has_keys = [&] {
+            QApplication::setActiveWindow(&w);
+            QTest::qWait(20);
+            return !w.command_list()->isVisible() && QApplication::activeWindow() == &w;
+        };
+        wait_until(has_keys, 5);
         return bench.selection().node;
     }
     const scene::Node& at(const std::string& id) { return *scene::find_node(*bench.build_up(), id).node; }

@@ -258,7 +258,7 @@ TEST_CASE("words are stuck on with one drag, and their frame takes the shape of 
     REQUIRE_FALSE(layer.gate.mask.from.empty());
     const std::string node = layer.gate.mask.from;
     p.bench().select_node(node);
-    auto* line = p.w->detail()->findChild<QLineEdit*>("text");
+    auto* line = all_rows(*p.w)->findChild<QLineEdit*>("text");
     REQUIRE(line);
     line->setText("SK\\n07");
     Q_EMIT line->editingFinished();

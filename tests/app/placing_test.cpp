@@ -117,7 +117,7 @@ TEST_CASE("the knob holds to the grid, to the stage, or to what lies under the h
 TEST_CASE("in detail a part is placed by numbers, sat down, copied as an instance and taken out") {
     Bench t;
     t.b.arranging().arrange(true);
-    auto* y = t.w.detail()->findChild<app::ValueField*>("position.y");
+    auto* y = all_rows(t.w)->findChild<app::ValueField*>("position.y");
     REQUIRE(y);
     Q_EMIT y->moved(.7f);
     CHECK(t.placement().position.y == Approx(.7f));

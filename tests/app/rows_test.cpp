@@ -30,7 +30,7 @@ struct Demo {
     }
     /// Rows behind a line are made when it is opened.
     void open_more() {
-        for (auto* head : w.detail()->findChildren<QToolButton*>())
+        for (auto* head : all_rows(w)->findChildren<QToolButton*>())
             if (head->text() == "More") head->setChecked(true);
     }
     ~Demo() { b.files().discard_autosave(); }
@@ -56,8 +56,8 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
                 continue;  // shown as a curve, or as a list
             INFO(p.name);
             const QString label = QString::fromStdString(nodes::plain_name(p));
-            auto* row = t.w.detail()->findChild<QWidget*>(label);
-            const bool vector = t.w.detail()->findChild<QWidget*>(label + ".x") != nullptr;
+            auto* row = all_rows(t.w)->findChild<QWidget*>(label);
+            const bool vector = all_rows(t.w)->findChild<QWidget*>(label + ".x") != nullptr;
             CHECK((row || vector));
             if (auto* field = qobject_cast<app::ValueField*>(row)) {
                 const float value = p.hard ? std::clamp(.5f * (p.low + p.high), p.low, p.high) : field->value() + .25f;
@@ -80,20 +80,50 @@ TEST_CASE("the detail panel has a row for every port of every node, and each row
     CHECK(rows > 60);
 }
 
+TEST_CASE("rows below those that are seen come in free moments, in the same order, and only those of the last layer") {
+    Demo t;
+    auto labels = [&] {
+        QStringList out;
+        for (auto* l : t.w.detail()->form()->findChildren<QLabel*>()) out << l->text();
+        return out;
+    };
+    t.b.select_part("body");
+    t.b.select_layer("base");
+    t.b.select_layer("marine-enamel");
+    const QStringList at_once = labels();
+    CHECK(at_once.size() >= 4);
+    REQUIRE(wait_until([&] { return t.w.detail()->form()->finished(); }, 10));
+    const QStringList in_time = labels();
+    CHECK(at_once.size() < in_time.size());
+    CHECK(in_time.mid(0, at_once.size()) == at_once);
+    t.b.select_layer("base");
+    t.b.select_layer("marine-enamel");
+    all_rows(t.w);
+    CHECK(labels() == in_time);
+    // What is looked for is found before its moment came.
+    t.b.select_layer("base");
+    t.b.select_layer("marine-enamel");
+    auto* line = t.w.detail()->findChild<QLineEdit*>("find-setting");
+    REQUIRE(line);
+    line->setText("anisotropy");
+    CHECK(t.w.detail()->findChild<QWidget*>("specular roughness anisotropy"));
+    line->clear();
+}
+
 TEST_CASE("rows behind a line are made when it is opened, or when what is looked for is in them") {
     Demo t;
     t.b.showing().set_hold(true);
     t.b.select_layer(t.b.build_up()->layers.front().id);
     auto row = [&](const char* name) {
-        auto* w = t.w.detail()->findChild<QWidget*>(name);
+        auto* w = all_rows(t.w)->findChild<QWidget*>(name);
         return w && w->isVisible() ? w : nullptr;
     };
     auto head = [&](const char* title) {
-        for (auto* b : t.w.detail()->findChildren<QToolButton*>())
+        for (auto* b : all_rows(t.w)->findChildren<QToolButton*>())
             if (b->text() == title) return b;
         return static_cast<QToolButton*>(nullptr);
     };
-    CHECK_FALSE(t.w.detail()->findChild<QWidget*>("fuzz weight"));
+    CHECK_FALSE(all_rows(t.w)->findChild<QWidget*>("fuzz weight"));
     REQUIRE(head("fuzz"));
     head("fuzz")->setChecked(true);
     auto* weight = qobject_cast<app::ValueField*>(row("fuzz weight"));
@@ -104,11 +134,11 @@ TEST_CASE("rows behind a line are made when it is opened, or when what is looked
     REQUIRE(row("fuzz weight"));  // what is open stays open
     CHECK(qobject_cast<app::ValueField*>(row("fuzz weight"))->value() == 0.f);
     // What is looked for is found behind lines that were never opened, in names and in what is told of them.
-    auto* line = t.w.detail()->findChild<QLineEdit*>("find-setting");
+    auto* line = all_rows(t.w)->findChild<QLineEdit*>("find-setting");
     line->setText("thin film ior");
     CHECK(row("thin film ior"));
     CHECK_FALSE(row("fuzz weight"));
-    CHECK_FALSE(t.w.detail()->findChild<QWidget*>("subsurface weight"));
+    CHECK_FALSE(all_rows(t.w)->findChild<QWidget*>("subsurface weight"));
     // A node has no such line: nothing of it is hidden by what was looked for in a layer.
     t.b.select_node("wear");
     CHECK(row("name"));
@@ -131,8 +161,8 @@ TEST_CASE("parts that a mask leaves out are typed or chosen by name, and each ch
     t.b.select_node(id);
     t.open_more();
     const QString label = QString::fromStdString(nodes::plain_name(*port));
-    auto* line = t.w.detail()->findChild<QLineEdit*>(label);
-    auto* choose = t.w.detail()->findChild<QPushButton*>(label + ": choose");
+    auto* line = all_rows(t.w)->findChild<QLineEdit*>(label);
+    auto* choose = all_rows(t.w)->findChild<QPushButton*>(label + ": choose");
     REQUIRE((line && choose && choose->menu()));
     auto entries = [&] {
         Q_EMIT choose->menu()->aboutToShow();

@@ -7,6 +7,7 @@
 
 #include "app/board/board.h"
 #include "app/detail/detail_panel.h"
+#include "app/detail/form.h"
 #include "app/drawer/drawer.h"
 #include "app/main_window.h"
 #include "app/theme/theme.h"
@@ -27,6 +28,13 @@ inline bool wait_until(const std::function<bool()>& done, double seconds = 120) 
         QTest::qWait(10);
     }
     return true;
+}
+
+/// The panel of settings with all of its rows: those that are not seen yet wait for a free moment.
+inline app::DetailPanel* all_rows(app::MainWindow& w) {
+    w.detail()->form()->finish();
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::MetaCall);  // what a layout takes in is shown by one
+    return w.detail();
 }
 
 /// Waits for a picture of the present state with at least this many samples at full resolution.

@@ -30,7 +30,7 @@ TEST_CASE("from an empty window to a worn crate, saved and opened again with the
     QTest::keyClick(&o.w, Qt::Key_L);
     REQUIRE(bench.build_up()->layers.size() == 2);
     const std::string paint = bench.selection().layer;
-    auto* color = o.w.detail()->findChild<app::ColorEditor*>("base color");
+    auto* color = all_rows(o.w)->findChild<app::ColorEditor*>("base color");
     REQUIRE(color);
     auto* hex = color->findChild<QLineEdit*>();
     hex->setFocus();
@@ -69,7 +69,7 @@ TEST_CASE("from an empty window to a worn crate, saved and opened again with the
     bench.select_node(levels);
     wait_until(
         [&] { return bench.measured().nodes.count(levels) && bench.measured().nodes.at(levels).values.points > 0; });
-    auto* plot = o.w.detail()->findChild<app::LevelsPlot*>("levels-plot");
+    auto* plot = all_rows(o.w)->findChild<app::LevelsPlot*>("levels-plot");
     REQUIRE(plot);
     o.drag(plot, QPoint(int(plot->x_of(1.f)), 40), QPoint(int(plot->x_of(.35f)), 40));
     const float high = scene::as_number(nodes::literal_of(*bench.node(), *nodes::describe("levels")->port("inhigh")));

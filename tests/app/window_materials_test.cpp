@@ -71,7 +71,7 @@ TEST_CASE("brass and tinted varnish on pale ash, out of the stock") {
         input.value = .2f;
         input.worn = 4.f;
     });
-    CHECK(o.w.detail()->findChild<app::ValueField*>("thickness, worn"));
+    CHECK(all_rows(o.w)->findChild<app::ValueField*>("thickness, worn"));
     const auto clean = o.pixels();
     bench.edit_build_up(
         "Flip", [&](scene::BuildUp& b) { scene::find(b.layers, coat)->surface["thickness"].worn_shown = true; });

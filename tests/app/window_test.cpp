@@ -64,7 +64,7 @@ TEST_CASE("layers are added, switched, moved, renamed, doubled and deleted, and 
     QTest::keyClick(&o.w, Qt::Key_Delete);
     CHECK(bench.build_up()->layers.size() == 2);
     bench.select_layer("galvanised-steel");
-    auto* name = o.w.detail()->findChild<QLineEdit*>("name");
+    auto* name = all_rows(o.w)->findChild<QLineEdit*>("name");
     REQUIRE(name);
     name->setText("Zinc");
     QTest::keyClick(name, Qt::Key_Return);
@@ -87,7 +87,7 @@ TEST_CASE("a number is dragged, typed, stepped and reset on its field") {
     REQUIRE(o.w.open_project(demo_project, false));
     auto& bench = o.w.bench();
     bench.select_layer("marine-enamel");
-    auto* amount = o.w.detail()->findChild<app::ValueField*>("amount");
+    auto* amount = all_rows(o.w)->findChild<app::ValueField*>("amount");
     REQUIRE(amount);
     QSignalSpy settled(amount, &app::ValueField::settled);
     o.drag(amount, QPoint(100, 10), QPoint(40, 10));

@@ -2,6 +2,7 @@
 
 #include <QLabel>
 #include <QLineEdit>
+#include <QScrollBar>
 #include <set>
 
 #include "app/bench/decal_tool.h"
@@ -90,9 +91,11 @@ void DetailPanel::rebuild() {
     shape_ = shape();
     plot_ = nullptr;
     filters_ = false;
+    if (form_) form_->give_up();
     form_ = new Form(bench_);
     build();
-    if (filters_) form_->filter(filter_);
+    if (filters_ && !filter_.isEmpty()) form_->filter(filter_);
+    if (verticalScrollBar()->value() > 0) form_->finish();  // what is looked at stays where it is
     if (QWidget* before = takeWidget()) before->deleteLater();
     setWidget(form_);
 }
@@ -238,10 +241,11 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
         form_->heading("Set here");
         for (const bool of_wired : {true, false})
             for (const Port& p : ports)
-                if (first.contains(p.name) && wired(p) == of_wired) {
-                    add_port(bench_, *form_, p, p.type, reach_slot(b, layer.id, p));
-                    if (of_wired && p.name == nodes::slot::height) add_height_source(layer);
-                }
+                if (first.contains(p.name) && wired(p) == of_wired)
+                    form_->later([this, form = form_, &p, of_wired, b, l = layer.id] {
+                        add_port(bench_, *form, p, p.type, reach_slot(b, l, p));
+                        if (of_wired && p.name == nodes::slot::height) add_height_source(l);
+                    });
     }
     // The first two groups are always of use.
     for (size_t i = 0; i < ports.size();) {
@@ -257,23 +261,31 @@ void DetailPanel::build_slots(const scene::Layer& layer) {
         std::vector<const Port*> rows;
         for (; i < end; ++i)
             if (!first.contains(ports[i].name)) rows.push_back(&ports[i]);
-        form_->fold(
-            QString::fromStdString(group), used,
-            [this, form = form_, rows, b, l = layer.id] {
-                for (const Port* p : rows) add_port(bench_, *form, *p, p->type, reach_slot(b, l, *p));
-            },
-            [rows](const QString& words) {
-                return std::any_of(rows.begin(), rows.end(), [&](const Port* p) { return is_mentioned(*p, words); });
-            });
+        form_->later([this, form = form_, group, used, rows, b, l = layer.id] {
+            form->fold(
+                QString::fromStdString(group), used,
+                [this, form, rows, b, l] {
+                    for (const Port* p : rows)
+                        form->later(
+                            [this, form, p, b, l] { add_port(bench_, *form, *p, p->type, reach_slot(b, l, *p)); });
+                },
+                [rows](const QString& words) {
+                    return std::any_of(rows.begin(), rows.end(),
+                                       [&](const Port* p) { return is_mentioned(*p, words); });
+                });
+        });
     }
 }
 
 /// What the map that is wired to a layer's height holds.
-void DetailPanel::add_height_source(const scene::Layer& layer) {
+void DetailPanel::add_height_source(const std::string& of_layer) {
     const scene::BuildUp* b = bench_.build_up();
-    const scene::Node* map = b ? scene::find_node(*b, layer.surface.at(nodes::slot::height).from).node : nullptr;
+    const scene::Layer* layer = b ? scene::find(b->layers, of_layer) : nullptr;
+    const auto height = layer ? layer->surface.find(nodes::slot::height) : scene::Inputs::const_iterator();
+    if (!layer || height == layer->surface.end()) return;
+    const scene::Node* map = scene::find_node(*b, height->second.from).node;
     if (!map || !nodes::has_use(*map, nodes::Use::map)) return;
-    const LayerPlace at{bench_.selection().build_up, layer.id};
+    const LayerPlace at{bench_.selection().build_up, of_layer};
     auto* plot = new HeightPlot;
     form_->widget(plot);
     auto* words = new QLabel;
@@ -476,13 +488,17 @@ void DetailPanel::build_node(const scene::Node& node) {
         if (p.stop == 0 && p.folded)
             more.push_back(&p);
         else
-            add_port(bench_, *form_, p, d->port_type(p, type), reach_node(b, id, p));
+            form_->later([this, form = form_, d, &p, type, b, id] {
+                add_port(bench_, *form, p, d->port_type(p, type), reach_node(b, id, p));
+            });
     }
     if (!more.empty())
-        form_->fold("More", false, [this, form = form_, d, more, type, b, id] {
-            for (const Port* p : more) add_port(bench_, *form, *p, d->port_type(*p, type), reach_node(b, id, *p));
+        form_->later([this, form = form_, d, more, type, b, id] {
+            form->fold("More", false, [this, form, d, more, type, b, id] {
+                for (const Port* p : more) add_port(bench_, *form, *p, d->port_type(*p, type), reach_node(b, id, *p));
+            });
         });
-    add_states(node.id);
+    form_->later([this, id] { add_states(id); });
 }
 
 }  // namespace vemtra::app

@@ -25,7 +25,7 @@ private:
     void build_layer(const scene::Layer& layer);
     void build_made_of(const scene::Layer& layer);
     void build_slots(const scene::Layer& layer);
-    void add_height_source(const scene::Layer& layer);
+    void add_height_source(const std::string& of_layer);
     void build();
     void build_node(const scene::Node& node);
     void add_type(std::shared_ptr<const nodes::NodeDescription> d, const std::string& build_up, const std::string& id);

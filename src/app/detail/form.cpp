@@ -2,10 +2,12 @@
 
 #include <QCheckBox>
 #include <QComboBox>
+#include <QElapsedTimer>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
+#include <QTimer>
 #include <QToolButton>
 #include <set>
 #include <utility>
@@ -15,6 +17,12 @@
 #include "scene/part_names.h"
 
 namespace vemtra::app {
+namespace {
+
+constexpr int rows_at_once = 6;
+constexpr qint64 long_enough = 4;  // milliseconds of one moment
+
+}  // namespace
 
 Form::Form(Workbench& bench, QWidget* parent) : QWidget(parent), bench_(bench) {
     layout_ = new QFormLayout(this);
@@ -91,22 +99,52 @@ QToolButton* Form::fold(const QString& title, bool open, std::function<void()> f
 }
 
 void Form::fill_fold(size_t index) {
-    if (!folds_[index].fill) return;
-    const auto fill = std::exchange(folds_[index].fill, nullptr);
+    if (const auto fill = std::exchange(folds_[index].fill, nullptr)) fill_in(folds_[index].inside, fill);
+}
+
+void Form::fill_in(QWidget* inside, const std::function<void()>& rows) {
     const size_t first = refreshers_.size();
-    folding_ = static_cast<QFormLayout*>(folds_[index].inside->layout());
-    filling_ = folds_[index].inside;
-    fill();
-    folding_ = nullptr;
-    filling_ = nullptr;
+    const size_t first_row = all_rows_.size();
+    auto* const folding = std::exchange(folding_, inside ? static_cast<QFormLayout*>(inside->layout()) : nullptr);
+    auto* const filling = std::exchange(filling_, inside);
+    rows();
+    folding_ = folding;
+    filling_ = filling;
     for (size_t i = first; i < refreshers_.size(); ++i) refreshers_[i]();
+    if (all_rows_.size() > first_row && !filter_.isEmpty()) filter(filter_);
+}
+
+void Form::later(std::function<void()> rows) {
+    if (waiting_.empty() && rows_ < rows_at_once) return rows();
+    if (waiting_.empty()) QTimer::singleShot(0, this, [this] { make_next(false); });
+    waiting_.push_back({filling_, std::move(rows)});
+}
+
+void Form::make_next(bool all) {
+    QElapsedTimer clock;
+    clock.start();
+    while (!waiting_.empty() && (all || clock.elapsed() < long_enough)) {
+        const Waiting next = std::move(waiting_.front());
+        waiting_.pop_front();
+        fill_in(next.inside, next.rows);
+    }
+    if (!waiting_.empty()) QTimer::singleShot(0, this, [this] { make_next(false); });
+}
+
+void Form::finish() {
+    make_next(true);
 }
 
 void Form::filter(const QString& words) {
     const QString text = words.trimmed();
-    if (!text.isEmpty())
+    filter_.clear();
+    if (!text.isEmpty()) {
+        finish();
         for (size_t i = 0; i < folds_.size(); ++i)
             if (!folds_[i].mentions || folds_[i].mentions(text)) fill_fold(i);
+        finish();
+    }
+    filter_ = text;
     std::set<QWidget*> wanted;
     for (const Row& r : all_rows_) {
         const bool fits = text.isEmpty() || r.name->text().contains(text, Qt::CaseInsensitive) ||

@@ -5,6 +5,7 @@
 #include <QLabel>
 #include <QToolButton>
 #include <QWidget>
+#include <deque>
 
 #include "app/detail/value_field.h"
 #include "app/workbench.h"
@@ -40,6 +41,14 @@ public:
     /// Puts a small connect button at the end of the row that was added last.
     void connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source);
     void widget(QWidget* w) { (folding_ ? folding_ : layout_)->addRow(w); }
+    /// Rows below those that are seen first: they are made in the next free moments of the window, so that a long form
+    /// does not hold it. All that comes after them comes by this, too.
+    void later(std::function<void()> rows);
+    /// Makes all rows now that wait for a free moment.
+    void finish();
+    bool finished() const { return waiting_.empty(); }
+    /// Makes none of them: another form takes its place.
+    void give_up() { waiting_.clear(); }
     /// Whether a fold has a row with these letters, told without making its rows; none: it is asked by making them.
     using Mentions = std::function<bool(const QString& words)>;
     /// What `fill` adds is hidden behind a line that opens it, and made when that is first opened, or when what is
@@ -56,6 +65,8 @@ public:
 private:
     void add_row(const QString& label, const QString& help, QWidget* w);
     void fill_fold(size_t index);
+    void fill_in(QWidget* inside, const std::function<void()>& rows);
+    void make_next(bool all);
     std::string merge_key(const QString& label) const;
     Workbench& bench_;
     QFormLayout* layout_;
@@ -78,6 +89,12 @@ private:
     };
     std::vector<Row> all_rows_;
     std::vector<Fold> folds_;
+    struct Waiting {
+        QWidget* inside;  ///< of the fold; null: the form's own rows
+        std::function<void()> rows;
+    };
+    std::deque<Waiting> waiting_;
+    QString filter_;
 };
 
 }  // namespace vemtra::app
