@@ -400,8 +400,8 @@ void window(int argc, char** argv) {
     std::printf("  longest event while the machine's host held its processors: %.0f ms\n", application.longest_stolen);
     line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB",
          bench.memory() < (600u << 20));
-    selecting(w, application);
     brush(w, application);
+    selecting(w, application);
     board_of_300(w);
     heights(w);
     bench.files().discard_autosave();

@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QScrollBar>
+#include <QVBoxLayout>
 #include <set>
 
 #include "app/bench/decal_tool.h"
@@ -33,6 +34,10 @@ DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     setObjectName("detail");
+    auto* holder = new QWidget(viewport());
+    auto* all = new QVBoxLayout(holder);
+    all->setContentsMargins(0, 0, 0, 0);
+    setWidget(holder);
     connect(&bench_, &Workbench::selection_changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
@@ -91,13 +96,19 @@ void DetailPanel::rebuild() {
     shape_ = shape();
     plot_ = nullptr;
     filters_ = false;
-    if (form_) form_->give_up();
-    form_ = new Form(bench_);
+    Form* const before = form_;
+    if (before) before->give_up();
+    form_ = new Form(bench_, widget());
     build();
     if (filters_ && !filter_.isEmpty()) form_->filter(filter_);
     if (verticalScrollBar()->value() > 0) form_->finish();  // what is looked at stays where it is
-    if (QWidget* before = takeWidget()) before->deleteLater();
-    setWidget(form_);
+    // What is taken out of its parent is styled anew with all that is in it, even on its way out.
+    if (before) {
+        widget()->layout()->removeWidget(before);
+        before->hide();
+        before->deleteLater();
+    }
+    widget()->layout()->addWidget(form_);
 }
 
 namespace {

@@ -39,12 +39,13 @@ std::string Form::merge_key(const QString& label) const {
 }
 
 void Form::add_row(const QString& label, const QString& help, QWidget* w) {
-    auto* row = new QWidget;
+    // Where the style sheet is asked again for all that is moved into another widget, each is made where it stays.
+    auto* row = new QWidget(place());
     auto* box = new QHBoxLayout(row);
     box->setContentsMargins(0, 0, 0, 0);
     box->setSpacing(4);
     box->addWidget(w, 1);
-    auto* name = new QLabel(label);
+    auto* name = new QLabel(label, place());
     name->setFixedWidth(136);
     name->setWordWrap(true);
     name->setMinimumHeight(22);
@@ -58,13 +59,13 @@ void Form::add_row(const QString& label, const QString& help, QWidget* w) {
 }
 
 void Form::heading(const QString& text) {
-    auto* l = new QLabel(text);
+    auto* l = new QLabel(text, place());
     l->setFont(strong_font());
     l->setContentsMargins(0, 6, 0, 2);
     (folding_ ? folding_ : layout_)->addRow(l);
 }
 void Form::note(const QString& text) {
-    auto* l = new QLabel(text);
+    auto* l = new QLabel(text, place());
     l->setWordWrap(true);
     QPalette p = l->palette();
     p.setColor(QPalette::WindowText, theme().faint);
@@ -72,14 +73,14 @@ void Form::note(const QString& text) {
     (folding_ ? folding_ : layout_)->addRow(l);
 }
 QToolButton* Form::fold(const QString& title, bool open, std::function<void()> fill, Mentions mentions) {
-    auto* head = new QToolButton;
+    auto* head = new QToolButton(this);
     head->setProperty("folds", true);  // the theme draws it flat
     head->setText(title);
     head->setCheckable(true);
     head->setArrowType(Qt::RightArrow);
     head->setToolButtonStyle(Qt::ToolButtonTextBesideIcon);
     head->setAutoRaise(true);
-    auto* inside = new QWidget;
+    auto* inside = new QWidget(this);
     auto* rows = new QFormLayout(inside);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setVerticalSpacing(4);
@@ -299,14 +300,14 @@ void Form::toggle(const QString& label, const QString& help, Read<bool> read, Wr
 }
 
 void Form::button(const QString& label, const QString& help, std::function<void()> press) {
-    auto* b = new QPushButton(label);
+    auto* b = new QPushButton(label, place());
     b->setToolTip(help);
     (folding_ ? folding_ : layout_)->addRow(b);
     connect(b, &QPushButton::clicked, this, [press] { press(); });
 }
 
 void Form::connection(std::function<void(const QPoint&)> open_menu, std::function<QString()> source) {
-    auto* b = new QToolButton;
+    auto* b = new QToolButton(last_);
     b->setFixedWidth(26);
     b->setText(QString(QChar(0x2190)));
     b->setToolTip("Connect a node, or let it go");
@@ -316,7 +317,8 @@ void Form::connection(std::function<void(const QPoint&)> open_menu, std::functio
     connect(b, &QToolButton::clicked, this, [=] { open_menu(b->mapToGlobal(QPoint(0, b->height()))); });
     also([=, wired = static_cast<QLabel*>(nullptr)]() mutable {
         const QString from = source();
-        if (!wired && !from.isEmpty()) static_cast<QHBoxLayout*>(row->layout())->insertWidget(0, wired = new QLabel, 1);
+        if (!wired && !from.isEmpty())
+            static_cast<QHBoxLayout*>(row->layout())->insertWidget(0, wired = new QLabel(row), 1);
         if (wired) {
             wired->setText("from " + from);
             wired->setVisible(!from.isEmpty());

@@ -64,6 +64,7 @@ public:
 
 private:
     void add_row(const QString& label, const QString& help, QWidget* w);
+    QWidget* place() { return filling_ ? filling_ : this; }  ///< of the rows that are being made
     void fill_fold(size_t index);
     void fill_in(QWidget* inside, const std::function<void()>& rows);
     void make_next(bool all);
