@@ -87,6 +87,7 @@ void events(int most) {
     wake.setSingleShot(true);
     wake.start(most);
     QCoreApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);  // an application's own loop does that, too
 }
 
 /// Layers and nodes are selected in turn beside the live picture.
