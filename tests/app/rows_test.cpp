@@ -96,6 +96,19 @@ TEST_CASE("rows below those that are seen come in free moments, in the same orde
     const QStringList in_time = labels();
     CHECK(at_once.size() < in_time.size());
     CHECK(in_time.mid(0, at_once.size()) == at_once);
+    // Keys go down the panel, line by line.
+    QTest::qWait(50);
+    int fields = 0;
+    int last = -1;
+    QWidget* const form = t.w.detail()->form();
+    for (QWidget* w = form->nextInFocusChain(); w != form; w = w->nextInFocusChain()) {
+        if (!form->isAncestorOf(w) || !w->isVisible() || !qobject_cast<app::ValueField*>(w)) continue;
+        const int y = w->mapTo(form, QPoint(0, 0)).y();
+        CHECK(y >= last);
+        last = y;
+        ++fields;
+    }
+    CHECK(fields > 4);
     t.b.select_layer("base");
     t.b.select_layer("marine-enamel");
     all_rows(t.w);

@@ -116,20 +116,27 @@ void Form::fill_in(QWidget* inside, const std::function<void()>& rows) {
 }
 
 void Form::later(std::function<void()> rows) {
-    if (waiting_.empty() && rows_ < rows_at_once) return rows();
-    if (waiting_.empty()) QTimer::singleShot(0, this, [this] { make_next(false); });
+    if (waiting_.empty() && !making_) {
+        if (rows_ < rows_at_once) return rows();
+        QTimer::singleShot(0, this, [this] { make_next(false); });
+    }
     waiting_.push_back({filling_, std::move(rows)});
 }
 
 void Form::make_next(bool all) {
     QElapsedTimer clock;
     clock.start();
+    const bool making = std::exchange(making_, true);
     while (!waiting_.empty() && (all || clock.elapsed() < long_enough)) {
         const Waiting next = std::move(waiting_.front());
         waiting_.pop_front();
+        std::deque<Waiting> rest = std::exchange(waiting_, {});
         fill_in(next.inside, next.rows);
+        // What stands inside of it comes before what stands below: keys go from row to row as they were made.
+        std::move(rest.begin(), rest.end(), std::back_inserter(waiting_));
     }
-    if (!waiting_.empty()) QTimer::singleShot(0, this, [this] { make_next(false); });
+    making_ = making;
+    if (!making && !waiting_.empty()) QTimer::singleShot(0, this, [this] { make_next(false); });
 }
 
 void Form::finish() {

@@ -95,6 +95,7 @@ private:
         std::function<void()> rows;
     };
     std::deque<Waiting> waiting_;
+    bool making_ = false;
     QString filter_;
 };
 
