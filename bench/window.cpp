@@ -193,7 +193,12 @@ void brush(app::MainWindow& w, Watch& application) {
         while (!met() && t.elapsed() < most) events(1);
         return double(t.nsecsElapsed()) / 1e6;
     };
-    until([&] { return bench.image()->samples >= 8 && bench.image()->coarse == 1; }, 30000);
+    until(
+        [&] {
+            const auto image = bench.image();
+            return image->request.scene == bench.snapshot() && image->samples >= 8 && image->coarse == 1;
+        },
+        30000);
     bench.painter().change_brush([](paint::StockBrush& b) {
         b = paint::shipped_brushes()[1];
         b.brush.size = 40.f;
@@ -401,8 +406,8 @@ void window(int argc, char** argv) {
     std::printf("  longest event while the machine's host held its processors: %.0f ms\n", application.longest_stolen);
     line("memory of the window with the demo", double(bench.memory()) / (1 << 20), "MB", "< 600 MB",
          bench.memory() < (600u << 20));
-    brush(w, application);
     selecting(w, application);
+    brush(w, application);
     board_of_300(w);
     heights(w);
     bench.files().discard_autosave();

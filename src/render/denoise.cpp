@@ -58,10 +58,7 @@ public:
         bring_near();
         bring_near();  // the first time outliers hid each other
         find_variance();
-        for (int k = 0, step = 1; k < passes; ++k, step *= 2) {
-            if (stop_ && *stop_) return false;
-            pass(step);
-        }
+        for (int k = 0, step = 1; k < passes; ++k, step *= 2) pass(step);
         calm_lone();
         parallel_ranges(n_, 8192, [&](size_t first, size_t last) {
             for (size_t p = first; p < last; ++p) linear[p] = light_[p] * albedo_[p];
@@ -70,10 +67,12 @@ public:
             calm_edges(linear);
             calm_edges(linear);
         }
-        return true;
+        return !stopped();
     }
 
 private:
+    bool stopped() const { return stop_ && *stop_; }
+
     /// A piece of a row: so long that what is read of it stays near the processor.
     struct Piece {
         int y, first, last;
@@ -89,9 +88,10 @@ private:
                 std::fill(p->begin() + piece.first, p->begin() + piece.last, 0.f);
         }
     };
-    /// row(piece, sums) for every piece of every row; what is in the sums before is anything.
+    /// row(piece, sums) for every piece of every row, unless stopped; what is in the sums before is anything.
     template <class Row> void rows(Row&& row) const {
         parallel_ranges(size_t(h_), size_t(rows_at_once), [&](size_t first, size_t last) {
+            if (stopped()) return;
             Sums sums{size_t(w_)};
             for (int x = 0; x < w_; x += longest_piece)
                 for (int y = int(first); y < int(last); ++y) row(Piece{y, x, std::min(x + longest_piece, w_)}, sums);

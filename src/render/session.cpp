@@ -95,7 +95,7 @@ uint64_t LiveSession::request(LiveRequest request) {
     if (change == int(Change::paint)) pending_painted_.extendBy(wanted_.painted);
     pending_change_ = std::max(pending_change_.load(), change);
     if (change >= int(Change::shading)) interrupt(Change(change));
-    if (change == int(Change::paint) && in_band_) stop_render_ = true;
+    if (change == int(Change::paint) && gives_way_) stop_render_ = true;
     wake_.notify_all();
     return wanted_edit_;
 }
@@ -156,9 +156,12 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     film.resolve(group_gains(*prepared_, *scene), image->linear);
     image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     const bool lit = info(request.view).lit;
-    if (request.denoise && lit && image->samples && image->samples < 96 &&
-        !denoise(film, image->linear, 1.f, &progress_.stop))
-        return;
+    if (request.denoise && lit && image->samples && image->samples < 96) {
+        gives_way_ = coarse == 1 && complete;
+        const bool whole = denoise(film, image->linear, 1.f, &stop_render_);
+        gives_way_ = false;
+        if (!whole) return;
+    }
     if (previous_width_ == film.width &&
         previous_height_ == film.height)  // outside of the region the last picture stays
         for (size_t p = 0; p < film.samples.size(); ++p)
@@ -399,10 +402,10 @@ void LiveSession::render_band(State& into) {
     const int rows = std::max(tile_size, int(seconds / std::max(1e-9, per_row)) / tile_size * tile_size);
     FrameSettings part = frame;
     part.region = {all.x0, all.y0 + into.band, all.x1, std::min(all.y1, all.y0 + into.band + rows)};
-    in_band_ = true;
+    gives_way_ = true;
     const Prepared& prepared = &into == &fresh_ ? *fresh_prepared_ : *prepared_;
     const bool whole = rendered(prepared, part, into.sample, into.film);
-    in_band_ = false;
+    gives_way_ = false;
     if (!whole) {  // for paint the film may stay uneven: it is made anew when the hand rests
         if (interrupted()) into.ready = at_.ready = false;
         return;

@@ -173,7 +173,7 @@ private:
     Patience patience_;
     QuickHeights quick_heights_;
     std::atomic<bool> stop_render_{false}, quit_{false};
-    std::atomic<bool> in_band_{false};  ///< what renders may be put aside for paint
+    std::atomic<bool> gives_way_{false};  ///< what is in work may be put aside for paint
     std::shared_ptr<const LiveImage> latest_;
     std::function<void()> posted_;
     std::string activity_;

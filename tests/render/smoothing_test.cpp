@@ -49,6 +49,18 @@ TEST_CASE("two samples that found no light are no evidence of darkness, sixteen 
     }
 }
 
+TEST_CASE("smoothing that is stopped says so, and one that is not is as without a stop") {
+    const render::Film film = two_walls(2);
+    std::vector<V3f> out;
+    film.resolve({V3f(1.f)}, out);
+    std::vector<V3f> stopped = out;
+    std::atomic<bool> stop{false};
+    CHECK(render::denoise(film, out, 1.f, &stop));
+    CHECK(out == smoothed(film));
+    stop = true;
+    CHECK_FALSE(render::denoise(film, stopped, 1.f, &stop));
+}
+
 TEST_CASE("smoothing takes away dots, dark and bright, from the first sample on, and keeps edges") {
     for (const uint32_t samples : {1u, 2u, 8u}) {
         render::Film film = two_walls(samples);
