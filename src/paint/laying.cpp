@@ -40,8 +40,9 @@ __m256i lanes_of(uint64_t bits) {
 struct alignas(16) SheetLayout::Plane {
     __m128 place, place_x, place_y;
     __m128 normal, normal_x, normal_y;
-    V3f outer;  // of the face, unit
-    int x, y;   // the texel of the tile at which they are as they stand
+    V3f outer;   // of the face, unit
+    float area;  // of the face, in square metres
+    int x, y;    // the texel of the tile at which they are as they stand
 
     Plane(const Patch& w, const geometry::Instance& in, const geometry::Mesh& mesh) : x(w.x), y(w.y) {
         const uint32_t* i = &mesh.indices[3 * size_t(w.face)];
@@ -51,7 +52,9 @@ struct alignas(16) SheetLayout::Plane {
         const V3f na = in.normal_to_world(mesh.normals[i[0]]);
         const V3f to_nb = in.normal_to_world(mesh.normals[i[1]]) - na;
         const V3f to_nc = in.normal_to_world(mesh.normals[i[2]]) - na;
-        outer = to_b.cross(to_c).normalized();
+        outer = to_b.cross(to_c);
+        area = .5f * outer.length();
+        outer.normalize();
         if ((3.f * na + to_nb + to_nc).dot(outer) < 0.f) outer = -outer;
         auto four = [](const V3f& p) { return _mm_setr_ps(p.x, p.y, p.z, 0.f); };
         place = four(a + to_b * w.u + to_c * w.v);
@@ -84,8 +87,8 @@ struct SheetLayout::Ground {
     }
 };
 
-/// The texels of a tile whose middles lie on a face.
-void SheetLayout::lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3],
+/// The texels of a tile whose middles lie on a face; whether there are some.
+bool SheetLayout::lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3],
                            const Weighing& weighing) const {
     const FaceUvs& uvs = uvs_[face.uvs];
     const int x0 = ground.x0;
@@ -107,9 +110,14 @@ void SheetLayout::lay_face(LaidTile& out, Ground& ground, const Face& face, cons
             inside |= here;
             left &= ~here;
             uint32_t* const row = l.patch + size_t(y - y0) * edge;
+            if (k == 0 && !left) {
+                std::fill(row + (from - x0), row + (to - x0), own);
+                return;
+            }
             for (uint64_t some = here; some; some &= some - 1) row[std::countr_zero(some)] = own;
         }
     });
+    return any;
 }
 
 /// What the planes say of the texels of a leaf, four at a time.
@@ -157,11 +165,18 @@ void SheetLayout::lay(LaidTile& out, int tx, int ty) const {
         corners(faces_[f], c);
         if (!weighing.set(c)) continue;
         ground.faces.push_back(f);
-        sheet += .5 * std::fabs((c[1].x - c[0].x) * (c[2].y - c[0].y) - (c[1].y - c[0].y) * (c[2].x - c[0].x));
-        world += double(g.area(uvs_[faces_[f].uvs].instance, faces_[f].face));
-        lay_face(out, ground, faces_[f], c, weighing);
+        if (!lay_face(out, ground, faces_[f], c, weighing)) continue;
+        sheet += weighing.area;
+        world += double(ground.planes.back().area);
     }
     if (ground.faces.empty()) return;
+    if (!(sheet > 0))  // no face is wide enough to have a texel
+        for (const uint32_t f : ground.faces) {
+            corners(faces_[f], c);
+            if (!weighing.set(c)) continue;
+            sheet += weighing.area;
+            world += double(g.area(uvs_[faces_[f].uvs].instance, faces_[f].face));
+        }
     if (out.leaves.empty()) out.leaves.push_back(std::make_unique_for_overwrite<Leaf>());
     for (auto& l : out.leaves) {
         spread(*l, ground.planes);

@@ -111,7 +111,7 @@ private:
     void lay(LaidTile& out, int x, int y) const;
     struct Plane;
     struct Ground;
-    void lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3], const Weighing& weighing) const;
+    bool lay_face(LaidTile& out, Ground& ground, const Face& face, const Corner c[3], const Weighing& weighing) const;
     static void spread(Leaf& leaf, const std::vector<Plane>& planes);
     void lay_gutter(Leaf& leaf, Ground& ground, int x, int y) const;
     void complete(Leaf& leaf) const;

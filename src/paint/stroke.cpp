@@ -2,6 +2,8 @@
 
 #include <immintrin.h>
 
+#include <algorithm>
+#include <atomic>
 #include <bit>
 #include <cstring>
 
@@ -92,6 +94,10 @@ void shape_of(const Leaf& leaf, uint64_t blocks, const Dab& d, float* out) {
         const __m256 z = along(dx, dy, dz, d.axis) * to_unit;
         const __m256 t =
             within((1.f - _mm256_sqrt_ps(_mm256_fmadd_ps(x, x, _mm256_fmadd_ps(y, y, z * z)))) * inverse_soft, 0.f);
+        if (!d.tip && _mm256_testz_si256(_mm256_castps_si256(t), _mm256_castps_si256(t))) {
+            _mm256_store_ps(out + first, t);
+            return;
+        }
         const __m256 facing =
             along(_mm256_load_ps(nx + first), _mm256_load_ps(ny + first), _mm256_load_ps(nz + first), d.axis) * side;
         _mm256_store_ps(out + first, t * t * (3.f - 2.f * t) * within((facing - limit) * inverse_fade, least_facing));
@@ -445,9 +451,12 @@ void Stroke::make_dabs() {
             t->dabs.push_back(&d);
         }
     }
+    // Those that are to be laid out take longest: they go first, and whoever is free takes the next.
+    std::stable_partition(tiles.begin(), tiles.end(), [](const Tile* t) { return !t->laid; });
+    std::atomic<size_t> next{0};
     parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
-        for (size_t i = first; i < last; ++i) {
-            Tile& t = *tiles[i];
+        for (; first < last; ++first) {
+            Tile& t = *tiles[next++];
             if (!t.laid) t.laid = layouts_[t.sheet]->tile(t.x, t.y);
             for (const Dab* d : t.dabs)
                 if (!rubs) lay_on(t, *d);
@@ -469,19 +478,22 @@ void Stroke::make_dabs() {
 
 namespace {
 
-/// One ink over eight texels, by what was added to each.
-void blend(const V4f& full, const float* added, float opacity, int lanes, float* row) {
-    auto over = [&]<int n>(std::integral_constant<int, n>) {
-        for (int i = 0; i < 8; ++i) {
-            const float much = added[i] * opacity;
-            const float a = much < 0.f ? 0.f : much > 1.f ? 1.f : much;
-            for (int c = 0; c < n; ++c) row[i * n + c] += (full[c] - row[i * n + c]) * a;
-        }
-    };
-    if (lanes == 2)
-        over(std::integral_constant<int, 2>());
-    else
-        over(std::integral_constant<int, 4>());
+/// One ink over eight texels, by what was added to each. `base`: what was there before; null: nothing.
+template <int lanes>
+void blend(const V4f& ink, const float* added, float opacity, const uint16_t* base, uint16_t* out) {
+    const __m256 full = lanes == 2 ? _mm256_setr_ps(ink.x, ink.y, ink.x, ink.y, ink.x, ink.y, ink.x, ink.y)
+                                   : _mm256_setr_ps(ink.x, ink.y, ink.z, ink.w, ink.x, ink.y, ink.z, ink.w);
+    const __m256 much = _mm256_mul_ps(_mm256_loadu_ps(added), _mm256_set1_ps(opacity));
+    const __m256 amount = _mm256_min_ps(_mm256_max_ps(much, _mm256_setzero_ps()), _mm256_set1_ps(1.f));
+    // Which texel each number is of.
+    __m256i of = lanes == 2 ? _mm256_setr_epi32(0, 0, 1, 1, 2, 2, 3, 3) : _mm256_setr_epi32(0, 0, 0, 0, 1, 1, 1, 1);
+    for (int i = 0; i < 8 * lanes; i += 8, of = _mm256_add_epi32(of, _mm256_set1_epi32(8 / lanes))) {
+        const __m256 row =
+            base ? _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(base + i))) : _mm256_setzero_ps();
+        const __m256 a = _mm256_permutevar8x32_ps(amount, of);
+        const __m256 mixed = _mm256_add_ps(row, _mm256_mul_ps(_mm256_sub_ps(full, row), a));
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(out + i), _mm256_cvtps_ph(mixed, _MM_FROUND_TO_NEAREST_INT));
+    }
 }
 
 }  // namespace
@@ -510,14 +522,11 @@ const scene::Painting& Stroke::now() {
         scene::TexelsEdit edit(sheet->texels ? sheet->texels : scene::Texels::blank(sheet->size, lanes));
         std::vector<scene::TexelsEdit::Part> parts;
         for (const Tile* t : tiles) parts.push_back({t->x, t->y, t->dirty, true});
-        const std::vector<uint16_t*> to = edit.tiles(parts);
-        parallel_ranges(tiles.size(), 1, [&](size_t first, size_t last) {
-            for (size_t j = first; j < last; ++j) {
-                Tile& t = *tiles[j];
-                const scene::TexelTile* base = old && old->texels ? &old->texels->tile(0, t.x, t.y) : nullptr;
-                show(t, base ? base->get() : nullptr, lanes, to[j]);
-                t.dirty = 0;
-            }
+        edit.tiles(parts, [&](size_t k, uint16_t* to) {
+            Tile& t = *tiles[k];
+            const scene::TexelTile* base = old && old->texels ? &old->texels->tile(0, t.x, t.y) : nullptr;
+            show(t, base ? base->get() : nullptr, lanes, to);
+            t.dirty = 0;
         });
         sheet->texels = edit.done(layouts_[s].get());
     }
@@ -531,25 +540,21 @@ void Stroke::show(const Tile& t, const uint16_t* base, int lanes, uint16_t* out)
     const float there = erases ? 0.f : 1.f;
     const V4f full(ink.x, lanes == 2 ? there : ink.y, ink.z, there);
     each_row(t.dirty, [&](int first) {
-        alignas(32) float row[8 * 4];
         const int numbers = 8 * lanes;
         const size_t at = size_t(first) * size_t(lanes);
         if (!t.work.empty()) {
             for (size_t i = at; i < at + size_t(numbers); ++i) out[i] = scene::float_to_half(t.work[i]);
             return;
         }
-        for (int i = 0; i < numbers; i += 8)
-            _mm256_store_ps(
-                row + i, base
-                             ? _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(base + at + size_t(i))))
-                             : _mm256_setzero_ps());
-        if (t.ink.empty())
-            blend(full, t.added.data() + first, brush_.opacity, lanes, row);
-        else
-            blend_photo(t, size_t(first), lanes, row);
-        for (int i = 0; i < numbers; i += 8)
-            _mm_storeu_si128(reinterpret_cast<__m128i*>(out + at + size_t(i)),
-                             _mm256_cvtps_ph(_mm256_load_ps(row + i), _MM_FROUND_TO_NEAREST_INT));
+        if (t.ink.empty()) {
+            (lanes == 2 ? blend<2> : blend<4>)(full, t.added.data() + first, brush_.opacity, base ? base + at : nullptr,
+                                               out + at);
+            return;
+        }
+        float row[8 * 4];
+        for (int i = 0; i < numbers; ++i) row[i] = base ? scene::half_to_float(base[at + size_t(i)]) : 0.f;
+        blend_photo(t, size_t(first), lanes, row);
+        for (int i = 0; i < numbers; ++i) out[at + size_t(i)] = scene::float_to_half(row[i]);
     });
 }
 

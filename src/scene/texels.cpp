@@ -7,6 +7,7 @@
 #include <bit>
 #include <cmath>
 #include <cstring>
+#include <mutex>
 #include <unordered_set>
 #include <utility>
 
@@ -35,6 +36,44 @@ uint64_t next_number() {
     static std::atomic<uint64_t> last{0};
     return ++last;
 }
+
+/// Room for tiles that nobody holds any more: a stroke that is seen while it grows makes and leaves some twenty of them
+/// every few milliseconds, and the system gives room for each anew only page by page.
+class Spare {
+public:
+    static std::shared_ptr<uint16_t[]> tile(size_t halves) {
+        static Spare* const spares[2] = {new Spare, new Spare};  // never ended: tiles may outlive whatever is ended
+        Spare* const from = spares[halves > size_t(edge) * edge * 2];
+        return {from->take(halves), [from](uint16_t* tile) { from->give(tile); }};
+    }
+
+private:
+    static constexpr size_t most = 96;  // of each size: 4.5 MB in all
+    uint16_t* take(size_t halves) {
+        {
+            std::lock_guard lock(mutex_);
+            if (!tiles_.empty()) {
+                uint16_t* const tile = tiles_.back();
+                tiles_.pop_back();
+                return tile;
+            }
+        }
+        return new uint16_t[halves];
+    }
+    void give(uint16_t* tile) {
+        {
+            std::lock_guard lock(mutex_);
+            if (tiles_.size() < most) {
+                tiles_.push_back(tile);
+                return;
+            }
+        }
+        delete[] tile;
+    }
+    Spare() { tiles_.reserve(most); }
+    std::mutex mutex_;
+    std::vector<uint16_t*> tiles_;
+};
 
 void copy_blocks(const uint16_t* from, uint64_t blocks, size_t lanes, uint16_t* to) {
     const size_t row = size_t(edge) * lanes;
@@ -177,10 +216,10 @@ void TexelsEdit::put(int level, int x, int y, TexelTile tile) {
 }
 
 TexelsEdit::Written& TexelsEdit::written(int level, int x, int y) {
-    written(level, {{x, y, 0}});
+    written(level, {{x, y, 0}}, [](size_t, uint16_t*) {});
     return written_[key(level, x, y)];
 }
-std::vector<uint16_t*> TexelsEdit::written(int level, const std::vector<Part>& parts) {
+void TexelsEdit::written(int level, const std::vector<Part>& parts, const Write& write) {
     std::vector<Written*> to;
     std::vector<size_t> new_ones;
     for (const Part& p : parts) {
@@ -190,20 +229,21 @@ std::vector<uint16_t*> TexelsEdit::written(int level, const std::vector<Part>& p
         to.push_back(&own);
     }
     const size_t lanes = size_t(next_->lanes_);
-    parallel_ranges(new_ones.size(), 4, [&](size_t first, size_t last) {
+    parallel_ranges(parts.size(), 1, [&](size_t first, size_t last) {
         for (size_t k = first; k < last; ++k) {
-            const Part& p = parts[new_ones[k]];
-            const TexelTile& from = next_->tile(level, p.x, p.y);
-            auto& texels = to[new_ones[k]]->texels;
-            texels = from ? std::make_shared_for_overwrite<uint16_t[]>(next_->halves())
-                          : std::make_shared<uint16_t[]>(next_->halves());
-            if (from) copy_blocks(from.get(), p.whole ? ~p.blocks : ~uint64_t(0), lanes, texels.get());
+            const Part& p = parts[k];
+            auto& texels = to[k]->texels;
+            if (!texels) {
+                texels = Spare::tile(next_->halves());
+                if (const TexelTile& from = next_->tile(level, p.x, p.y))
+                    copy_blocks(from.get(), p.whole ? ~p.blocks : ~uint64_t(0), lanes, texels.get());
+                else
+                    std::memset(texels.get(), 0, next_->halves() * sizeof(uint16_t));
+            }
+            write(k, texels.get());
         }
     });
     for (const size_t i : new_ones) set(level, parts[i].x, parts[i].y, to[i]->texels);
-    std::vector<uint16_t*> out;
-    for (const Written* w : to) out.push_back(w->texels.get());
-    return out;
 }
 uint16_t* TexelsEdit::tile(int x, int y, uint64_t blocks) {
     Written& own = written(0, x, y);
@@ -229,6 +269,27 @@ template <int lanes> void store(uint16_t* p, Four v) {
     }
 }
 
+/// Means of four for eight texels in a row, all of which are there. The same sums as of single texels.
+template <int lanes> void average_eight(const uint16_t* a, const uint16_t* b, uint16_t* to) {
+    constexpr int step = lanes == 2 ? 4 : 2;  // texels in eight numbers
+    auto sums = [](const uint16_t* p) {       // each texel and the next
+        const __m256 first = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(p)));
+        const __m256 second = _mm256_cvtph_ps(_mm_loadu_si128(reinterpret_cast<const __m128i*>(p + 8)));
+        if constexpr (lanes == 4)
+            return _mm256_add_ps(_mm256_permute2f128_ps(first, second, 0x20),
+                                 _mm256_permute2f128_ps(first, second, 0x31));
+        const __m256d f = _mm256_castps_pd(first);
+        const __m256d s = _mm256_castps_pd(second);
+        const __m256d mixed = _mm256_castps_pd(_mm256_add_ps(_mm256_castpd_ps(_mm256_shuffle_pd(f, s, 0x0)),
+                                                             _mm256_castpd_ps(_mm256_shuffle_pd(f, s, 0xf))));
+        return _mm256_castpd_ps(_mm256_permute4x64_pd(mixed, 0b11011000));
+    };
+    for (int x = 0; x < 8; x += step, a += 16, b += 16, to += 8)
+        _mm_storeu_si128(reinterpret_cast<__m128i*>(to),
+                         _mm256_cvtps_ph(_mm256_mul_ps(_mm256_set1_ps(.25f), _mm256_add_ps(sums(a), sums(b))),
+                                         _MM_FROUND_TO_NEAREST_INT));
+}
+
 /// One block of a tile, `out` its first texel, from the tile under it, whose texel at (x, y) lies under that. `n`: of
 /// the block, texels a side that there are.
 template <int lanes>
@@ -240,6 +301,10 @@ void average_block(const uint16_t* from, const TexelCover::Rows& rows, int x0, i
         const uint16_t* a = from + size_t((y0 + 2 * y) * edge + x0) * lanes;
         const uint16_t* b = a + size_t(edge) * lanes;
         uint16_t* to = out + size_t(y) * edge * lanes;
+        if (n == 8 && (top & low & 0xffff) == 0xffff) {
+            average_eight<lanes>(a, b, to);
+            continue;
+        }
         for (int x = 0; x < n; ++x, a += 2 * lanes, b += 2 * lanes, to += lanes) {
             const unsigned bits = unsigned(top >> (2 * x) & 3) | unsigned(low >> (2 * x) & 3) << 2;
             if (bits == 15) {
@@ -413,10 +478,7 @@ std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
         const bool whole = next_->size(level) >= edge;  // else their blocks are not
         for (const auto& [k, blocks] : changed)
             parts.push_back({int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, whole});
-        const std::vector<uint16_t*> to = written(level, parts);
-        parallel_ranges(parts.size(), 2, [&](size_t first, size_t last) {
-            for (size_t i = first; i < last; ++i) average(level, parts[i], cover, to[i]);
-        });
+        written(level, parts, [&](size_t i, uint16_t* to) { average(level, parts[i], cover, to); });
         if (!cover) continue;
         for (const auto& [k, blocks] : around(level, changed))
             fill_around(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, *cover);

@@ -90,8 +90,9 @@ public:
         uint64_t blocks;
         bool whole = false;  ///< all texels of those blocks will be written: they are not copied
     };
-    /// The same of many, which are copied on all cores.
-    std::vector<uint16_t*> tiles(const std::vector<Part>& parts) { return written(0, parts); }
+    /// The same of many different ones, on all cores: write(number of the part, its tile).
+    using Write = std::function<void(size_t, uint16_t*)>;
+    void tiles(const std::vector<Part>& parts, const Write& write) { written(0, parts, write); }
     /// Whether tile() was called for it.
     bool touched(int x, int y) const { return written_.contains(key(0, x, y)); }
     /// Puts a tile as it is, of any level, null for none: reading files. Levels above are not made of it.
@@ -111,7 +112,7 @@ private:
     };
     using Marks = std::unordered_map<uint64_t, uint64_t>;  // blocks of tiles
     Written& written(int level, int x, int y);
-    std::vector<uint16_t*> written(int level, const std::vector<Part>& parts);
+    void written(int level, const std::vector<Part>& parts, const Write& write);
     Marks above(const Marks& below) const;
     Marks around(int level, const Marks& marks) const;
     void average(int level, const Part& part, const TexelCover* cover, uint16_t* out) const;

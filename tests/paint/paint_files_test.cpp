@@ -72,6 +72,24 @@ TEST_CASE("mip levels are means, and of what stands for something alone") {
     CHECK(scene::half_to_float(made->tile(2, 0, 0)[1]) == 1.f);
 }
 
+TEST_CASE("each texel of a level is the mean of the four under it, however many numbers it has") {
+    const int lanes = GENERATE(2, 4);
+    const auto made = noise(Texels::blank(64, lanes), 0, 0, 11);
+    auto value = [&](int level, int x, int y, int c) {
+        return scene::half_to_float(made->tile(level, 0, 0)[(y * 64 + x) * lanes + c]);
+    };
+    for (int level = 1; level < made->levels(); ++level)
+        for (int y = 0; y < 64 >> level; ++y)
+            for (int x = 0; x < 64 >> level; ++x)
+                for (int c = 0; c < lanes; ++c) {
+                    const float mean =
+                        .25f * (value(level - 1, 2 * x, 2 * y, c) + value(level - 1, 2 * x + 1, 2 * y, c) +
+                                value(level - 1, 2 * x, 2 * y + 1, c) + value(level - 1, 2 * x + 1, 2 * y + 1, c));
+                    INFO("level " << level << ", " << x << ", " << y << ", number " << c);
+                    REQUIRE(std::fabs(value(level, x, y, c) - mean) <= mean / 2048.f + 1e-7f);  // half of a last place
+                }
+}
+
 TEST_CASE("levels over a few changed blocks are those of sheets that were made in whole") {
     struct Islands final : scene::TexelCover {  // a bit in two of each level, in patches
         std::map<std::array<int, 3>, Rows> all;
