@@ -86,6 +86,31 @@ struct Flat {
     }
 };
 
+struct Timed {
+    int dabs = 0;
+    double spent = 0, worst = 0, flat = 0;  // seconds; the worst of three dabs and what they show
+};
+/// Over the ball from side to side, row by row, for 201 dabs.
+Timed stroke_over(paint::Hand& hand, paint::Stroke& stroke) {
+    Timed t;
+    Flat flat;  // in turn with the dabs, so that a slow moment of the machine meets both
+    for (int step = 0; t.dabs < 201; ++step) {
+        const int row = step / 300;
+        const float x = 350.f + 2.f * float(row % 2 ? 299 - step % 300 : step % 300);
+        for (const paint::Dab& d : hand.move({x, 250.f + 110.f * float(row) + 30.f * std::sin(x * .02f)})) {
+            t.spent += seconds([&] { stroke.dab(d); });
+            if (++t.dabs % 3) continue;
+            const double shown = seconds([&] { stroke.now(); });  // as often as a hand's stroke is shown: every 25 ms
+            t.worst = std::max(t.worst, shown);
+            t.spent += shown;
+            const float across = stroke.texels_across();
+            for (int k = 0; k < 3; ++k) flat.dab(size_t(3.14159f * across * across));
+        }
+    }
+    t.flat = flat.spent;
+    return t;
+}
+
 void strokes(const fs::path& folder) {
     std::ofstream(folder / "ball.obj") << ball_obj();
     render::Workshop workshop;
@@ -99,40 +124,37 @@ void strokes(const fs::path& folder) {
     brush.size = 128.f;  // of a view in which a texel is about a pixel
     brush.spacing = .1f;
     brush.smoothing = 0.f;
-    const paint::View view{p->camera, 1280, 800, 0.f};
-    paint::Hand hand(p, view, brush, 1);
-    paint::Stroke stroke(canvas, p->scene->paintings[0], brush, V3f(1.f), view);
-    int dabs = 0;
-    double worst = 0;
-    double all = 0;
-    Flat flat;  // in turn with the dabs, so that a slow moment of the machine meets both
-    auto work = [&](const std::vector<paint::Dab>& some) {
-        for (const paint::Dab& d : some) {
-            all += seconds([&] { stroke.dab(d); });
-            if (++dabs % 3) continue;
-            const double shown = seconds([&] { stroke.now(); });  // as often as a hand's stroke is shown: every 25 ms
-            worst = std::max(worst, shown);
-            all += shown;
-            const float across = stroke.texels_across();
-            for (int k = 0; k < 3; ++k) flat.dab(size_t(3.14159f * across * across));
-        }
-    };
-    // Over the ball from side to side, row by row.
-    for (int step = 0; dabs < 201; ++step) {
-        const int row = step / 300;
-        const float x = 350.f + 2.f * float(row % 2 ? 299 - step % 300 : step % 300);
-        work(hand.move({x, 250.f + 110.f * float(row) + 30.f * std::sin(x * .02f)}));
+    constexpr int sides = 5;  // a stroke from each, where none has been before
+    std::vector<double> mean;
+    std::vector<double> worst;
+    std::vector<double> rate;
+    std::unique_ptr<paint::Stroke> stroke;
+    for (int side = 0; side < sides; ++side) {
+        paint::View view{p->camera, 1280, 800, 0.f};
+        const float turn = 6.2831853f * float(side) / float(sides);
+        view.camera.position = V3f(2.f * std::sin(turn), 0.f, 2.f * std::cos(turn));
+        paint::Hand hand(p, view, brush, 1);
+        stroke = std::make_unique<paint::Stroke>(canvas, p->scene->paintings[0], brush, V3f(1.f), view);
+        const Timed of = stroke_over(hand, *stroke);
+        mean.push_back(of.spent / of.dabs);
+        worst.push_back(of.worst);
+        rate.push_back(of.flat / of.spent);
     }
-    line("a dab 128 pixels wide, over a 4096 map, in the mean", all / dabs * 1e3, "ms", "under 8", all / dabs < .008);
-    line("the slowest three of 201, and what they show", worst * 1e3, "ms", "under 16", worst < .016);
-    std::printf("%-64s %8.0f across\n", "texels under the last dab", 2. * double(stroke.texels_across()));
-    line("texels written per second, against a flat loop", flat.spent / all, "x", "at least 0.5",
-         flat.spent / all >= .5);
+    std::printf("%-64s %8.0f across\n", "texels under the last dab", 2. * double(stroke->texels_across()));
+    std::printf("  the first stroke: %.2f ms a dab, %.2f of a flat loop\n", mean[0] * 1e3, rate[0]);
+    const double slowest = *std::max_element(worst.begin(), worst.end());
+    for (auto* all : {&mean, &rate}) std::sort(all->begin(), all->end());
+    std::printf("  all five: %.2f to %.2f of a flat loop\n", rate.front(), rate.back());
+    line("a dab 128 pixels wide, over a 4096 map, in the mean", mean[sides / 2] * 1e3, "ms", "under 8",
+         mean[sides / 2] < .008);
+    line("the slowest three of 1005, and what they show", slowest * 1e3, "ms", "under 16", slowest < .016);
+    line("texels written per second, against a flat loop, median stroke", rate[sides / 2], "x", "at least 0.5",
+         rate[sides / 2] >= .5);
     size_t bytes = 0;
-    for (const scene::Sheet& s : stroke.now().sheets) bytes += s.texels->bytes();
+    for (const scene::Sheet& s : stroke->now().sheets) bytes += s.texels->bytes();
     line("an empty 8192 x 8192 painting", double(scene::Texels::blank(8192, 4)->bytes()) / 1048576., "MB", "under 1",
          scene::Texels::blank(8192, 4)->bytes() < (size_t(1) << 20));
-    std::printf("%-64s %8.2f MB, %zu tiles\n", "a stroke of 201 dabs", double(bytes) / 1048576., stroke.tiles());
+    std::printf("%-64s %8.2f MB, %zu tiles\n", "a stroke of 201 dabs", double(bytes) / 1048576., stroke->tiles());
 }
 
 void lookups(const fs::path& folder) {

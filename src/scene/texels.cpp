@@ -429,6 +429,23 @@ void TexelsEdit::fill_around(int level, int tx, int ty, uint64_t blocks, const T
     }
 }
 
+namespace {
+/// Whether every texel of a tile and of those beside it stands for something.
+bool all_stand(const Texels& of, int level, int tx, int ty, const TexelCover& cover) {
+    const int across = of.across(level);
+    const int n = std::min(edge, of.size(level));
+    const uint64_t all = n == edge ? ~uint64_t(0) : (uint64_t(1) << n) - 1;
+    for (int y = std::max(0, ty - 1); y <= std::min(across - 1, ty + 1); ++y)
+        for (int x = std::max(0, tx - 1); x <= std::min(across - 1, tx + 1); ++x) {
+            const TexelCover::Rows* rows = cover.rows(level, x, y);
+            uint64_t there = all;
+            for (int r = 0; rows && r < n; ++r) there &= (*rows)[size_t(r)];
+            if (there != all) return false;
+        }
+    return true;
+}
+}  // namespace
+
 /// Blocks of the next level over some of one.
 TexelsEdit::Marks TexelsEdit::above(const Marks& below) const {
     Marks out;
@@ -480,7 +497,10 @@ std::shared_ptr<const Texels> TexelsEdit::done(const TexelCover* cover) {
             parts.push_back({int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, whole});
         written(level, parts, [&](size_t i, uint16_t* to) { average(level, parts[i], cover, to); });
         if (!cover) continue;
-        for (const auto& [k, blocks] : around(level, changed))
+        Marks beside_gaps;
+        for (const auto& [k, blocks] : changed)
+            if (!all_stand(*next_, level, int(k & 0xffffff), int(k >> 24 & 0xffffff), *cover)) beside_gaps[k] = blocks;
+        for (const auto& [k, blocks] : around(level, beside_gaps))
             fill_around(level, int(k & 0xffffff), int(k >> 24 & 0xffffff), blocks, *cover);
     }
     for (const auto& [k, w] : written_)
