@@ -9,8 +9,8 @@
 
 namespace vemtra::render {
 
-/// Filters `linear` (the resolved film) in place. `strength` >= 0. False if `stop` was set meanwhile: it is worth nothing
-/// then.
+/// Filters `linear` (the resolved film) in place. `strength` >= 0. False if `stop` was set meanwhile: then it is worth
+/// nothing.
 bool denoise(const Film& film, std::vector<V3f>& linear, float strength = 1.f, const std::atomic<bool>* stop = nullptr);
 
 /// A picture that stood before an edit.
