@@ -88,9 +88,14 @@ TEST_CASE("rows below those that are seen come in free moments, in the same orde
         return out;
     };
     t.b.select_part("body");
+    REQUIRE(wait_until([&] { return t.w.detail()->form()->finished(); }, 10));
+    const QStringList of_asset = labels();
     t.b.select_layer("base");
     t.b.select_layer("marine-enamel");
+    // The board shows first what is selected; whoever asks for the rows has them at once.
+    CHECK(t.w.findChild<QWidget*>("detail")->findChildren<app::Form*>().size() == 1);
     const QStringList at_once = labels();
+    CHECK(at_once != of_asset);
     CHECK(at_once.size() >= 4);
     REQUIRE(wait_until([&] { return t.w.detail()->form()->finished(); }, 10));
     const QStringList in_time = labels();
@@ -220,7 +225,7 @@ TEST_CASE("what is chosen on the rigs page is edited in detail, and a light's ro
     };
     choose("Lamp");
     CHECK(t.b.selection().form == "light/Lamp");
-    auto* detail = t.w.findChild<QWidget*>("detail");
+    auto* detail = all_rows(t.w);
     auto* shape = detail->findChild<QComboBox*>("shape");
     REQUIRE(shape);
     CHECK(shape->count() == int(render::light_kinds().size()));
@@ -237,24 +242,22 @@ TEST_CASE("what is chosen on the rigs page is edited in detail, and a light's ro
     Q_EMIT exposure->moved(1.5f);
     CHECK(lamp().exposure == Approx(1.5f));
     choose(QString::fromStdString(scene::active_rig(t.b.scene())->name));
-    auto* on = detail->findChild<QCheckBox*>("stage on");
+    auto* on = all_rows(t.w)->findChild<QCheckBox*>("stage on");
     REQUIRE(on);
     const bool was = scene::active_rig(t.b.scene())->stage.on;
     on->click();
     CHECK(scene::active_rig(t.b.scene())->stage.on != was);
     choose("Pictures");
-    auto* samples = detail->findChild<app::ValueField*>("samples");
+    auto* samples = all_rows(t.w)->findChild<app::ValueField*>("samples");
     REQUIRE(samples);
     Q_EMIT samples->moved(33.f);
     CHECK(t.b.scene().render.samples == 33);
     t.b.select_layer(t.b.selection().layer);  // the board takes the panel back
-    QTest::qWait(20);
-    CHECK_FALSE(detail->findChild<app::ValueField*>("samples"));
+    CHECK_FALSE(all_rows(t.w)->findChild<app::ValueField*>("samples"));
     t.b.show_form("light/Lamp");
     for (int i = 0; i < 6; ++i) t.b.undo();
     CHECK_FALSE(scene::find(scene::active_rig(t.b.scene())->lights, "Lamp"));
-    QTest::qWait(20);  // the form of what is gone goes too
-    CHECK_FALSE(detail->findChild<QComboBox*>("shape"));
+    CHECK_FALSE(all_rows(t.w)->findChild<QComboBox*>("shape"));  // the form of what is gone goes too
 }
 
 TEST_CASE("every page of the drawer is reached by its own name, and findings tell their number") {

@@ -32,6 +32,7 @@ inline bool wait_until(const std::function<bool()>& done, double seconds = 120) 
 
 /// The panel of settings with all of its rows: those that are not seen yet wait for a free moment.
 inline app::DetailPanel* all_rows(app::MainWindow& w) {
+    w.detail()->now();
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);  // the rows of what was selected before
     w.detail()->form()->finish();
     QCoreApplication::sendPostedEvents(nullptr, QEvent::MetaCall);  // what a layout takes in is shown by one

@@ -165,10 +165,11 @@ void build_decal(Form& form, Workbench& bench, const scene::Layer& layer) {
     const DecalPlace at{bench.selection().build_up, layer.id, &bench};
     const size_t count = layer.decal.pins.size();
     form.fold(count == 1 ? QString("decal") : QString("decal, at %1 places").arg(count), true, [&form, &bench, at] {
-        add_lying(form, bench, at);
-        add_edge_and_cells(form, at);
+        form.later([&form, &bench, at] { add_lying(form, bench, at); });
+        form.later([&form, at] { add_edge_and_cells(form, at); });
     });
-    form.fold("this place", true, [&form, &bench, at] { add_this_place(form, bench, at); });
+    form.fold("this place", true,
+              [&form, &bench, at] { form.later([&form, &bench, at] { add_this_place(form, bench, at); }); });
 }
 
 }  // namespace vemtra::app

@@ -3,6 +3,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QScrollBar>
+#include <QTimer>
 #include <QVBoxLayout>
 #include <set>
 
@@ -38,7 +39,7 @@ DetailPanel::DetailPanel(Workbench& bench, QWidget* parent) : QScrollArea(parent
     auto* all = new QVBoxLayout(holder);
     all->setContentsMargins(0, 0, 0, 0);
     setWidget(holder);
-    connect(&bench_, &Workbench::selection_changed, this, &DetailPanel::refresh);
+    connect(&bench_, &Workbench::selection_changed, this, &DetailPanel::wait);
     connect(&bench_, &Workbench::changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::measured_changed, this, &DetailPanel::refresh);
     connect(&bench_, &Workbench::arranging_changed, this, &DetailPanel::refresh);
@@ -68,7 +69,12 @@ std::string DetailPanel::shape() const {
     return key;
 }
 
+void DetailPanel::wait() {
+    if (std::exchange(waits_, true)) return;
+    QTimer::singleShot(0, this, &DetailPanel::now);
+}
 void DetailPanel::refresh() {
+    if (waits_) return;
     if (!form_ || shape_ != shape()) rebuild();
     form_->refresh();
     if (plot_)

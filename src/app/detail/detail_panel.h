@@ -2,6 +2,7 @@
 // description).
 #pragma once
 #include <QScrollArea>
+#include <utility>
 
 #include "app/workbench.h"
 
@@ -14,11 +15,22 @@ class DetailPanel : public QScrollArea {
     Q_OBJECT
 public:
     explicit DetailPanel(Workbench& bench, QWidget* parent = nullptr);
-    Form* form() const { return form_; }
+    /// Of what is selected now.
+    Form* form() {
+        now();
+        return form_;
+    }
+    /// After a selection the rows come when the board has shown it: so neither holds the window for long. Now they are
+    /// to be there.
+    void now() {
+        if (std::exchange(waits_, false)) refresh();
+    }
 
 private:
+    void wait();
     void add_filter();
     QString filter_;
+    bool waits_ = false;    ///< something else has been selected, whose rows are not there yet
     bool filters_ = false;  ///< the form has the line that filters it
     void rebuild();
     void refresh();

@@ -19,7 +19,7 @@
 namespace vemtra::app {
 namespace {
 
-constexpr int rows_at_once = 6;
+constexpr int rows_at_once = 5;
 constexpr qint64 long_enough = 4;  // milliseconds of one moment
 
 }  // namespace
