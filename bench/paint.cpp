@@ -176,6 +176,7 @@ void lookups(const fs::path& folder) {
     std::vector<Error> problems;
     nodes::ImageRequest file;
     file.file = (folder / "map.exr").string();
+    file.components = 4;
     file.colorspace = "raw";
     nodes::ImageRequest painted;
     painted.painting = "p";
@@ -201,10 +202,10 @@ void lookups(const fs::path& folder) {
             textures.sample(handle, n, place, to, components);
         }
     };
-    read(0, 3);
+    read(0, 4);
     read(1, 4);
     const auto [of_file, of_paint] = side_by_side(
-        15, [&] { read(0, 3); }, [&] { read(1, 4); });
+        45, [&] { read(0, 4); }, [&] { read(1, 4); });
     line("a painted map against a file map, time of lookups", of_paint / of_file, "x", "at most 1.05",
          of_paint <= 1.05 * of_file);
 }
@@ -238,7 +239,7 @@ void many_decals(const fs::path& demo) {
     const render::PictureSettings settings{.width = 320, .height = 200, .samples = 12};
     render::render_picture(*few, settings);
     const auto [of_few, of_many] = side_by_side(
-        5, [&] { render::render_picture(*few, settings); }, [&] { render::render_picture(*many, settings); });
+        9, [&] { render::render_picture(*few, settings); }, [&] { render::render_picture(*many, settings); });
     line("500 decals of which 5 are seen, against those five", of_many / of_few, "x", "at most 1.1",
          of_many <= 1.1 * of_few);
 }

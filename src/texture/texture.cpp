@@ -2,7 +2,10 @@
 
 #include <OpenImageIO/imageio.h>
 
+#include <immintrin.h>
+
 #include <array>
+#include <bit>
 #include <set>
 
 #include "base/hash.h"
@@ -422,28 +425,40 @@ void Textures::sample_painted(const Image& image, int n, const float* const* pla
     sample_copies(image, n, place, out, components);
     if (image.own_uv_set >= 0) return;  // its tiles are no neighbours
     auto tile_at = [&](float fu, float fv) { return tile_of(image.tiles, fu, fv); };
-    // Few points lie so near a border that it may count: they are found in loops that become vector code.
+    // Few points lie so near a border that it may count.
     int coarsest = 1 << 30;
     for (const auto& t : image.tiles)
         if (t) coarsest = std::min(coarsest, t->levels()[0].width);
-    thread_local std::vector<float> beyond;  // how far the reach goes beyond the border
-    beyond.assign(size_t(n), 1.f / float(coarsest));
-    float* const over_border = beyond.data();
-    for (int a = 2; a < 6; ++a)
-        if (place[a])
-            for (int i = 0; i < n; ++i) {
-                const float wide = std::fabs(place[a][i]);
-                over_border[i] = wide > over_border[i] ? wide : over_border[i];
-            }
-    for (int i = 0; i < n; ++i) {
-        const float pu = place[0][i] - std::floor(place[0][i]);
-        const float pv = place[1][i] - std::floor(place[1][i]);
-        const float away_u = pu < .5f ? pu : 1.f - pu;
-        const float away_v = pv < .5f ? pv : 1.f - pv;
-        over_border[i] = .5f * over_border[i] - (away_u < away_v ? away_u : away_v);
+    const __m256 least = _mm256_set1_ps(1.f / float(coarsest));
+    auto reach_beyond = [&](int first, const auto& eight_of) {  // of eight points, a bit for each that does
+        const __m256 one = _mm256_set1_ps(1.f);
+        __m256 wide = least;
+        for (int a = 2; a < 6; ++a)
+            if (place[a])
+                wide = _mm256_max_ps(_mm256_andnot_ps(_mm256_set1_ps(-0.f), eight_of(place[a] + first)), wide);
+        __m256 away = one;
+        for (int a = 0; a < 2; ++a) {
+            const __m256 at = eight_of(place[a] + first);
+            const __m256 part = _mm256_sub_ps(at, _mm256_floor_ps(at));
+            away = _mm256_min_ps(away, _mm256_min_ps(part, _mm256_sub_ps(one, part)));
+        }
+        const __m256 reach = _mm256_mul_ps(_mm256_set1_ps(.5f), wide);
+        return unsigned(_mm256_movemask_ps(_mm256_cmp_ps(reach, away, _CMP_GT_OQ)));
+    };
+    thread_local std::vector<int> near;
+    near.clear();
+    for (int first = 0; first < n; first += 8) {
+        const int count = std::min(8, n - first);
+        auto few = [&](const float* p) {
+            alignas(32) float eight[8] = {};
+            std::copy_n(p, count, eight);
+            return _mm256_load_ps(eight);
+        };
+        unsigned some = count == 8 ? reach_beyond(first, [](const float* p) { return _mm256_loadu_ps(p); })
+                                   : reach_beyond(first, few) & ((1u << count) - 1);
+        for (; some; some &= some - 1) near.push_back(first + std::countr_zero(some));
     }
-    for (int i = 0; i < n; ++i) {
-        if (!(over_border[i] > 0.f)) continue;
+    for (const int i : near) {
         const float fu = std::floor(place[0][i]);
         const float fv = std::floor(place[1][i]);
         const TexelImage* here = tile_at(fu, fv);
