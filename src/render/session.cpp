@@ -157,7 +157,10 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->samples = film.samples.empty() ? 0 : *std::max_element(film.samples.begin(), film.samples.end());
     const bool lit = info(request.view).lit;
     if (request.denoise && lit && image->samples && image->samples < 96) {
-        gives_way_ = coarse == 1 && complete;
+        // A dab is laid into the picture that stands. Where that is coarse this one must come first, or a hand that
+        // does not rest would keep it away.
+        const std::shared_ptr<const LiveImage> stands = latest();
+        gives_way_ = coarse == 1 && complete && stands && takes_patches(*stands);
         const bool whole = denoise(film, image->linear, 1.f, &stop_render_);
         gives_way_ = false;
         if (!whole) return;

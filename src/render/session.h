@@ -150,6 +150,7 @@ private:
     bool mend(const Box3f& painted);
     void render_patch();
     bool show_coarse_patch(const Patch& patch);
+    bool takes_patches(const LiveImage& image) const;
     void post_patch(const Patch& patch, const std::vector<V3f>& linear);
     void catch_up();
     void forget_patches();

@@ -248,14 +248,18 @@ bool LiveSession::show_coarse_patch(const Patch& patch) {
     return true;
 }
 
+/// Whether the film's pixels can be laid into a picture as they are.
+bool LiveSession::takes_patches(const LiveImage& image) const {
+    return image.width == at_.film.width && image.height == at_.film.height && image.shown_width == image.width &&
+           image.shown_height == image.height;
+}
+
 /// Posts the last picture with these pixels in it.
 void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear) {
     const PixelRect& rect = patch.rect;
     const int width = rect.x1 - rect.x0;
     const std::shared_ptr<const LiveImage> last = latest();
-    const bool fits = last && last->width == at_.film.width && last->height == at_.film.height &&
-                      last->shown_width == last->width && last->shown_height == last->height;
-    if (!fits) return post(at_.request, at_.film, 1, true, at_.edit);
+    if (!last || !takes_patches(*last)) return post(at_.request, at_.film, 1, true, at_.edit);
     auto image = std::make_shared<LiveImage>(*last);
     const auto rgba = displayed(linear, at_.request.view, at_.request.scene->display);
     for (int y = rect.y0; y < rect.y1; ++y)
