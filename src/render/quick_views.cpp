@@ -1,4 +1,5 @@
 // Pictures that need no transport: clay, and one value of the first hit.
+#include "base/even_frame.h"
 #include "render/renderer.h"
 
 namespace vemtra::render {
@@ -59,7 +60,7 @@ uint64_t Renderer::clay(Tile& t, uint32_t sample) {
         film_.alpha[path.pixel] += share;
         film_.albedo[path.pixel] += V3f(.6f * share);
         const V3f d =
-            Frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
+            even_frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
         const float sky =
             .62f + .38f * d.y +
             .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better

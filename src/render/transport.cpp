@@ -1,6 +1,7 @@
 // What a path does at a surface, and where it leaves the scene.
 //   L = Le + integral of f Li cos   estimated with next-event estimation and multiple importance sampling (Veach 1997,
 // balance heuristic)
+#include "base/even_frame.h"
 #include "render/emission.h"
 #include "render/next_event.h"
 
@@ -217,7 +218,7 @@ bool Renderer::shade_path(Tile& t, size_t i, Path& path, MaterialPoint& point, i
     float wavelength = path.wavelength;
     V3f spectral(1.f);
     if (disperses && wavelength == 0.f) wavelength = surface::draw_wavelength(random.next(), spectral);
-    const Frame frame(point.s.normal);
+    const Frame frame = even_frame(point.s.normal);
     Stack& stack = t.stack;
     if (on_stage) {
         stack.reset(outside);

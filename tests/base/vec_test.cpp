@@ -1,4 +1,4 @@
-#include "base/vec.h"
+#include "base/even_frame.h"
 
 #include "base/text.h"
 #include "support.h"
@@ -23,6 +23,34 @@ TEST_CASE("a frame is orthonormal and right-handed around every direction, strai
         CHECK((f.tangent.cross(f.bitangent) - n).length() < 1e-4f);
         CHECK((f.to_world(f.to_local(V3f(.3f, -.2f, .9f))) - V3f(.3f, -.2f, .9f)).length() < 1e-5f);
     }
+}
+
+TEST_CASE("an even frame is one around every direction, and stands beside that of any direction beside it") {
+    auto off = [](const Frame& f) {
+        return std::fabs(f.tangent.dot(f.bitangent)) + std::fabs(f.tangent.dot(f.normal)) +
+               std::fabs(f.bitangent.dot(f.normal)) + std::fabs(f.tangent.length() - 1.f) +
+               (f.tangent.cross(f.bitangent) - f.normal).length();
+    };
+    std::mt19937 random(4);
+    std::normal_distribution<float> d;
+    float worst = 0.f;
+    float turned = 0.f;  // more than the direction was
+    for (int k = 0; k < 100000; ++k) {
+        V3f n(d(random), d(random), d(random));
+        if (k % 4 == 1) n.z *= 1e-4f;                // where other frames change their sense
+        if (k % 4 == 2) n.x *= 1e-4f, n.z *= 1e-4f;  // straight up and down
+        const V3f to = V3f(d(random), d(random), d(random)) * 1e-3f;
+        const Frame a = even_frame(n.normalized());
+        const Frame b = even_frame((n + to).normalized());
+        worst = std::max(worst, off(a));
+        if (a.normal.y < -.9f) continue;
+        turned = std::max(turned, ((a.tangent - b.tangent).length() + (a.bitangent - b.bitangent).length()) /
+                                      (1e-5f + (a.normal - b.normal).length()));
+    }
+    CHECK(worst < 2e-6f);
+    CHECK(turned < 12.f);
+    for (const V3f& n : {V3f(0, 1, 0), V3f(0, -1, 0), V3f(1e-20f, -1, 0), V3f(1, 0, 0), V3f(0, 0, -1)})
+        CHECK(off(even_frame(n)) < 1e-6f);
 }
 
 TEST_CASE("an affine matrix moves points, turns steps, and keeps normals upright by its inverse transpose") {
