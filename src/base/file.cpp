@@ -261,15 +261,23 @@ std::string path_from(const fs::path& folder, const fs::path& path) {
     return ec ? absolute_path(path).string() : relative.generic_string();
 }
 
+namespace {
+
+/// Where the XDG Base Directory Specification has it: what the variable says, if that is absolute; else below the home
+/// folder; without one, among what is temporary.
+fs::path base_folder(const char* variable, const fs::path& below_home) {
+    const char* told = std::getenv(variable);
+    if (told && fs::path(told).is_absolute()) return told;
+    if (const char* home = std::getenv("HOME"); home && *home) return fs::path(home) / below_home;
+    std::error_code ec;
+    const fs::path temporary = fs::temp_directory_path(ec);
+    return ec ? fs::path("/tmp") : temporary;
+}
+
+}  // namespace
+
 fs::path cache_folder(const std::string& kind) {
-    fs::path root;
-    if (const char* xdg = std::getenv("XDG_CACHE_HOME"); xdg && *xdg)
-        root = xdg;
-    else if (const char* home = std::getenv("HOME"); home && *home)
-        root = fs::path(home) / ".cache";
-    else
-        root = fs::temp_directory_path();
-    const fs::path folder = root / "vemtra" / kind;
+    const fs::path folder = base_folder("XDG_CACHE_HOME", ".cache") / "vemtra" / kind;
     std::error_code ec;
     fs::create_directories(folder, ec);
     return folder;
@@ -304,9 +312,7 @@ void mark_used(const fs::path& file) {
 }
 
 fs::path data_folder() {
-    const char* data = std::getenv("XDG_DATA_HOME");
-    const char* home = std::getenv("HOME");
-    return (data && *data ? fs::path(data) : fs::path(home && *home ? home : ".") / ".local" / "share") / "vemtra";
+    return base_folder("XDG_DATA_HOME", fs::path(".local") / "share") / "vemtra";
 }
 
 fs::path shipped_assets() {

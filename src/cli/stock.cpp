@@ -60,7 +60,8 @@ int stock_render(const StockCall& call) {
             {"No such stock entry", "", call.id, "the stock has no entry with that id", "See 'vemtra-cli stock list'"});
     scene::Scene lit;
     const scene::Rig* rig = nullptr;
-    fs::path folder = fs::current_path();
+    std::error_code gone;
+    fs::path folder = fs::current_path(gone);
     if (!call.project.empty()) {
         auto loaded = scene::load(call.project);
         if (!loaded) return fail(loaded.error());

@@ -162,6 +162,40 @@ TEST_CASE("a file that is cut while it is read ends there") {
     CHECK(in.left() > 0);    // by what it claimed
 }
 
+TEST_CASE("folders of the system stand where its specification has them, and somewhere whatever is told") {
+    struct Told {
+        explicit Told(const char* name) : name(name) {
+            if (const char* v = std::getenv(name)) before = v;
+        }
+        ~Told() { set(before ? before->c_str() : nullptr); }
+        void set(const char* value) { value ? ::setenv(name, value, 1) : ::unsetenv(name); }
+        const char* name;
+        std::optional<std::string> before;
+    };
+    Scratch s;
+    Told cache("XDG_CACHE_HOME");
+    Told data("XDG_DATA_HOME");
+    Told home("HOME");
+    Told temporary("TMPDIR");
+    cache.set((s.path / "c").c_str());
+    data.set((s.path / "d").c_str());
+    CHECK(cache_folder("maps") == s.path / "c" / "vemtra" / "maps");
+    CHECK(fs::is_directory(s.path / "c" / "vemtra" / "maps"));
+    CHECK(data_folder() == s.path / "d" / "vemtra");
+    // What is no absolute path counts as not told.
+    home.set(s.path.c_str());
+    cache.set("beside");
+    data.set("beside");
+    CHECK(cache_folder("maps") == s.path / ".cache" / "vemtra" / "maps");
+    CHECK(data_folder() == s.path / ".local" / "share" / "vemtra");
+    CHECK_FALSE(fs::exists("beside"));
+    home.set(nullptr);
+    temporary.set(s.path.c_str());
+    CHECK(data_folder() == s.path / "vemtra");
+    temporary.set("/no/such/folder");
+    CHECK(data_folder() == fs::path("/tmp") / "vemtra");
+}
+
 TEST_CASE("paths are said from a folder, or in full where there is no way") {
     CHECK(path_from("/a/b", "/a/b/c/d.png") == "c/d.png");
     CHECK(path_from("/a/b", "/a/x.png") == "../x.png");

@@ -12,7 +12,8 @@
 namespace vemtra::app {
 
 fs::path Files::folder() const {
-    return file_ ? absolute_path(*file_).parent_path() : fs::current_path();
+    std::error_code gone;  // the folder that Vemtra was started in may be no more
+    return file_ ? absolute_path(*file_).parent_path() : fs::current_path(gone);
 }
 
 void Files::reset(scene::Scene s, std::optional<fs::path> file) {
