@@ -79,11 +79,11 @@ struct Displaced {
     std::shared_ptr<const geometry::ReliefHeights> heights;
     geometry::Geometry direct, tessellated;
     Displaced(std::shared_ptr<const Mesh> m, std::shared_ptr<const geometry::Welds> w,
-              std::shared_ptr<const geometry::ReliefHeights> h, bool rounded = false)
+              std::shared_ptr<const geometry::ReliefHeights> h, geometry::DisplacedAs as = {})
         : mesh(m),
           welds(w),
           heights(h),
-          direct({geometry::Instance(geometry::make_displaced(geometry::make_shape(m), w, h, {rounded}), M44f())}),
+          direct({geometry::Instance(geometry::make_displaced(geometry::make_shape(m), w, h, as), M44f())}),
           tessellated({geometry::Instance(geometry::make_shape(geometry::tessellated(*m, *w, *h)), M44f())}) {}
 };
 
@@ -99,6 +99,13 @@ inline Hit first_hit(const geometry::Geometry& g, const V3f& origin, const V3f& 
     rtcIntersect1(g.scene(), &context, &ray);
     const geometry::Place at = geometry::place_of(ray.hit);
     return {geometry::hit_something(at), ray.ray.tfar, at};
+}
+inline bool is_hit(const geometry::Geometry& g, const V3f& origin, const V3f& direction) {
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    RTCRay ray = geometry::single_ray(origin, direction).ray;
+    rtcOccluded1(g.scene(), &context, &ray);
+    return ray.tfar < 0.f;
 }
 inline V3f on_sphere(std::mt19937& random) {
     std::normal_distribution<float> d;
@@ -118,6 +125,7 @@ inline std::pair<size_t, size_t> met_and_apart(const Displaced& d) {
         const Hit b = first_hit(d.tessellated, origin, way);
         hits += b.any;
         apart += a.any != b.any || (a.any && std::fabs(a.t - b.t) > 1e-5f);
+        apart += is_hit(d.direct, origin, way) != a.any;
         if (a.any) CHECK((d.direct.at(a.place).position - origin - way * a.t).length() < 2e-5f);
     }
     return {hits, apart};

@@ -41,18 +41,24 @@ public:
           as_(as),
           m_(base_->faces_as_triangles()),
           meet_(nodes::wide_kernels_run() ? avx512::meet_relief : avx2::meet_relief) {
+        if (as_.for_now) boxes_.resize(m_.triangles());
         std::mutex mutex;
         parallel_ranges(m_.triangles(), 4096, [&](size_t first, size_t last) {
             Box3f box;
-            for (size_t f = first; f < last; ++f) box.extendBy(bounds_of(uint32_t(f)));
+            for (size_t f = first; f < last; ++f) {
+                const Box3f own = bounds_of(uint32_t(f));
+                if (as_.for_now) boxes_[f] = own;
+                box.extendBy(own);
+            }
             std::lock_guard lock(mutex);
             bounds_.extendBy(box);
         });
+        if (as_.for_now && lie_together()) together_ = most_together;
     }
 
     uint32_t faces() const override { return base_->faces(); }
     Box3f bounds() const override { return bounds_; }
-    size_t bytes() const override { return base_->bytes() + heights_->bytes(); }
+    size_t bytes() const override { return base_->bytes() + heights_->bytes() + sizeof(Box3f) * boxes_.capacity(); }
     uint64_t content_hash() const override { return combine64(base_->content_hash(), heights_->content_hash()); }
     float area(uint32_t face) const override { return base_->area(face); }
     bool has_uvs() const override { return base_->has_uvs(); }
@@ -128,7 +134,8 @@ public:
 
     RTCGeometry attachable(const M44f*) const override {
         RTCGeometry g = rtcNewGeometry(embree_device(), RTC_GEOMETRY_TYPE_USER);
-        rtcSetGeometryUserPrimitiveCount(g, faces());
+        if (as_.for_now) rtcSetGeometryBuildQuality(g, RTC_BUILD_QUALITY_LOW);  // by Morton order
+        rtcSetGeometryUserPrimitiveCount(g, (faces() + together_ - 1) / together_);
         rtcSetGeometryUserData(g, const_cast<DisplacedShape*>(this));
         rtcSetGeometryBoundsFunction(g, tell_bounds, nullptr);
         rtcSetGeometryIntersectFunction(g, intersect);
@@ -309,8 +316,65 @@ private:
         return {box.min - pad, box.max + pad};
     }
 
+    /// For now, faces that follow each other are one to the ray library, which is quicker then to sort them.
+    static constexpr uint32_t most_together = 4;
+    std::pair<uint32_t, uint32_t> faces_of(uint32_t primitive) const {
+        return {primitive * together_, std::min(faces(), (primitive + 1) * together_)};
+    }
+    Box3f box_of(uint32_t primitive) const {
+        if (boxes_.empty()) return bounds_of(primitive);
+        Box3f box;
+        const auto [first, last] = faces_of(primitive);
+        for (uint32_t f = first; f < last; ++f) box.extendBy(boxes_[f]);
+        return box;
+    }
+    /// True where those that follow each other mostly lie beside each other; by some of them.
+    bool lie_together() const {
+        auto half_area = [](const Box3f& b) {
+            const V3f d = b.size();
+            return double(d.x) * double(d.y) + double(d.y) * double(d.z) + double(d.z) * double(d.x);
+        };
+        const size_t groups = boxes_.size() / most_together;
+        const size_t step = std::max<size_t>(1, groups / 2048);
+        double own = 0.;
+        double whole = 0.;
+        for (size_t g = 0; g < groups; g += step) {
+            Box3f all;
+            for (size_t f = g * most_together; f < (g + 1) * most_together; ++f) {
+                own += half_area(boxes_[f]);
+                all.extendBy(boxes_[f]);
+            }
+            whole += half_area(all);
+        }
+        return whole < 1.5 * own;
+    }
+    /// Whether a ray may meet a face at all.
+    bool enters(uint32_t face, const ReliefRay& ray, const V3f& inverse) const {
+        const Box3f& box = boxes_[face];
+        float near = ray.near;
+        float far = ray.far;
+        for (int a = 0; a < 3; ++a) {
+            const float t0 = (box.min[a] - ray.origin[a]) * inverse[a];
+            const float t1 = (box.max[a] - ray.origin[a]) * inverse[a];
+            near = std::max(near, std::min(t0, t1));  // what is no number counts as no bound
+            far = std::min(far, std::max(t0, t1));
+        }
+        return near <= far + 2e-6f * std::fabs(far);
+    }
+    /// Calls meet(face, ray) for the faces of a primitive that the ray may meet, until it says that this is enough.
+    template <class Meet> void each_face(uint32_t primitive, ReliefRay& ray, Meet&& meet) const {
+        const auto [first, last] = faces_of(primitive);
+        if (together_ == 1) {
+            meet(first, ray);
+            return;
+        }
+        const V3f inverse(1.f / ray.direction[0], 1.f / ray.direction[1], 1.f / ray.direction[2]);
+        for (uint32_t f = first; f < last; ++f)
+            if (enters(f, ray, inverse) && meet(f, ray)) return;
+    }
+
     static void tell_bounds(const RTCBoundsFunctionArguments* a) {
-        const Box3f b = static_cast<const DisplacedShape*>(a->geometryUserPtr)->bounds_of(a->primID);
+        const Box3f b = static_cast<const DisplacedShape*>(a->geometryUserPtr)->box_of(a->primID);
         *a->bounds_o = {b.min.x, b.min.y, b.min.z, 0.f, b.max.x, b.max.y, b.max.z, 0.f};
     }
     static ReliefRay ray_of(RTCRayN* r, unsigned n, unsigned k) {
@@ -343,31 +407,38 @@ private:
     }
     static void intersect(const RTCIntersectFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
-        const ReliefFace& f = self.recent(a->primID);
         RTCRayN* rays = RTCRayHitN_RayN(a->rayhit, a->N);
         RTCHitN* hits = RTCRayHitN_HitN(a->rayhit, a->N);
         for (unsigned k = 0; k < a->N; ++k) {
             if (!a->valid[k]) continue;
-            ReliefHit hit;
-            if (!self.meet_(f, ray_of(rays, a->N, k), false, hit)) continue;
-            RTCRayN_tfar(rays, a->N, k) = hit.t;
-            RTCHitN_u(hits, a->N, k) = hit.u;
-            RTCHitN_v(hits, a->N, k) = hit.v;
-            RTCHitN_Ng_x(hits, a->N, k) = hit.normal[0];
-            RTCHitN_Ng_y(hits, a->N, k) = hit.normal[1];
-            RTCHitN_Ng_z(hits, a->N, k) = hit.normal[2];
-            RTCHitN_primID(hits, a->N, k) = a->primID;
-            RTCHitN_geomID(hits, a->N, k) = a->geomID;
-            RTCHitN_instID(hits, a->N, k, 0) = a->context->instID[0];
+            ReliefRay ray = ray_of(rays, a->N, k);
+            self.each_face(a->primID, ray, [&](uint32_t face, ReliefRay& r) {
+                ReliefHit hit;
+                if (!self.meet_(self.recent(face), r, false, hit)) return false;
+                RTCRayN_tfar(rays, a->N, k) = r.far = hit.t;
+                RTCHitN_u(hits, a->N, k) = hit.u;
+                RTCHitN_v(hits, a->N, k) = hit.v;
+                RTCHitN_Ng_x(hits, a->N, k) = hit.normal[0];
+                RTCHitN_Ng_y(hits, a->N, k) = hit.normal[1];
+                RTCHitN_Ng_z(hits, a->N, k) = hit.normal[2];
+                RTCHitN_primID(hits, a->N, k) = face;
+                RTCHitN_geomID(hits, a->N, k) = a->geomID;
+                RTCHitN_instID(hits, a->N, k, 0) = a->context->instID[0];
+                return false;
+            });
         }
     }
     static void occlude(const RTCOccludedFunctionNArguments* a) {
         const auto& self = *static_cast<const DisplacedShape*>(a->geometryUserPtr);
-        const ReliefFace& f = self.recent(a->primID);
         for (unsigned k = 0; k < a->N; ++k) {
             if (!a->valid[k]) continue;
-            ReliefHit hit;
-            if (self.meet_(f, ray_of(a->ray, a->N, k), true, hit)) RTCRayN_tfar(a->ray, a->N, k) = -INFINITY;
+            ReliefRay ray = ray_of(a->ray, a->N, k);
+            self.each_face(a->primID, ray, [&](uint32_t face, const ReliefRay& r) {
+                ReliefHit hit;
+                if (!self.meet_(self.recent(face), r, true, hit)) return false;
+                RTCRayN_tfar(a->ray, a->N, k) = -INFINITY;
+                return true;
+            });
         }
     }
 
@@ -379,6 +450,8 @@ private:
     MeetRelief meet_;
     const uint64_t number_ = ++made;  ///< tells forms apart that stood at the same address
     Box3f bounds_;
+    std::vector<Box3f> boxes_;  ///< of the faces, for now: an accelerator made in a hurry asks for each several times
+    uint32_t together_ = 1;     ///< faces of one primitive of the ray library's
 };
 
 }  // namespace

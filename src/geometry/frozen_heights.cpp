@@ -33,6 +33,8 @@ struct Codes {
 /// Where faces have their grid points and the bounds of their pieces.
 struct Layout {
     explicit Layout(const ReliefLevels& levels) {
+        first_point.reserve(levels.level.size());
+        first_piece.reserve(levels.level.size());
         for (const uint8_t level : levels.level) {
             first_point.push_back(points);
             first_piece.push_back(pieces);
@@ -320,6 +322,7 @@ public:
 
 private:
     static constexpr size_t components = Frozen::components;
+    static constexpr size_t faces_at_once = 4096, sides_at_once = 512;
     using Value = std::array<float, components>;
     int level(uint32_t face) const { return out_.levels.level[face]; }
 
@@ -352,12 +355,14 @@ private:
             const double weight = components == 1 ? 1.0 : 1e-6 + double(angle_at_corner(m_, s / 3, int(s % 3)));
             mean[w_.place_of[m_.indices[s]]].add(said[k], weight);
         }
-        for (uint32_t f = 0; f < m_.triangles(); ++f) {
-            const int n = 1 << level(f);
-            for (int c = 0; c < 3; ++c)
-                out_.put(out_.index(f, c == 1 ? n : 0, c == 2 ? n : 0),
-                         mean[w_.place_of[m_.indices[3 * size_t(f) + size_t(c)]]].value());
-        }
+        parallel_ranges(m_.triangles(), faces_at_once, [&](size_t first, size_t last) {
+            for (size_t f = first; f < last; ++f) {
+                const int n = 1 << level(uint32_t(f));
+                for (size_t c = 0; c < 3; ++c)
+                    out_.put(out_.index(uint32_t(f), c == 1 ? n : 0, c == 2 ? n : 0),
+                             mean[w_.place_of[m_.indices[3 * f + c]]].value());
+            }
+        });
     }
 
     uint32_t end(uint32_t side, int which) const {
@@ -379,20 +384,22 @@ private:
     /// Sides that lie together share the points of the coarsest of them; each has the mean of what they say, those
     /// between the same vertices once where that must be the same.
     void sides() {
-        std::vector<uint32_t> leaders;
-        for (uint32_t s = 0; s < m_.indices.size(); ++s) {
-            bool leads = true;
-            int least = level(s / 3);
-            for (uint32_t o = w_.next_side[s]; o != s; o = w_.next_side[o])
-                leads &= o > s, least = std::min(least, level(o / 3));
-            if (leads && least > 0) leaders.push_back(s);
-        }
-        parallel_ranges(leaders.size(), 256, [&](size_t first, size_t last) {
+        parallel_ranges(m_.indices.size(), sides_at_once, [&](size_t first, size_t last) {
             const HeightsAt evaluate = make_();
             Sides some(*this, evaluate);
-            for (size_t k = first; k < last && !stopped(progress_); ++k) some.ask(leaders[k]);
+            for (size_t s = first; s < last && !stopped(progress_); ++s)
+                if (leads(uint32_t(s))) some.ask(uint32_t(s));
             some.put();
         });
+    }
+    /// The first of the sides that lie together, where these have points between their ends.
+    bool leads(uint32_t s) const {
+        int least = level(s / 3);
+        for (uint32_t o = w_.next_side[s]; o != s; o = w_.next_side[o]) {
+            if (o < s) return false;
+            least = std::min(least, level(o / 3));
+        }
+        return least > 0;
     }
     /// Points on sides are asked for in batches over many of them: most sides have few.
     class Sides {

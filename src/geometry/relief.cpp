@@ -1,5 +1,6 @@
 #include "geometry/relief.h"
 
+#include <atomic>
 #include <cmath>
 
 #include "base/parallel_sort.h"
@@ -11,20 +12,20 @@ namespace vemtra::geometry {
 
 ReliefFrame relief_frame(const ReliefFace& f) {
     auto of = [](const float* v) { return V3f(v[0], v[1], v[2]); };
+    auto sum = [](const V3f& v) { return std::fabs(v.x) + std::fabs(v.y) + std::fabs(v.z); };
     const V3f p0 = of(f.corner[0]);
     const V3f e1 = of(f.corner[1]) - p0;
     const V3f e2 = of(f.corner[2]) - p0;
-    V3f x = e1;
-    V3f z = e1.cross(e2);
+    const float segments = float(1 << f.levels);
+    const float per = 1.f / segments;
     ReliefFrame out;
-    out.flat = z.length2() > 1e-36f && x.length2() > 0.f;
-    if (!out.flat) x = {1, 0, 0}, z = {0, 0, 1};
-    const V3f axes[3] = {x, z.cross(x), z};
+    V3f axes[3] = {{1, 0, 0}, {0, 1, 0}, e1.cross(e2)};
+    out.flat = axes[2].length2() > 1e-36f && dual_basis(e1, e2, axes[0], axes[1]);
+    if (out.flat)
+        axes[0] *= segments, axes[1] *= segments;
+    else
+        axes[2] = {0, 0, 1};
     auto turn = [&](const V3f& v) { return V3f(v.dot(axes[0]), v.dot(axes[1]), v.dot(axes[2])); };
-    auto sum = [](const V3f& v) { return std::fabs(v.x) + std::fabs(v.y) + std::fabs(v.z); };
-    const float per = 1.f / float(1 << f.levels);
-    const V3f a = turn(e1);
-    const V3f b = turn(e2);
     const V3f d[3] = {turn(of(f.along[0])), turn(of(f.along[1])), turn(of(f.along[2]))};
     const V3f middle = p0 + (e1 + e2) / 3.f;
     for (int c = 0; c < 3; ++c) {
@@ -35,15 +36,13 @@ ReliefFrame relief_frame(const ReliefFace& f) {
         out.d1[c] = (d[1][c] - d[0][c]) * per;
         out.d2[c] = (d[2][c] - d[0][c]) * per;
         out.reach[c] = sum(axes[c]);
+        out.length[c] = axes[c].length();
     }
-    out.e1x = a.x * per;
-    out.e2x = b.x * per;
-    out.e2y = b.y * per;
-    for (int c = 0; c < 3; ++c) out.length[c] = axes[c].length();
     out.size = sum(p0) + sum(e1) + sum(e2);
-    const float slack = 2.4e-6f * out.size;
-    if (std::fabs(a.y) > slack * out.reach[1] || std::fabs(a.z) + std::fabs(b.z) > 2.f * slack * out.reach[2])
-        out.flat = false;
+    // How far its corners are from where they ought to be, where rounding has moved the axes.
+    const V3f off[2] = {turn(e1) - V3f(segments, 0.f, 0.f), turn(e2) - V3f(0.f, segments, 0.f)};
+    for (int c = 0; c < 3; ++c)
+        if (!(std::fabs(off[0][c]) + std::fabs(off[1][c]) <= 2.4e-6f * out.size * out.reach[c])) out.flat = false;
     return out;
 }
 
@@ -157,6 +156,8 @@ void find_directions(const Mesh& m, Welds& w) {
         if (along[p].y > 0.f && !as_told[p]) w.direction[p] *= 1.f / std::max(.5f, along[p].x / along[p].y);
 }
 
+constexpr size_t levels_at_once = 4096;  // faces
+
 }  // namespace
 
 size_t Welds::bytes() const {
@@ -186,25 +187,39 @@ ReliefLevels relief_levels(const Mesh& mesh, const Welds& welds, const std::func
     const uint32_t faces = uint32_t(mesh.triangles());
     out.level.resize(faces);
     out.coarse.assign(faces, 0);
-    for (uint32_t f = 0; f < faces; ++f) {
-        int level = 0;
-        const float want = segments(f);
-        while (level < relief_deepest && want > float(1 << level) * 1.0001f) ++level;
-        out.reached &= !(want > float(1 << level) * 1.0001f);
-        out.level[f] = uint8_t(level);
-    }
+    std::atomic<int> finest{0};
+    std::atomic<bool> reached{true};
+    parallel_ranges(faces, levels_at_once, [&](size_t first, size_t last) {
+        int deepest = 0;
+        bool enough = true;
+        for (size_t f = first; f < last; ++f) {
+            int level = 0;
+            const float want = segments(uint32_t(f));
+            while (level < relief_deepest && want > float(1 << level) * 1.0001f) ++level;
+            enough &= !(want > float(1 << level) * 1.0001f);
+            out.level[f] = uint8_t(level);
+            deepest = std::max(deepest, level);
+        }
+        if (!enough) reached = false;
+        for (int now = finest; deepest > now && !finest.compare_exchange_weak(now, deepest);) {}
+    });
+    out.reached = reached;
     // Neighbours of the finest become at most four times as coarse, then theirs.
-    for (int level = relief_deepest; level > 2; --level)
-        for (uint32_t s = 0; s < 3 * faces; ++s)
-            if (out.level[s / 3] == level)
+    for (int level = finest; level > 2; --level)
+        for (uint32_t f = 0; f < faces; ++f) {
+            if (out.level[f] != level) continue;
+            for (uint32_t s = 3 * f; s < 3 * f + 3; ++s)
                 for (uint32_t o = welds.next_side[s]; o != s; o = welds.next_side[o])
                     out.level[o / 3] = std::max(out.level[o / 3], uint8_t(level - 2));
-    for (uint32_t s = 0; s < 3 * faces; ++s) {
-        int least = out.level[s / 3];
-        for (uint32_t o = welds.next_side[s]; o != s; o = welds.next_side[o])
-            least = std::min(least, int(out.level[o / 3]));
-        out.coarse[s / 3] |= uint8_t((out.level[s / 3] - least) << 2 * (s % 3));
-    }
+        }
+    parallel_ranges(faces, levels_at_once, [&](size_t first, size_t last) {
+        for (uint32_t s = uint32_t(3 * first); s < 3 * last; ++s) {
+            int least = out.level[s / 3];
+            for (uint32_t o = welds.next_side[s]; o != s; o = welds.next_side[o])
+                least = std::min(least, int(out.level[o / 3]));
+            out.coarse[s / 3] |= uint8_t((out.level[s / 3] - least) << 2 * (s % 3));
+        }
+    });
     return out;
 }
 

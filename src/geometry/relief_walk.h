@@ -8,10 +8,11 @@
 // None of them is ever stored. For heights within [lo, hi] the part of the surface over any triangle of the grid lies
 // in the convex hull of six points, its corners moved by lo D and by hi D: S is linear in P for a given height, and
 // linear in the height for a given P. So a ray goes down from the face through pieces of it, sixteen at a time, each
-// a quarter as long as its parent, as long as it meets the boxes around such hulls; at the bottom the small triangles
-// of a block of 4 x 4 are met at once. Boxes are axis-aligned in a frame of the face, where thin relief is thin.
-// Offsets that go any way take the place of h D where a network says so: then the box of a piece is that of its three
-// corners, widened by the bounds of the offsets over it.
+// a quarter as long as its parent, as long as it meets the slabs around such hulls; at the bottom the small triangles
+// of a block of 4 x 4 are met at once. Slabs lie along the three sides of the face and its plane, so that those of a
+// piece that is not moved are the piece itself, and thin relief is thin.
+// Offsets that go any way take the place of h D where a network says so: then the slabs of a piece are those of its
+// three corners, widened by the bounds of the offsets over it.
 // (After Thonat et al. 2021, "Tessellation-Free Displacement Mapping for Ray Tracing"; the hull of six points is exact
 // for a linear direction and takes the place of their affine arithmetic.)
 //
@@ -107,15 +108,16 @@ inline __attribute__((always_inline)) constexpr ReliefPiece relief_child(const R
             p.index * relief_lanes + uint64_t(lane)};
 }
 
-/// The face in a frame of its own: its plane is z = 0, its first side runs along x. Axes are at right angles, of any
-/// length.
+/// The face in coordinates of its own: along its first and its last side, in segments, and out of its plane. A piece of
+/// the flat face lies between two numbers of the first, two of the second, and two of their sum: that is all of a
+/// triangle, and no more, where a box of right angles has twice its area.
 struct ReliefFrame {
-    float axes[3][3], first[3], middle[3];  ///< the first corner and the middle, where they are
-    float e1x, e2x, e2y;                    ///< the sides' steps per segment
-    float d0[3], d1[3], d2[3];              ///< the direction at the first corner, and its steps per segment
-    float size, reach[3];                   ///< of coordinates, for what rounding moves; of the axes
-    float length[3];                        ///< of the axes
-    bool flat;                              ///< false: it has no area, and no box is to be trusted
+    float axes[3][3], first[3],
+        middle[3];              ///< what gives the coordinates; the first corner and the middle, where they are
+    float d0[3], d1[3], d2[3];  ///< the direction at the first corner, and its steps per segment
+    float size, reach[3];       ///< of coordinates, for what rounding moves; of the axes
+    float length[3];            ///< of the axes
+    bool flat;                  ///< false: it has no area, and no box is to be trusted
 };
 struct ReliefFace;
 /// Of a face whose corners, directions and levels are set.

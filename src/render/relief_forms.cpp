@@ -1,6 +1,8 @@
 // The forms that stand out by the heights of what they wear.
 #include <array>
 #include <map>
+#include <memory>
+#include <mutex>
 #include <set>
 
 #include "base/hash.h"
@@ -320,6 +322,20 @@ private:
         ReliefDirections ways;
         ReliefOffsets offsets;
     };
+    /// Room to work in, of what others have left: it is large, and asked for anew for every few faces.
+    std::shared_ptr<Work> room() const {
+        std::unique_ptr<Work> work;
+        {
+            const std::lock_guard lock(mutex_);
+            if (!spare_.empty()) work = std::move(spare_.back()), spare_.pop_back();
+        }
+        if (!work) work = std::make_unique<Work>();
+        return {work.release(), [this](Work* w) {
+                    std::unique_ptr<Work> left(w);
+                    const std::lock_guard lock(mutex_);
+                    spare_.push_back(std::move(left));
+                }};
+    }
     /// Where offsets may go at a place of the part.
     void set_ways(ReliefDirections& ways, size_t k, uint32_t i, uint32_t face, float u, float v,
                   const geometry::Welds& welds) const {
@@ -347,7 +363,7 @@ private:
                                           const Lips* lips, std::shared_ptr<const geometry::Welds> welds) const {
         const geometry::Mesh& m = instance(i).shape->faces_as_triangles();
         auto heights = std::make_shared<std::array<float, geometry::relief_batch>>();
-        auto work = std::make_shared<Work>();
+        auto work = room();
         const Prepared* rest = &rest_;
         return [=, this, &relief, &m](int n, const uint32_t* face, const float* u, const float* v, float* out) {
             for (int k = 0; k < n; ++k) {
@@ -369,7 +385,7 @@ private:
     }
     geometry::HeightsAt evaluator(uint32_t i, const BuildUpRelief& relief, float width, float scale,
                                   const Lips* lips) const {
-        auto work = std::make_shared<Work>();
+        auto work = room();
         const Prepared* rest = &rest_;
         const auto welds = relief.any_way ? shop_.welds(instance(i).shape) : nullptr;
         return [=, this, &relief](int n, const uint32_t* face, const float* u, const float* v, float* out) {
@@ -396,6 +412,8 @@ private:
     Progress* progress_;
     std::vector<Computed> computed_;
     size_t first_points_ = 0, most_points_ = 0;  ///< of each part
+    mutable std::mutex mutex_;
+    mutable std::vector<std::unique_ptr<Work>> spare_;
 };
 
 }  // namespace

@@ -115,7 +115,7 @@ TEST_CASE("a coarse ball with a ball's normals is rounded to one, and its outlin
     const auto m = ball(12, 8);
     const auto w = geometry::weld(*m);
     const auto heights = rounded(m, *w, 32.f);
-    const Displaced d(m, w, heights, true);
+    const Displaced d(m, w, heights, {.rounded = true});
     const geometry::Geometry flat({geometry::Instance(geometry::make_shape(m), M44f())});
     std::mt19937 random(5);
     float worst = 0.f;

@@ -299,6 +299,11 @@ TEST_CASE("heights that are cut off or lie beside the neutral value are noticed,
     beside->change(p.scene);
     CHECK(scene::as_number(p.layer(0).surface.at(slot::height_neutral).value) == Approx(.15f).margin(.01));
     CHECK_FALSE(found("one side of the neutral value"));
+    // A map that rises from its neutral grey, which is a code beside the value, is as it should be.
+    p.set(0, slot::height_neutral, -.002f);
+    CHECK_FALSE(found("one side of the neutral value"));
+    p.set(0, slot::height_neutral, -.01f);
+    CHECK(found("one side of the neutral value"));
 }
 
 TEST_CASE("heights of files of 8 and 16 bits and of floating point are read as they are; broken ones are refused") {

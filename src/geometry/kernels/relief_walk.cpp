@@ -110,9 +110,12 @@ constexpr Tables make_tables(bool whole_odd) {
     return t;
 }
 
+/// The coordinates that pieces are bounded by: the frame's three, and the sum of the first two.
+constexpr int slabs = 4;
+
 /// The ray in the frame of the face, starting near to it.
 struct Local {
-    V origin, inverse, pad;
+    float origin[slabs], inverse[slabs], pad[slabs];
     float near, far, shift;  // along it, from that start on; where that is
 };
 
@@ -123,12 +126,17 @@ bool localize(const ReliefFrame& f, const ReliefRay& ray, Local& l) {
     const V origin = of(ray.origin);
     l.shift = dot(of(f.middle) - origin, direction) / dot(direction, direction);
     const V d = turn(direction);
-    l.origin = turn(origin + direction * l.shift - of(f.first));
-    auto inverse = [](float c) { return abs_of(c) > 1e-30f ? 1.f / c : c < 0.f ? -1e30f : 1e30f; };
-    l.inverse = {inverse(d.x), inverse(d.y), inverse(d.z)};
+    const V o = turn(origin + direction * l.shift - of(f.first));
     // What rounding may have moved: coordinates of the asset, and the way of the ray's start.
     const float size = f.flat ? 6e-7f * (f.size + abs_of(origin.x) + abs_of(origin.y) + abs_of(origin.z)) : 1e30f;
-    l.pad = {size * f.reach[0], size * f.reach[1], size * f.reach[2]};
+    const float along[slabs] = {d.x, d.y, d.z, d.x + d.y};
+    const float from[slabs] = {o.x, o.y, o.z, o.x + o.y};
+    const float reach[slabs] = {f.reach[0], f.reach[1], f.reach[2], f.reach[0] + f.reach[1]};
+    for (int a = 0; a < slabs; ++a) {
+        l.origin[a] = from[a];
+        l.inverse[a] = abs_of(along[a]) > 1e-30f ? 1.f / along[a] : along[a] < 0.f ? -1e30f : 1e30f;
+        l.pad[a] = size * reach[a];
+    }
     const float slack = 1e-5f * abs_of(l.shift) + 1e-6f;
     l.near = ray.near - l.shift - slack;
     l.far = ray.far - l.shift + slack;
@@ -230,16 +238,13 @@ inline bool bounds_from_map(const ReliefFace& f, const ReliefPiece& p, bool whol
     return true;
 }
 
-/// Which of the children's boxes the ray meets, and where it enters them.
+/// Which of the children's slabs the ray meets, and where it enters them.
 inline Mask enter(const Local& l, const Floats* low, const Floats* high, bool whole_odd, float far, float* enters) {
     Floats in = both(l.near);
     Floats out = both(far);
-    const float origin[3] = {l.origin.x, l.origin.y, l.origin.z};
-    const float inverse[3] = {l.inverse.x, l.inverse.y, l.inverse.z};
-    const float pad[3] = {l.pad.x, l.pad.y, l.pad.z};
-    for (int a = 0; a < 3; ++a) {
-        const Floats t0 = (low[a] - (origin[a] + pad[a])) * inverse[a];
-        const Floats t1 = (high[a] - (origin[a] - pad[a])) * inverse[a];
+    for (int a = 0; a < slabs; ++a) {
+        const Floats t0 = (low[a] - (l.origin[a] + l.pad[a])) * l.inverse[a];
+        const Floats t1 = (high[a] - (l.origin[a] - l.pad[a])) * l.inverse[a];
         in = most(in, least(t0, t1));
         out = least(out, most(t0, t1));
     }
@@ -247,47 +252,36 @@ inline Mask enter(const Local& l, const Floats* low, const Floats* high, bool wh
     return at_most(in, out) & (whole_odd ? (1u << relief_halves) - 1 : 0xffffu);
 }
 
-/// Corner c of all children, on the flat face and in its frame.
+/// Corner c of all children, on the flat face.
 struct Corners {
-    Floats i, j, x, y;
+    Floats i, j;
 };
-inline Corners corners_of(const ReliefFrame& f, const ReliefPiece& p, bool whole_odd, int c) {
+inline Corners corners_of(const ReliefPiece& p, bool whole_odd, int c) {
     static constexpr Tables quarters = make_tables(false);
     static constexpr Tables halves = make_tables(true);
     const Tables& tables = whole_odd ? halves : quarters;
     const Floats size = both(float(p.sign * p.size));
-    Corners out;
-    out.i = fused(load(tables.a[c]), size, both(float(p.i)));
-    out.j = fused(load(tables.b[c]), size, both(float(p.j)));
-    out.x = fused(out.i, both(f.e1x), out.j * f.e2x);
-    out.y = out.j * f.e2y;
-    return out;
+    return {fused(load(tables.a[c]), size, both(float(p.i))), fused(load(tables.b[c]), size, both(float(p.j)))};
 }
 
 /// Which children the ray meets, and where it enters them.
 inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiece& p, bool whole_odd, Floats lo,
                           Floats hi, float far, float* enters) {
-    Floats low[3];
-    Floats high[3];
+    Floats low[slabs];
+    Floats high[slabs];
     for (int c = 0; c < 3; ++c) {
-        const auto [i, j, px, py] = corners_of(f, p, whole_odd, c);
+        const auto [i, j] = corners_of(p, whole_odd, c);
         const Floats dx = fused(i, both(f.d1[0]), fused(j, both(f.d2[0]), both(f.d0[0])));
         const Floats dy = fused(i, both(f.d1[1]), fused(j, both(f.d2[1]), both(f.d0[1])));
         const Floats dz = fused(i, both(f.d1[2]), fused(j, both(f.d2[2]), both(f.d0[2])));
-        const Floats x0 = fused(lo, dx, px);
-        const Floats x1 = fused(hi, dx, px);
-        const Floats y0 = fused(lo, dy, py);
-        const Floats y1 = fused(hi, dy, py);
-        const Floats z0 = lo * dz;
-        const Floats z1 = hi * dz;
-        if (c == 0) {
-            low[0] = least(x0, x1), high[0] = most(x0, x1);
-            low[1] = least(y0, y1), high[1] = most(y0, y1);
-            low[2] = least(z0, z1), high[2] = most(z0, z1);
-        } else {
-            low[0] = least(low[0], least(x0, x1)), high[0] = most(high[0], most(x0, x1));
-            low[1] = least(low[1], least(y0, y1)), high[1] = most(high[1], most(y0, y1));
-            low[2] = least(low[2], least(z0, z1)), high[2] = most(high[2], most(z0, z1));
+        const Floats x[2] = {fused(lo, dx, i), fused(hi, dx, i)};
+        const Floats y[2] = {fused(lo, dy, j), fused(hi, dy, j)};
+        const Floats at[slabs][2] = {{x[0], x[1]}, {y[0], y[1]}, {lo * dz, hi * dz}, {x[0] + y[0], x[1] + y[1]}};
+        for (int a = 0; a < slabs; ++a) {
+            const Floats least_here = least(at[a][0], at[a][1]);
+            const Floats most_here = most(at[a][0], at[a][1]);
+            low[a] = c ? least(low[a], least_here) : least_here;
+            high[a] = c ? most(high[a], most_here) : most_here;
         }
     }
     return enter(l, low, high, whole_odd, far, enters);
@@ -296,20 +290,27 @@ inline Mask meet_children(const ReliefFrame& f, const Local& l, const ReliefPiec
 /// The same where offsets go any way, whose bounds along the frame's axes are `codes`: lo and hi.
 inline Mask meet_children_any_way(const ReliefFace& f, const Local& l, const ReliefPiece& p, bool whole_odd,
                                   const uint16_t* lo, const uint16_t* hi, float far, float* enters) {
-    Floats low[3];
-    Floats high[3];
+    Floats low[slabs];
+    Floats high[slabs];
     for (int c = 0; c < 3; ++c) {
-        const Corners at = corners_of(f.frame, p, whole_odd, c);
-        low[0] = c ? least(low[0], at.x) : at.x, high[0] = c ? most(high[0], at.x) : at.x;
-        low[1] = c ? least(low[1], at.y) : at.y, high[1] = c ? most(high[1], at.y) : at.y;
+        const auto [i, j] = corners_of(p, whole_odd, c);
+        const Floats at[slabs] = {i, j, both(0.f), i + j};
+        for (int a = 0; a < slabs; ++a) {
+            low[a] = c ? least(low[a], at[a]) : at[a];
+            high[a] = c ? most(high[a], at[a]) : at[a];
+        }
     }
-    low[2] = high[2] = both(0.f);
+    Floats wide[2][3];
     for (int a = 0; a < 3; ++a) {
         const float step = f.codes->offset_step * f.frame.length[a];
         const float first = f.codes->offset_least * f.frame.length[a];
-        low[a] = low[a] + from_codes(lo + relief_lanes * a) * step + first;
-        high[a] = high[a] + from_codes(hi + relief_lanes * a) * step + first;
+        wide[0][a] = from_codes(lo + relief_lanes * a) * step + first;
+        wide[1][a] = from_codes(hi + relief_lanes * a) * step + first;
+        low[a] = low[a] + wide[0][a];
+        high[a] = high[a] + wide[1][a];
     }
+    low[3] = low[3] + wide[0][0] + wide[0][1];
+    high[3] = high[3] + wide[1][0] + wide[1][1];
     return enter(l, low, high, whole_odd, far, enters);
 }
 
@@ -507,7 +508,7 @@ bool meet_relief(const ReliefFace& f, const ReliefRay& ray, bool any, ReliefHit&
             for (; met; met &= met - 1) {
                 const int lane = __builtin_ctz(met);
                 int at = waiting++;
-                for (; at > first && stack[at - 1].near < enters[lane]; --at) stack[at] = stack[at - 1];
+                for (; !any && at > first && stack[at - 1].near < enters[lane]; --at) stack[at] = stack[at - 1];
                 stack[at] = {relief_child(p, lane, whole_odd), enters[lane]};
             }
         };

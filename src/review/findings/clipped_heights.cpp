@@ -6,6 +6,8 @@ namespace vemtra::review {
 namespace {
 
 constexpr float much = .02f;  // of the texels
+constexpr float a_step =
+    1.f / 255.f;  // no grey of eight or sixteen bits is .5: a map that rises from it begins beside it
 
 void look_at_ends(Look& look, const WiredMap& m, const texture::ChannelFacts& c) {
     const float cut = std::max(c.at_zero, c.at_one);
@@ -28,7 +30,7 @@ void look_at_neutral(Look& look, const WiredMap& m, const texture::ChannelFacts&
     if (!layer) return;
     const float neutral =
         scene::as_number(nodes::literal_of(layer->surface, *nodes::slots_of(*layer).port(nodes::slot::height_neutral)));
-    if (neutral >= c.low && neutral <= c.high) return;
+    if (neutral >= c.low - a_step && neutral <= c.high + a_step) return;
     look.tell(Grade::hint,
               {"All heights lie on one side of the neutral value", m.path.string(), m.place,
                "the map holds " + short_number(c.low) + " to " + short_number(c.high) + ", neutral is " +
