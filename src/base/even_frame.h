@@ -1,26 +1,36 @@
-// A frame about directions that stands beside itself from one direction to the next.
+// A frame to draw directions in, that stands beside itself from one normal to the next.
 #pragma once
 #include "base/vec.h"
 
 namespace vemtra {
 
-/// The frame that the shortest turn from straight up to the unit vector `n` takes along: it changes evenly everywhere
-/// but straight down. Points of a pixel that draw the same numbers then draw directions beside each other; with Frame,
-/// which changes its sense where z changes its sign, noise shows such a line on every round form. (Frisvad 2012,
-/// "Building an Orthonormal Basis from a 3D Unit Vector Without Normalization"; 1 + y comes from x and z below, where
-/// it would lose its digits.)
+/// An orthonormal frame about the unit vector `n`. On what is steep its tangent is level and its bitangent goes up, so
+/// that numbers which are spread evenly part sky and ground evenly; on what lies flat, where "level" would turn with
+/// every bump, it is what the shortest turn from straight up (or down) takes along (Frisvad 2012, "Building an
+/// Orthonormal Basis from a 3D Unit Vector Without Normalization"). Between the two it turns from one to the other; it
+/// does so either way round, so that a seam is left there on the side that faces -z. With Frame, which changes its
+/// sense where z changes its sign, noise shows that line on every round form.
 inline Frame even_frame(const V3f& n) {
+    constexpr float steep = .8f;
+    constexpr float lying = .95f;
     Frame f(n);
-    const float aside = n.x * n.x + n.z * n.z;
-    const float h = n.y >= 0.f ? 1.f + n.y : aside / (1.f - n.y);
-    if (!(h > 1e-30f)) {
-        f.tangent = {1.f, 0.f, 0.f};
-        f.bitangent = {0.f, 0.f, 1.f};
-        return f;
+    const float up = std::fabs(n.y);
+    V3f level(n.z, 0.f, -n.x);
+    if (up < lying) level /= std::sqrt(n.x * n.x + n.z * n.z);
+    if (up <= steep) {
+        f.tangent = level;
+    } else {
+        const float h = 1.f + up;
+        const V3f along(1.f - n.x * n.x / h, n.y < 0.f ? n.x : -n.x, -n.x * n.z / h);
+        f.tangent = along;
+        if (up < lying) {
+            const V3f across = n.cross(along);
+            const float s = (lying - up) / (lying - steep);
+            const float angle = s * s * (3.f - 2.f * s) * std::atan2(level.dot(across), level.dot(along));
+            f.tangent = along * std::cos(angle) + across * std::sin(angle);
+        }
     }
-    const float both = n.x * n.z / h;
-    f.tangent = {1.f - n.x * n.x / h, -n.x, -both};
-    f.bitangent = {both, n.z, n.z * n.z / h - 1.f};
+    f.bitangent = n.cross(f.tangent);
     return f;
 }
 
