@@ -306,6 +306,34 @@ TEST_CASE("heights that are cut off or lie beside the neutral value are noticed,
     CHECK(found("one side of the neutral value"));
 }
 
+TEST_CASE("a map that goes both ways under limits of 0 and 1 is noticed, for heights and for vectors, and mended") {
+    const bool vectors = GENERATE(false, true);
+    Plate p;
+    auto value = [](int x, int) { return x < 8 ? .02f : -.3f; };
+    if (vectors) {
+        write_image(p.s.path / "both.exr", 16, 16, 3, Kept::floats, [&](int x, int y, int) { return value(x, y); });
+        p.node(0, "both", "image", "vector3", {{"file", {scene::Value{std::string("both.exr")}, {}}}});
+        p.wire(0, slot::height_vector, "both");
+    } else {
+        p.map(0, "both.exr", 16, value, Kept::floats);
+    }
+    review::Remembered remembered;
+    const Paths paths(p.s.path, {}, {});
+    auto found = [&] {
+        const auto ready = p.ready({.maps_now = true});
+        for (const review::Finding& f : review::findings(*ready, *p.workshop.textures(), paths, remembered))
+            if (f.error.what.find("beyond 0 and 1") != std::string::npos) return std::optional(f);
+        return std::optional<review::Finding>();
+    };
+    const auto noticed = found();
+    REQUIRE(noticed);
+    REQUIRE(noticed->change);
+    noticed->change(p.scene);
+    CHECK(scene::as_number(p.layer(0).surface.at(slot::height_low).value) < -.3f);
+    CHECK(scene::as_number(p.layer(0).surface.at(slot::height_neutral).value) == 0.f);
+    CHECK_FALSE(found());
+}
+
 TEST_CASE("heights of files of 8 and 16 bits and of floating point are read as they are; broken ones are refused") {
     Scratch s;
     auto value = [](int x, int y, int) { return float(x + 4 * y) / 15.f; };
