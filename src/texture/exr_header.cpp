@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 #include <fstream>
+#include <map>
 
 namespace vemtra::texture {
 namespace {
@@ -60,11 +61,42 @@ private:
         }
         return damaged();
     }
+    /// The library reads some kinds by what is in them, whatever size they claim: where the two differ it goes on
+    /// reading elsewhere than this does.
+    static bool fits(const std::string& type, int64_t size) {
+        static const std::map<std::string, int64_t> fixed{{"int", 4},
+                                                          {"float", 4},
+                                                          {"double", 8},
+                                                          {"box2i", 16},
+                                                          {"box2f", 16},
+                                                          {"v2i", 8},
+                                                          {"v2f", 8},
+                                                          {"v2d", 16},
+                                                          {"v3i", 12},
+                                                          {"v3f", 12},
+                                                          {"v3d", 24},
+                                                          {"m33f", 36},
+                                                          {"m33d", 72},
+                                                          {"m44f", 64},
+                                                          {"m44d", 128},
+                                                          {"envmap", 1},
+                                                          {"compression", 1},
+                                                          {"lineOrder", 1},
+                                                          {"keycode", 28},
+                                                          {"timecode", 8},
+                                                          {"rational", 8},
+                                                          {"tiledesc", 9},
+                                                          {"chromaticities", 32},
+                                                          {"deepImageState", 1}};
+        const auto it = fixed.find(type);
+        return it == fixed.end() ? type != "floatvector" || size % 4 == 0 : size == it->second;
+    }
     bool attribute(const std::string& name, const std::string& type, int64_t size, int64_t end) {
+        if (!fits(type, size)) return false;
         if (name == "dataWindow" && size == 16) return number(window_);
         if (name == "compression" && size == 1) return number(compression_);
         if (name == "tiles" && size == 9) return number(tile_);
-        if (name == "channels") return channels(end);
+        if (name == "channels" || type == "chlist") return channels(end);
         if (name == "type") {
             std::string kind(size_t(std::min<int64_t>(size, longest_name)), ' ');
             in_.read(kind.data(), std::streamsize(kind.size()));
@@ -72,7 +104,7 @@ private:
         }
         if (type == "preview") {
             uint32_t edges[2];
-            return size >= 8 && number(edges) && int64_t(edges[0]) * int64_t(edges[1]) <= (size - 8) / 4;
+            return size >= 8 && number(edges) && double(edges[0]) * double(edges[1]) * 4. == double(size - 8);
         }
         if (type == "stringvector")
             while (int64_t(in_.tellg()) < end) {
@@ -86,17 +118,18 @@ private:
         }
         return true;
     }
+    /// The list ends with an empty name, and with the attribute.
     bool channels(int64_t end) {
-        while (int64_t(in_.tellg()) < end - 1) {
+        while (int64_t(in_.tellg()) < end) {
             std::string name;
             int32_t rest[4];  // form, linear or not, sampling
             if (!word(name)) return false;
-            if (name.empty()) return true;
+            if (name.empty()) return int64_t(in_.tellg()) == end;
             if (!number(rest)) return false;
             const double sampled = std::max(1., double(rest[2])) * std::max(1., double(rest[3]));
             bytes_ += (rest[0] == 1 ? 2. : 4.) / sampled;
         }
-        return true;
+        return false;
     }
     /// The library takes memory for whole chunks of lines, which no file of that length can hold.
     bool lines_too_long() const {

@@ -164,10 +164,17 @@ TEST_CASE("an OpenEXR file whose header claims more than it holds is refused bef
     };
     auto with = [&](const std::string& more) { return s.write("bad.exr", good.substr(0, 8) + more + good.substr(8)); };
     const std::string four = std::string("\xff\xff\xff\x7f", 4);
+    // Kinds that are read by what is in them: the library would go on elsewhere.
+    const std::string channel = "A\0\1\0\0\0\0\0\0\0\1\0\0\0\1\0\0\0"s;
+    CHECK(texture::exr_claims_too_much(with(attribute("more", "chlist", 19, channel + '\0'))).empty());
+    CHECK(texture::exr_claims_too_much(with(attribute("depth", "float", 4, "abcd"))).empty());
     for (const std::string& bad :
-         {attribute("owner", "string", 0x7fffffff, ""), attribute("owner", "string", -2, ""),
-          attribute("preview", "preview", 8, "\x20\x4e\0\0\x20\x4e\0\0"s), attribute("names", "stringvector", 4, four),
-          attribute("ids", "idmanifest", 8, four + "abcd"), std::string(300, 'a')}) {
+         {attribute("owner", "string", 0x7fffffff, ""), attribute("more", "chlist", 19, channel + 'Y'),
+          attribute("more", "chlist", 18, channel), attribute("more", "chlist", 20, channel + "\0\0"s),
+          attribute("depth", "float", 8, "abcdabcd"), attribute("depth", "floatvector", 6, "abcdab"),
+          attribute("owner", "string", -2, ""), attribute("preview", "preview", 8, "\x20\x4e\0\0\x20\x4e\0\0"s),
+          attribute("names", "stringvector", 4, four), attribute("ids", "idmanifest", 8, four + "abcd"),
+          std::string(300, 'a')}) {
         const auto header = texture::read_header(with(bad));
         REQUIRE_FALSE(header);
         CHECK(header.error().why.find("claims more than the file holds") != std::string::npos);
