@@ -7,8 +7,9 @@ namespace vemtra::review {
 namespace {
 
 constexpr float much = .02f;  // of the texels
-constexpr float a_step =
-    1.f / 255.f;  // no grey of eight or sixteen bits is .5: a map that rises from it begins beside it
+// No grey of eight or sixteen bits is .5: a map that rises from it begins beside it.
+constexpr float a_step = 1.f / 255.f;
+constexpr float far = 1e6f;  // a limit that is worth setting
 
 void look_at_ends(Look& look, const WiredMap& m, const texture::ChannelFacts& c) {
     const float cut = std::max(c.at_zero, c.at_one);
@@ -69,9 +70,10 @@ void look_at_limits(Look& look, const WiredMap& m) {
                       scene::BuildUp* b = scene::find(s.build_ups, build_up);
                       scene::Layer* l = b ? scene::find(b->layers, id) : nullptr;
                       if (!l) return;
-                      l->surface[nodes::slot::height_low].value = low < 0.f ? low - spare : 0.f;
-                      l->surface[nodes::slot::height_high].value = high > 1.f ? high + spare : 1.f;
-                      if (low < 0.f) l->surface[nodes::slot::height_neutral].value = 0.f;
+                      l->surface[nodes::slot::height_low].value = low < 0.f ? std::max(-far, low - spare) : 0.f;
+                      l->surface[nodes::slot::height_high].value = high > 1.f ? std::min(far, high + spare) : 1.f;
+                      if (low < 0.f && !l->surface.count(nodes::slot::height_neutral))
+                          l->surface[nodes::slot::height_neutral].value = 0.f;
                   });
         return;
     }
