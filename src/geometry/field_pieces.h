@@ -2,14 +2,25 @@
 // refinement: Bank, Sherman, Weiser 1983); each middle is sampled once for all pieces that share the side. All of it is
 // decided by the form and the values alone, so that any number of threads gives the same.
 #pragma once
+#include <tsl/robin_map.h>
+
 #include <array>
 #include <functional>
-#include <unordered_map>
 #include <vector>
 
 #include "geometry/field_values.h"
 
 namespace vemtra::geometry {
+
+/// Numbers by edge, found without going from one allocation to the next: there are millions, and each is asked for many
+/// times.
+struct EdgeHash {
+    size_t operator()(uint64_t edge) const {
+        const uint64_t h = (edge ^ edge >> 32) * 0x9e3779b97f4a7c15ULL;  // Fibonacci hashing
+        return size_t(h ^ h >> 32);
+    }
+};
+using ByEdge = tsl::robin_map<uint64_t, uint32_t, EdgeHash>;
 
 /// A difference between neighbours at which something else is met: that is no bend any more.
 inline constexpr float field_step = .09f;
@@ -110,7 +121,7 @@ private:
     Lengths pieces_;
     bool widened_ = false;  ///< pieces are longer than the field looks far
     std::vector<FieldCut> cuts_;
-    std::unordered_map<uint64_t, uint32_t> middles_;  ///< by edge: the sample in its middle
+    ByEdge middles_;  ///< by edge: the sample in its middle
     std::vector<Job> jobs_;
 };
 

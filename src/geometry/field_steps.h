@@ -2,7 +2,6 @@
 // either side of it (decision 0038).
 #pragma once
 #include <functional>
-#include <unordered_map>
 #include <vector>
 
 #include "geometry/field_pieces.h"
@@ -33,7 +32,7 @@ private:
 
     const FieldPieces& pieces_;
     FieldValues& values_;
-    std::unordered_map<uint64_t, uint32_t> by_edge_;  ///< which of the next
+    ByEdge by_edge_;  ///< which of the next
     std::vector<Stepping> stepping_;
 };
 
