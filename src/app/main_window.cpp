@@ -130,7 +130,7 @@ void MainWindow::add_node(const std::string& kind) {
     std::string made;
     bench_->edit_build_up("Add " + d->title, [&](scene::BuildUp& x) {
         made = nodes::add_where_wanted(x, bench_->selection().layer, *d, bench_->selection().node);
-        nodes::fit_lengths(*scene::node(x, made), bench_->stockroom().size_of_asset());
+        nodes::fit_lengths(*scene::node(x, made), bench_->stockroom().size_for_masks());
     });
     bench_->select_node(made);
 }

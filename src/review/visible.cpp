@@ -193,4 +193,43 @@ Measured measure(const render::Prepared& p, const std::string& build_up, const P
     return out;
 }
 
+float mask_size(const render::Prepared& prepared, int build_up) {
+    // It is asked for while a hand waits: so many parts are looked at, and so many triangles of them.
+    constexpr size_t most_parts = 1024;
+    constexpr size_t most_triangles = 262144;
+    constexpr double slender = 8.;      // times 6 volumes per area, which of a sphere or a cube is its width
+    constexpr double least = 1. / 16.;  // of the size
+    constexpr double most_open = .25;   // of the area
+    const Box3f box = prepared.bounds_of(build_up);
+    if (box.isEmpty()) return 1.f;
+    const float size = std::max(1e-4f, box.size().length() * .7f);
+    std::vector<uint32_t> wearers;
+    for (size_t p = 0; p < prepared.build_up_of.size(); ++p)
+        if (prepared.build_up_of[p] == build_up) wearers.push_back(uint32_t(p));
+    const size_t part_step = (wearers.size() + most_parts - 1) / most_parts;
+    const size_t of_each = most_triangles / ((wearers.size() + part_step - 1) / part_step);
+    double volume = 0.;
+    double area = 0.;
+    std::array<double, 3> facing{};  // sums of normals by area: nothing is left of a closed surface
+    for (size_t k = 0; k < wearers.size(); k += part_step) {
+        const geometry::Mesh& m = prepared.geometry->shape(wearers[k]).faces_as_triangles();
+        const geometry::Instance& at = prepared.geometry->instances()[wearers[k]];
+        const V3f middle = at.bounds().center();
+        auto corner = [&](size_t i) { return at.point_to_world(m.positions[m.indices[i]]) - middle; };
+        const size_t step = (m.triangles() + of_each - 1) / of_each;
+        double of_part = 0.;
+        for (size_t t = 0; t < m.triangles(); t += step) {
+            const V3f a = corner(3 * t);
+            const V3f n = (corner(3 * t + 1) - a).cross(corner(3 * t + 2) - a) * .5f;
+            of_part += double(a.dot(n)) / 3. * double(step);
+            area += double(n.length()) * double(step);
+            for (int c = 0; c < 3; ++c) facing[size_t(c)] += double(n[c]) * double(step);
+        }
+        volume += std::fabs(of_part);
+    }
+    const double open = std::sqrt(facing[0] * facing[0] + facing[1] * facing[1] + facing[2] * facing[2]);
+    if (!(area > 0.) || !std::isfinite(volume / area) || open > most_open * area) return size;
+    return size * float(std::clamp(slender * 6. * volume / area / double(size), least, 1.));
+}
+
 }  // namespace vemtra::review

@@ -43,6 +43,12 @@ inline constexpr int thumbnail_width = 78, thumbnail_height = 48;
 
 Histogram histogram(const std::vector<float>& values);
 
+/// How large what wears a build-up is to masks whose lengths follow it (worn edges, drips): its size in metres, but not
+/// more than eight times what a compact form of as much volume to its surface would measure. A tower of thin beams is
+/// worn at its edges as its beams would be, not as a block of its height. Where the surface is open (its volume says
+/// nothing) its size alone counts; 1 where nothing wears it.
+float mask_size(const render::Prepared& prepared, int build_up);
+
 inline constexpr float measuring_width = 240.f;  ///< of the grid of measuring points, over the picture
 /// The points at which all of this is measured: a few ten thousand, as the scene's camera sees them.
 std::vector<render::VisiblePoint> measuring_points(const render::Prepared& prepared);

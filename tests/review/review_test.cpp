@@ -158,3 +158,28 @@ TEST_CASE("a metal by its optical constants is known by what it reflects, not by
     CHECK(m.layers[0].color.x > .8f);
     CHECK(m.layers[0].color.z < .6f * m.layers[0].color.x);
 }
+
+TEST_CASE("masks measure slender forms by how thick they are, compact ones and open ones by their size") {
+    auto box = [](float x, float y, float z, bool closed = true) {
+        std::string text = "o form\n";
+        for (const float a : {-.5f, .5f})
+            for (const float b : {-.5f, .5f})
+                for (const float c : {-.5f, .5f})
+                    text +=
+                        "v " + std::to_string(a * x) + " " + std::to_string(b * y) + " " + std::to_string(c * z) + "\n";
+        text += "f 1 2 4 3\nf 5 7 8 6\nf 1 5 6 2\nf 1 3 7 5\nf 2 6 8 4\n";
+        return closed ? text + "f 3 4 8 7\n" : text;
+    };
+    Scratch s;
+    auto size_of = [&](const std::string& obj) {
+        s.write("form.obj", obj);
+        render::Workshop workshop;
+        return review::mask_size(*prepared(plain_scene("form.obj"), s.path, workshop), 0);
+    };
+    const float cube = size_of(box(2, 2, 2));
+    CHECK_THAT(cube, Catch::Matchers::WithinRel(2.f * std::sqrt(3.f) * .7f, 1e-4f));
+    // A post of 10 x .2 x .2: eight times the width of a cube of as much volume to its surface.
+    CHECK_THAT(size_of(box(.2f, 10, .2f)), Catch::Matchers::WithinRel(8.f * 6.f * .4f / (4 * 2.f + .08f), 1e-3f));
+    CHECK_THAT(size_of(box(.001f, 10, 10)), Catch::Matchers::WithinRel(std::sqrt(200.f) * .7f / 16.f, 1e-3f));
+    CHECK_THAT(size_of(box(10, .2f, 10, false)), Catch::Matchers::WithinRel(std::sqrt(200.04f) * .7f, 1e-3f));
+}

@@ -2,6 +2,7 @@
 
 #include "app/workbench.h"
 #include "nodes/wiring.h"
+#include "review/visible.h"
 #include "scene/edits.h"
 #include "scene/networks.h"
 
@@ -54,20 +55,26 @@ void Stockroom::add_stock_layer(const std::string& id) {
 /// Masks are meant for an asset of one metre: their lengths follow the selected part's build-up.
 scene::StockItem Stockroom::fitted_stock(const scene::StockItem& item) const {
     scene::StockItem fitted = item;
-    if (item.mask) nodes::scale_lengths(fitted.layer, size_of_asset());
+    if (item.mask) nodes::scale_lengths(fitted.layer, size_for_masks());
     return fitted;
 }
-float Stockroom::size_of_asset() const {
+float Stockroom::measured(float (*size)(const render::Prepared&, int build_up)) const {
     const auto live = bench_.image();
     const scene::BuildUp* b = bench_.build_up();
     if (!live || !live->prepared || !b) return 1.f;
     const auto& all = live->prepared->scene->build_ups;
     for (size_t i = 0; i < all.size(); ++i)
-        if (all[i].id == b->id) {
-            const Box3f box = live->prepared->bounds_of(int(i));
-            return box.isEmpty() ? 1.f : std::max(1e-4f, box.size().length() * .7f);
-        }
+        if (all[i].id == b->id) return size(*live->prepared, int(i));
     return 1.f;
+}
+float Stockroom::size_of_asset() const {
+    return measured([](const render::Prepared& p, int build_up) {
+        const Box3f box = p.bounds_of(build_up);
+        return box.isEmpty() ? 1.f : std::max(1e-4f, box.size().length() * .7f);
+    });
+}
+float Stockroom::size_for_masks() const {
+    return measured(review::mask_size);
 }
 
 void Stockroom::wear_stock(const std::string& id, const std::string& part) {
@@ -121,7 +128,7 @@ void Stockroom::keep_own_mask(const std::string& name) {
     }
     scene::StockItem item = scene::mask_item(*b, *l, name, "My own masks");
     item.networks = scene::networks_of(bench_.scene().networks, item.layer.nodes);
-    nodes::scale_lengths(item.layer, 1.f / size_of_asset());
+    nodes::scale_lengths(item.layer, 1.f / size_for_masks());
     keep(std::move(item), "own-mask-");
 }
 void Stockroom::rename_own_stock(const std::string& id, const std::string& family, const std::string& name) {

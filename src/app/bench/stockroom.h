@@ -2,6 +2,10 @@
 #pragma once
 #include "scene/stock.h"
 
+namespace vemtra::render {
+struct Prepared;
+}
+
 namespace vemtra::app {
 
 class Workbench;
@@ -17,6 +21,8 @@ public:
     void wear_stock(const std::string& id, const std::string& part);       ///< a new build-up of it alone, for the part
     /// How large what wears the shown build-up is, metres; 1 before the first picture.
     float size_of_asset() const;
+    /// The same to what its masks measure by: see review::mask_size.
+    float size_for_masks() const;
 
     void keep_own_stock(const std::string& name);  ///< the selected layer's surface
     void keep_own_mask(const std::string& name);   ///< what opens the selected layer's gate
@@ -27,6 +33,7 @@ private:
     void write_own_stock();
     void keep(scene::StockItem item, const std::string& stem);
     scene::StockItem fitted_stock(const scene::StockItem& item) const;
+    float measured(float (*size)(const render::Prepared&, int build_up)) const;
 
     Workbench& bench_;
     scene::Stock stock_;
