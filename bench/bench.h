@@ -42,6 +42,7 @@ void paint();
 void preview();
 /// `many`: forty tiles of six maps at 4096, which needs about 60 GB of disk and minutes to make; else four tiles.
 void textures(bool many);
+void opening(int argc, char** argv);  ///< of window(): to the first picture, and out
 void window(int argc, char** argv);
 /// Noise times time of the scenes of scenes.h, all or those in `only`; beside another build's command line program
 /// where `other` names one.

@@ -10,6 +10,7 @@ int main(int argc, char** argv) {
     std::setvbuf(stdout, nullptr, _IOLBF, 0);
     const std::vector<std::string> words(argv + 1, argv + argc);
     if (!words.empty() && words[0] == "convergence") return convergence("", {words.begin() + 1, words.end()}), 0;
+    if (!words.empty() && words[0] == "opening") return opening(argc, argv), 0;
     if (words.size() > 1 && words[0] == "against") return convergence(words[1], {words.begin() + 2, words.end()}), 0;
     auto wanted = [&](const std::string& name) {
         bool any = false;

@@ -13,6 +13,7 @@ namespace {
 
 // A first look at forms of many vertices: so many over all parts, by their area, and of one part at least.
 constexpr size_t most_first_samples = 100000, first_samples_of_part = 4000;
+constexpr size_t glance_divides = 16;  // these, where fewer rays than for a first look are asked for
 
 /// Pieces as they are read: samples that none of them has are left out.
 void write(const FieldPieces& pieces, const FieldSteps& steps, const FieldValues& values, size_t triangles,
@@ -131,6 +132,7 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     const int finished = std::max(rays, field_rays_final);
     const int look = rays == field_rays_known ? field_rays_first : rays;
     const PartContents contents = part_contents(geometry, on, request, finished, asking.mask);
+    const size_t divide = look < field_rays_first ? glance_divides : 1;
     std::optional<FieldRun> run;
     size_t used = 0;
     bool all_finished = true;
@@ -138,7 +140,7 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
     uint64_t mixed = field->content;
     for (size_t p = 0; p < parts; ++p) {
         if (!on.wanted[p]) continue;
-        const size_t first = size_t(double(most_first_samples) * (whole > 0. ? areas[p] / whole : 1.));
+        const size_t first = size_t(double(most_first_samples / divide) * (whole > 0. ? areas[p] / whole : 1.));
         const size_t free = most_inside - std::min(most_inside, used);
         const size_t allowed = left > 0. ? size_t(double(free) * std::min(1., areas[p] / left)) : free;
         left -= areas[p];
@@ -152,7 +154,7 @@ std::shared_ptr<const FormField> compute_field(const Geometry& geometry, const F
             as_before |= known.field != nullptr;
         }
         if (!known.field) {
-            const Bounds bounds{std::max(first, first_samples_of_part), allowed};
+            const Bounds bounds{std::max(first, first_samples_of_part / divide), allowed};
             if (!run)
                 run.emplace(geometry, *kind,
                             FieldAsked{request.parameters, look, request.mask != 0, asking.mask, on.named});

@@ -11,6 +11,7 @@ namespace vemtra::render {
 namespace {
 
 constexpr float widest_border = .5f;  // of the part's size
+constexpr size_t glance_divides = 16;
 constexpr float pixels_apart = 1.5f;  // distances are straight between points, so that borders lie well within that
 
 /// That the camera can tell, metres of the part's own space.
@@ -60,17 +61,19 @@ public:
           mesh_(in_.shape->faces_as_triangles()),
           progress_(progress) {}
 
-    std::shared_ptr<const geometry::BorderGrid> find(const BorderPoints& points, bool first, bool& final) {
+    std::shared_ptr<const geometry::BorderGrid> find(const BorderPoints& points, BorderLook look, bool& final) {
         const float size = in_.shape->bounds().size().length();
         const float smallest = std::exp2(std::floor(std::log2(1e-4f * size + 1e-9f)));
         const float steady = in_.shape->sides().affordable(smallest, points.first);
         const float best = std::min(steady, in_.shape->sides().affordable(wanted_spacing(p_, in_), points.most));
         const float reach = std::min(std::max(request_.furthest / in_.scale, 1e-6f * size), widest_border * size);
-        if (!first) return found(best, reach, false, true);
-        if (best == steady) return found(steady, reach, false, true);
+        if (look == BorderLook::whole) return found(best, reach, false, true);
+        const float glance = in_.shape->sides().affordable(smallest, points.first / glance_divides);
+        const float coarse = look == BorderLook::glance ? glance : steady;
+        if (best == coarse) return found(coarse, reach, false, true);
         if (auto kept = found(best, reach, true, true)) return kept;
         final = false;
-        return found(steady, reach, false, false);
+        return found(coarse, reach, false, false);
     }
 
 private:
@@ -163,7 +166,7 @@ private:
 }  // namespace
 
 std::optional<geometry::PartBorders> find_border(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
-                                                 const nodes::BorderRequest& request, bool first,
+                                                 const nodes::BorderRequest& request, BorderLook look,
                                                  const geometry::Fields& fields, bool& final, Progress* progress) {
     const std::vector<char> reaches = shown_in(p, request.build_up);
     const BorderPoints points = points_of_parts(p, reaches);
@@ -177,7 +180,7 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
         if (!reaches[size_t(p.build_up_of[i])]) continue;
         out[i] =
             BorderOfPart(p, forms, workshop, request, touching ? &*touching : nullptr, uint32_t(i), fields, progress)
-                .find(points, first, final);
+                .find(points, look, final);
         if (stopped(progress)) return std::nullopt;
     }
     return out;

@@ -11,11 +11,15 @@ inline constexpr size_t first_border_points = 100000, most_border_points = 40000
 /// All parts and requests have no more together than so many parts may have each.
 inline constexpr size_t borders_in_full = 12, borders_in_full_detail = 4;
 
+/// How closely borders are looked at: at a sixteenth of the points of a first picture, as that, or as finely as the
+/// camera can tell.
+enum class BorderLook { glance, first, whole };
+
 /// Answers one of the requests of `p.resources`. Forms are those of `forms`, before heights move them; the same
-/// instances as p's. `first`: while hands move, coarse; then `final` becomes false where the camera can tell. `fields`:
-/// what the mask may read, of the same resources. Nothing if stopped.
+/// instances as p's. `final` becomes false where the camera could tell a closer look. `fields`: what the mask may read,
+/// of the same resources. Nothing if stopped.
 std::optional<geometry::PartBorders> find_border(const Prepared& p, const geometry::Geometry& forms, Workshop& workshop,
-                                                 const nodes::BorderRequest& request, bool first,
+                                                 const nodes::BorderRequest& request, BorderLook look,
                                                  const geometry::Fields& fields, bool& final, Progress* progress);
 
 /// Whether there may be fewer points than the camera can tell, on some part that wears it.

@@ -327,7 +327,11 @@ private:
     /// Fields, on that geometry, and the borders of masks, on the forms at rest. Not `all_of_them`: only the borders
     /// that follow from no field.
     bool fields(Prepared& p, const std::shared_ptr<const geometry::Geometry>& on, bool all_of_them = true) {
-        const bool first = options_.field_rays < geometry::field_rays_final || options_.relief == Relief::quick;
+        const int rays = options_.field_rays;
+        const BorderLook look =
+            rays != geometry::field_rays_known && rays < geometry::field_rays_first ? BorderLook::glance
+            : rays < geometry::field_rays_final || options_.relief == Relief::quick ? BorderLook::first
+                                                                                    : BorderLook::whole;
         const auto all = std::make_shared<geometry::Fields>(
             on, std::vector<std::shared_ptr<const geometry::FormField>>(p.resources.fields.size()));
         p.fields = all;
@@ -339,7 +343,7 @@ private:
             } else if (asked.border) {
                 const nodes::BorderRequest& request = p.resources.borders[asked.index];
                 if (request.touch) named(p, request.build_up, request.touch->named);
-                auto border = find_border(p, *rest_, shop_, request, first, *all, final, options_.progress);
+                auto border = find_border(p, *rest_, shop_, request, look, *all, final, options_.progress);
                 if (!border) return false;
                 all->add_border(std::move(*border));
             } else {

@@ -57,9 +57,17 @@ std::vector<uint8_t> enlarged(const std::vector<uint8_t>& from, int width, int h
     return to;
 }
 
+/// Whether they have no asset in common.
+bool shows_others(const scene::Scene& a, const scene::Scene& b) {
+    return std::none_of(a.assets.begin(), a.assets.end(), [&](const scene::Asset& x) {
+        return std::find(b.assets.begin(), b.assets.end(), x) != b.assets.end();
+    });
+}
+
 constexpr double band_seconds = .040;        // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
 constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
+constexpr int glance_rays = 4;               // of fields where there was no picture of any of the assets before
 constexpr uint32_t unrefined_samples = 8;    // that a picture gets while its fields are refined beside it
 constexpr double files_seconds = .5;         // between two looks at the disk
 constexpr double early_post_seconds = .20, late_post_seconds = .5;  // between pictures, up to 32 samples and beyond
@@ -305,9 +313,15 @@ void LiveSession::restart(bool with_coarse, Change change) {
     forget_patches();
     progress_.fraction = 0.f;
     const auto begin = Clock::now();
-    auto made = prepare(at_.request.scene, *workshop_, options_of_request());
+    PrepareOptions options = options_of_request();
+    const bool is_new = !prepared_ || shows_others(*at_.request.scene, *prepared_->scene);
+    if (is_new) options.field_rays = glance_rays;
+    auto made = prepare(at_.request.scene, *workshop_, options);
+    // Maps that were prepared beside it: reading them as they are takes longer than all else of a first picture.
+    if (is_new && made && !workshop_->changed_files().empty()) made = prepare(at_.request.scene, *workshop_, options);
     set_activity("");
     if (!made || interrupted()) return;
+    glanced_ = made->fields_as_before && (is_new || glanced_);
     if (made->quick_heights && change < Change::geometry) quick_heights_.took(seconds_since(begin));
     prepared_ = std::move(made);
     // Work on fields goes on through edits that they do not follow from.
@@ -388,7 +402,7 @@ bool LiveSession::refine_fields() {
     }
     const uint32_t all = uint32_t(at_.request.scene->render.samples);
     if (refining_.busy() || fresh_.ready || prepared_->fields_final || unrefined_ == prepared_ ||
-        at_.sample < std::min(2u, all))
+        at_.sample < std::min(glanced_ ? 1u : 2u, all))
         return false;
     unrefined_ = nullptr;
     refining_.begin(prepared_, options_of_request());
@@ -442,7 +456,7 @@ bool LiveSession::step() {
     }
     if (refine_fields()) return true;
     uint32_t enough = uint32_t(at_.request.scene->render.samples);
-    if (refining_.busy() && !prepared_->fields_final) enough = std::min(enough, unrefined_samples);
+    if (refining_.busy() && !prepared_->fields_final) enough = std::min(enough, glanced_ ? 1u : unrefined_samples);
     if (at_.sample >= enough) return false;
     render_band(at_);
     return true;

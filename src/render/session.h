@@ -221,7 +221,8 @@ private:
     std::vector<V3f> previous_;
     int previous_width_ = 0, previous_height_ = 0;
     std::shared_ptr<const Prepared> refined_, refined_from_;  ///< what was made of which, until the picture takes it
-    std::shared_ptr<const Prepared> unrefined_;               ///< whose fields could not be made final
+    bool glanced_ = false;  ///< its fields and borders are a glance's: a closer look comes before more samples
+    std::shared_ptr<const Prepared> unrefined_;  ///< whose fields could not be made final
     std::atomic<bool> shows_refining_{false};
     Refining refining_;
     std::thread thread_;

@@ -289,6 +289,7 @@ void LiveSession::catch_up() {
     at_.sample = fresh_.sample;
     at_.band = fresh_.band;
     prepared_ = std::move(fresh_prepared_);
+    glanced_ = false;
     fresh_ = State();
     film_bytes_ = at_.film.bytes();
     mended_ = false;
