@@ -167,6 +167,40 @@ TEST_CASE("a part that is moved shows the fields that are known of it until ther
     CHECK(plain->fields->all().at(0)->contents == last->prepared->fields->all().at(0)->contents);
 }
 
+TEST_CASE("what is opened shows a glance at its fields, then closer looks; what is kept on the disk it shows at once") {
+    ClosedPlate p;
+    p.scene.render.samples = 12;
+    render::LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    r.folder = p.s.path;
+    r.width = 64;
+    r.height = 48;
+    auto looks = [&](render::LiveSession& session, const render::LiveRequest& request) {
+        const uint64_t edit = session.request(request);
+        std::vector<int> rays;
+        for (std::shared_ptr<const render::LiveImage> image; !image || !image->fields_final; ::usleep(200)) {
+            if (!(image = session.latest()) || image->edit != edit) {
+                image = nullptr;
+                continue;
+            }
+            const int n = image->prepared->fields->all().at(0)->rays;
+            if (rays.empty() || rays.back() != n) rays.push_back(n);
+        }
+        return rays;
+    };
+    render::LiveSession session(std::make_shared<render::Workshop>());
+    const std::vector<int> opened = looks(session, r);
+    CHECK(opened.front() < geometry::field_rays_first);
+    CHECK(opened.back() >= geometry::field_rays_final);
+    CHECK(std::is_sorted(opened.begin(), opened.end()));
+    // A mask that is wired into what stands is looked at closely at once.
+    p.node(0, "closed", "cavity", "float", {{"reach", {scene::Value{.3f}, {}}}});
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    CHECK(looks(session, r).front() >= geometry::field_rays_first);
+    render::LiveSession again(std::make_shared<render::Workshop>());
+    CHECK(looks(again, r) == std::vector{geometry::field_rays_final});
+}
+
 TEST_CASE("a mask that names parts follows their names, and what it names in vain is told") {
     Plate p;
     p.node(0, "near", "nearby", "float", {{"parts", {scene::Value{std::string("Oth*")}, {}}}});
