@@ -28,6 +28,11 @@ VEMTRA_INLINE float seen_at(float width) {
     return t * t * (3.f - 2.f * t);
 }
 
+/// Pieces are counted by whole numbers: there are no others further away.
+VEMTRA_INLINE float in_reach(float x) {
+    return clamp(x, -1e9f, 1e9f);
+}
+
 }  // namespace
 
 enum LaidUniform : int { laid_bond, laid_gives, laid_seed };
@@ -45,10 +50,10 @@ void laid(const KernelArgs& k) {
         const float rows = max_of(k.in[1][i], 1e-3f);
         const float joint = .5f * clamp(k.in[2][i], 0.f, 1.f);
         const float bevel = max_of(k.in[3][i], 0.f);
-        const float y = place[1][i] * rows;
+        const float y = in_reach(place[1][i] * rows);
         const int row = floor_to_int(y);
         const float shift = bond == 0 ? .5f * float(row & 1) : bond == 2 ? random_of(row, 7, seed) : 0.f;
-        const float x = place[0][i] * columns + shift;
+        const float x = in_reach(place[0][i] * columns + shift);
         const int column = floor_to_int(x);
         const float wide = rows / columns;  // of a piece, in rows
         const float across = (x - float(column)) * wide;
@@ -79,8 +84,8 @@ void weave(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i) {
         const float threads = max_of(k.in[0][i], 1e-3f);
         const float half = .5f * clamp(k.in[1][i], .05f, 1.f);
-        const float x = place[0][i] * threads;
-        const float y = place[1][i] * threads;
+        const float x = in_reach(place[0][i] * threads);
+        const float y = in_reach(place[1][i] * threads);
         const int column = floor_to_int(x);
         const int row = floor_to_int(y);
         const float fx = x - float(column) - .5f;
