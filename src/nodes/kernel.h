@@ -113,9 +113,17 @@ inline __attribute__((always_inline)) float max_of(float a, float b) {
 inline __attribute__((always_inline)) float clamp(float x, float low, float high) {
     return min_of(max_of(x, low), high);
 }
+/// Cells are counted by whole numbers: what lies further away, where a float tells none from the next, is in the last.
+inline __attribute__((always_inline)) float in_reach(float x) {
+    return clamp(x, -5e8f, 5e8f);
+}
+/// Of what is in reach.
 inline __attribute__((always_inline)) int floor_to_int(float x) {
     const int i = int(x);
     return i - int(x < float(i));
+}
+inline __attribute__((always_inline)) int cell_of(float x) {
+    return floor_to_int(in_reach(x));
 }
 }  // namespace VEMTRA_ISA
 

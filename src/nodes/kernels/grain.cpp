@@ -112,8 +112,8 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
         // Spots lie over each other in a random order: the one on top counts.
         const float cx = x / size;
         const float cy = y / size;
-        const int ix = floor_to_int(cx);
-        const int iy = floor_to_int(cy);
+        const int ix = cell_of(cx);
+        const int iy = cell_of(cy);
         float best = -1.f;
         float bx = 0.f;
         float by = 0.f;
@@ -129,15 +129,15 @@ static void grain_point(const KernelArgs& k, int i, GrainPoint& g) {
             }
         around(bx * size, by * size);
     } else if (pattern == 4) {
-        const int ix = floor_to_int(x / size);
-        const int iy = floor_to_int(y / size);
+        const int ix = cell_of(x / size);
+        const int iy = cell_of(y / size);
         if ((ix + iy) & 1) dx = 0.f, dy = 1.f, across = x, along = y;
         g.spot = hash2(ix, iy);
     }
     // Back into the plane's own axes, each streak a little askew.
     g.t = across / streak;
     g.s = along / streak;
-    const float askew = u[grain_variation] * .25f * (unit_hash(floor_to_int(g.t), int(g.spot & 1023u)) - .5f);
+    const float askew = u[grain_variation] * .25f * (unit_hash(cell_of(g.t), int(g.spot & 1023u)) - .5f);
     const float ex = dx - askew * dy;
     const float ey = dy + askew * dx;
     g.dx = cs * ex - sn * ey;
@@ -181,8 +181,8 @@ static void streak_noise(float t, float s, float wide, uint32_t spot, float& val
     float amplitude = 1.f;
     float steep = 1.f;  // slope of the octave, against that of its height over its width
     for (int octave = 0; octave < 2; ++octave) {
-        const int it = floor_to_int(t);
-        const int is = floor_to_int(s);
+        const int it = cell_of(t);
+        const int is = cell_of(s);
         const float ft = t - float(it);
         const float fs = s - float(is);
         const float wt = ft * ft * (3.f - 2.f * ft);

@@ -28,11 +28,6 @@ VEMTRA_INLINE float seen_at(float width) {
     return t * t * (3.f - 2.f * t);
 }
 
-/// Pieces are counted by whole numbers: there are no others further away.
-VEMTRA_INLINE float in_reach(float x) {
-    return clamp(x, -1e9f, 1e9f);
-}
-
 }  // namespace
 
 enum LaidUniform : int { laid_bond, laid_gives, laid_seed };

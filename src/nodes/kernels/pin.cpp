@@ -20,13 +20,13 @@ enum PinUniform : int {
 /// Moves (x, y) into the nearest of `copies` that lie in a row along x about the middle, `apart` from each other.
 static inline __attribute__((always_inline)) void to_nearest_in_row(float copies, float apart, float& x) {
     const float first = -.5f * (copies - 1.f) * apart;
-    const float k = float(floor_to_int((x - first) / apart + .5f));
+    const float k = float(cell_of((x - first) / apart + .5f));
     x -= first + clamp(k, 0.f, copies - 1.f) * apart;
 }
 /// The same for copies around a ring of radius `apart`, each turned outwards along x.
 static inline __attribute__((always_inline)) void to_nearest_on_ring(float copies, float apart, float& x, float& y) {
     const float turn = 6.28318531f / copies;
-    const float k = float(floor_to_int(__builtin_atan2f(y, x) / turn + .5f));
+    const float k = float(cell_of(__builtin_atan2f(y, x) / turn + .5f));
     const float c = __builtin_cosf(k * turn);
     const float s = __builtin_sinf(k * turn);
     const float along = x * c + y * s - apart;

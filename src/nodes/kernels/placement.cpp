@@ -105,8 +105,8 @@ static inline void arrange(const Placing& p, float* u, float* v, float more_u = 
     }
     if (p.shift <= 0.f && p.turn <= 0.f) return;
     // Every copy is moved and turned by chance: the cell decides, the same for all maps that are placed by this.
-    const int cx = floor_to_int(u[placement_projection]);
-    const int cy = floor_to_int(v[0]);
+    const int cx = cell_of(u[placement_projection]);
+    const int cy = cell_of(v[0]);
     const uint32_t h = hash2(cx, cy);
     const float angle = p.turn * 6.2831853f * (float(h >> 16) * (1.f / 65536.f) - .5f);
     const float c = __builtin_cosf(angle);
@@ -171,8 +171,7 @@ void placement(const KernelArgs& k) {
         if (p.projection != by_box) {
             for (int s = 0; s < 3; ++s) project(p, f[s], u[s], v[s]);
             if (p.projection == by_cylinder || p.projection == by_sphere)
-                for (int s = 1; s < 3; ++s)
-                    u[s] -= float(floor_to_int(u[s] - u[0] + .5f));  // not across the seam behind
+                for (int s = 1; s < 3; ++s) u[s] -= float(cell_of(u[s] - u[0] + .5f));  // not across the seam behind
             arrange(p, u, v);
             store(k, 0, i, u, v, axes);
             continue;

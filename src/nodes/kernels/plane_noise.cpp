@@ -54,11 +54,11 @@ void fractal2d(const KernelArgs& k) {
 }
 
 void cellnoise2d(const KernelArgs& k) {
-    for (int i = 0; i < k.n; ++i) k.out[0][i] = to_unit(hash2(floor_to_int(k.in[0][i]), floor_to_int(k.in[1][i])));
+    for (int i = 0; i < k.n; ++i) k.out[0][i] = to_unit(hash2(cell_of(k.in[0][i]), cell_of(k.in[1][i])));
 }
 void cellnoise3d(const KernelArgs& k) {
     for (int i = 0; i < k.n; ++i)
-        k.out[0][i] = to_unit(hash3(floor_to_int(k.in[0][i]), floor_to_int(k.in[1][i]), floor_to_int(k.in[2][i])));
+        k.out[0][i] = to_unit(hash3(cell_of(k.in[0][i]), cell_of(k.in[1][i]), cell_of(k.in[2][i])));
 }
 
 enum UnifiedUniform : int { unified_type, unified_style, unified_octaves, unified_clamps };
@@ -104,9 +104,9 @@ static void unified(const KernelArgs& k, int dimension) {
             if (type == of_gradient) {
                 out[i] = (dimension == 2 ? noise_at<0>(x, y) : noise_at<0>(x, y, z)) * .5f + .5f;
             } else if (type == of_cells) {
-                const int X = floor_to_int(x);
-                const int Y = floor_to_int(y);
-                out[i] = to_unit(dimension == 2 ? hash2(X, Y) : hash3(X, Y, floor_to_int(z)));
+                const int X = cell_of(x);
+                const int Y = cell_of(y);
+                out[i] = to_unit(dimension == 2 ? hash2(X, Y) : hash3(X, Y, cell_of(z)));
             } else {
                 float weight = 1.f;
                 float sum = 0.f;

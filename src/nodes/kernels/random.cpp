@@ -6,7 +6,7 @@ namespace vemtra::nodes {
 namespace VEMTRA_ISA {
 
 VEMTRA_INLINE float random_of(float in, float seed) {
-    return to_unit(hash2(floor_to_int(in * 4096.f), floor_to_int(seed)));
+    return to_unit(hash2(cell_of(in * 4096.f), cell_of(seed)));
 }
 /// Ports: in, min, max, seed.
 void randomfloat(const KernelArgs& k) {

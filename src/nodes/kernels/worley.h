@@ -41,9 +41,9 @@ static void look_near(Nearest& near, int n, const float* __restrict px, const fl
         for (int dy = -1; dy <= 1; ++dy)
             for (int dz = -1; dz <= 1; ++dz)
                 for (int i = 0; i < n; ++i) {
-                    const float x = px[i];
-                    const float y = py[i];
-                    const float z = pz[i];
+                    const float x = in_reach(px[i]);
+                    const float y = in_reach(py[i]);
+                    const float z = in_reach(pz[i]);
                     const float j = jitter[i];
                     const int X = floor_to_int(x);
                     const int Y = floor_to_int(y);
@@ -67,8 +67,8 @@ static void look_near(Nearest& near, int n, const float* __restrict px, const fl
     for (int dx = -1; dx <= 1; ++dx)
         for (int dy = -1; dy <= 1; ++dy)
             for (int i = 0; i < n; ++i) {
-                const float x = px[i];
-                const float y = py[i];
+                const float x = in_reach(px[i]);
+                const float y = in_reach(py[i]);
                 const float j = jitter[i];
                 const int X = floor_to_int(x);
                 const int Y = floor_to_int(y);
