@@ -15,6 +15,15 @@ struct ClosedPlate : Plate {
         node(0, "closed", "cavity", "float", {{"reach", {scene::Value{.2f}, {}}}});
         wire(0, "base_weight", "closed");
     }
+    render::LiveRequest request() {
+        scene.render.samples = 12;
+        render::LiveRequest r;
+        r.scene = std::make_shared<const scene::Scene>(scene);
+        r.folder = s.path;
+        r.width = 64;
+        r.height = 48;
+        return r;
+    }
 };
 std::shared_ptr<const render::Prepared> first_of(const scene::Scene& scene, const fs::path& folder,
                                                  render::Workshop& workshop) {
@@ -136,12 +145,7 @@ TEST_CASE("a picture that stands on after an edit does so when its fields become
 
 TEST_CASE("a part that is moved shows the fields that are known of it until there are right ones") {
     ClosedPlate p;
-    p.scene.render.samples = 12;
-    render::LiveRequest r;
-    r.scene = std::make_shared<const scene::Scene>(p.scene);
-    r.folder = p.s.path;
-    r.width = 64;
-    r.height = 48;
+    render::LiveRequest r = p.request();
     render::LiveSession session(std::make_shared<render::Workshop>());
     auto wait = [&](uint64_t edit, bool final) {
         std::shared_ptr<const render::LiveImage> image;
@@ -169,12 +173,7 @@ TEST_CASE("a part that is moved shows the fields that are known of it until ther
 
 TEST_CASE("what is opened shows a glance at its fields, then closer looks; what is kept on the disk it shows at once") {
     ClosedPlate p;
-    p.scene.render.samples = 12;
-    render::LiveRequest r;
-    r.scene = std::make_shared<const scene::Scene>(p.scene);
-    r.folder = p.s.path;
-    r.width = 64;
-    r.height = 48;
+    render::LiveRequest r = p.request();
     auto looks = [&](render::LiveSession& session, const render::LiveRequest& request) {
         const uint64_t edit = session.request(request);
         std::vector<int> rays;
