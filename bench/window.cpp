@@ -195,12 +195,15 @@ void brush(app::MainWindow& w, Watch& application) {
         while (!met() && t.elapsed() < most) events(1);
         return double(t.nsecsElapsed()) / 1e6;
     };
-    until(
-        [&] {
-            const auto image = bench.image();
-            return image->request.scene == bench.snapshot() && image->samples >= 8 && image->coarse == 1;
-        },
-        30000);
+    auto settled = [&](int samples) {
+        until(
+            [&] {
+                const auto image = bench.image();
+                return image->request.scene == bench.snapshot() && image->samples >= samples && image->coarse == 1;
+            },
+            30000);
+    };
+    settled(8);
     bench.painter().change_brush([](paint::StockBrush& b) {
         b = paint::shipped_brushes()[1];
         b.brush.size = 40.f;
@@ -249,6 +252,8 @@ void brush(app::MainWindow& w, Watch& application) {
         send(QEvent::MouseButtonRelease, at);
         bench.painter().finish();
         until([&] { return false; }, 300);
+        bench.undo();  // the next stroke meets bare places again: on painted ones nothing would change
+        settled(4);
     }
     std::sort(first.begin(), first.end());
     std::sort(next.begin(), next.end());

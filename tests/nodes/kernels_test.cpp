@@ -34,10 +34,13 @@ V3f at(const std::vector<std::vector<float>>& out, size_t i) {
     return {out[0][i], out[1][i], out[2][i]};
 }
 
-}  // namespace
+bool same(float a, float b) {
+    return a == b || (std::isnan(a) && std::isnan(b));
+}
 
-TEST_CASE("every kernel gives the same numbers in both builds, at every width of a batch") {
-    if (!nodes::wide_kernels_run()) WARN("this processor has no AVX-512: the wide build was not run");
+/// Runs every kernel of its own in both builds and at several widths, all inputs drawn from `value`; gives their
+/// number.
+size_t run_all_kernels(float (*value)(uint32_t drawn)) {
     size_t kernels = 0;
     for (const nodes::NodeDescription& d : nodes::catalogue())
         for (Type type : d.types) {
@@ -53,7 +56,7 @@ TEST_CASE("every kernel gives the same numbers in both builds, at every width of
                 std::mt19937 random(5);
                 auto fill = [&](std::vector<float>& v) {
                     std::mt19937 own(random());
-                    for (float& x : v) x = float(own() % 20000) / 1000.f - 10.f;
+                    for (float& x : v) x = value(own());
                 };
                 for (int r = 0; r < nodes::row_count; ++r) fill(k.row(r));
                 for (const nodes::Port& p : d.ports)
@@ -61,17 +64,54 @@ TEST_CASE("every kernel gives the same numbers in both builds, at every width of
                         for (int c = 0; c < nodes::components(d.port_type(p, type)); ++c) fill(k.in(p.name, c));
                 const auto narrow = k.run(d.kernel.avx2);
                 if (whole.empty()) whole = narrow;
+                const auto wide = nodes::wide_kernels_run() ? k.run(d.kernel.avx512) : narrow;
                 for (size_t c = 0; c < narrow.size(); ++c)
-                    for (size_t i = 0; i < size_t(n); ++i)
-                        CHECK((narrow[c][i] == whole[c][i] || (std::isnan(narrow[c][i]) && std::isnan(whole[c][i]))));
-                if (!nodes::wide_kernels_run()) continue;
-                const auto wide = k.run(d.kernel.avx512);
-                for (size_t c = 0; c < wide.size(); ++c)
-                    for (size_t i = 0; i < size_t(n); ++i)
-                        CHECK((wide[c][i] == narrow[c][i] || (std::isnan(wide[c][i]) && std::isnan(narrow[c][i]))));
+                    for (size_t i = 0; i < size_t(n); ++i) {
+                        CHECK(same(narrow[c][i], whole[c][i]));
+                        CHECK(same(wide[c][i], narrow[c][i]));
+                    }
             }
         }
-    CHECK(kernels > 20);
+    return kernels;
+}
+
+}  // namespace
+
+TEST_CASE("every kernel gives the same numbers in both builds, at every width of a batch") {
+    if (!nodes::wide_kernels_run()) WARN("this processor has no AVX-512: the wide build was not run");
+    CHECK(run_all_kernels([](uint32_t drawn) { return float(drawn % 20000) / 1000.f - 10.f; }) > 20);
+}
+
+TEST_CASE("every kernel takes numbers far out, of none and without end") {
+    CHECK(run_all_kernels([](uint32_t drawn) {
+              constexpr float odd[] = {3e11f, -3e11f, 1e30f, -3e38f, 2.1e9f, -2.2e9f, INFINITY, -INFINITY,
+                                       NAN,   1e-40f, 0.f,   -1.f,   .5f,    7.f,     1e4f,     -5e8f};
+              return odd[drawn % std::size(odd)];
+          }) > 20);
+}
+
+TEST_CASE("a fractal beyond what whole numbers hold keeps its coarse octaves, at every place beside it") {
+    for (const char* kind : {"fractal3d", "fractal2d"}) {
+        const std::string place = kind == std::string("fractal3d") ? "position" : "texcoord";
+        auto fractal = [&](float octaves, float far) {
+            KernelRun k(kind, 64, Type::number);
+            k.uniform("octaves", {octaves});
+            for (int i = 0; i < 64; ++i) {
+                k.in("amplitude")[size_t(i)] = 1.f;
+                k.in("lacunarity")[size_t(i)] = 4096.f;
+                k.in("diminish")[size_t(i)] = .5f;
+                for (int c = 0; c < 2; ++c) k.in(place, c)[size_t(i)] = .37f + .013f * float(i + c);
+            }
+            k.in(place, 0)[63] = far;
+            return k.run()[0];
+        };
+        const auto coarse = fractal(2, .5f), fine = fractal(5, .5f), beside = fractal(5, 3e11f);
+        for (size_t i = 0; i < 63; ++i) {
+            CHECK(fine[i] == beside[i]);
+            CHECK(std::fabs(fine[i] - coarse[i]) < .25f);  // a third that is felt, then places that are whole numbers
+        }
+        CHECK(std::isfinite(beside[63]));
+    }
 }
 
 TEST_CASE("a flat normal map leaves the normal alone; mirrored UVs and flipped green turn what they should") {

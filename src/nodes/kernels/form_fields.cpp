@@ -74,7 +74,7 @@ static void runs(const KernelArgs& k, float seed, bool from_form) {
         return;
     }
     p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 4, to);
-    seed *= 19.37f;
+    seed = clamp(seed, -1e6f, 1e6f) * 19.37f;
     for (int i = 0; i < k.n; ++i) {
         const float width = max_of(k.in[1][i], 1e-7f);
         const float per_width = 1.f / width;
@@ -83,7 +83,7 @@ static void runs(const KernelArgs& k, float seed, bool from_form) {
             k.out[0][i] = 0.f;
             continue;
         }
-        const float bend = k.in[3][i] * 1.5f;
+        const float bend = clamp(k.in[3][i], -1e6f, 1e6f) * 1.5f;
         const float x = clamp(rows[0][i] * per_width, -1e6f, 1e6f);
         const float y = clamp(rows[1][i] * per_width, -1e6f, 1e6f);
         const float z = clamp(rows[2][i] * per_width, -1e6f, 1e6f);

@@ -10,7 +10,7 @@ namespace VEMTRA_ISA {
 template <int Shift>
 static void noise_into(int n, const float* __restrict px, const float* __restrict py, const float* __restrict pz,
                        float* __restrict out) {
-    for (int i = 0; i < n; ++i) out[i] = noise_at<Shift>(px[i], py[i], pz[i]);
+    for (int i = 0; i < n; ++i) out[i] = noise_at<Shift>(in_reach(px[i]), in_reach(py[i]), in_reach(pz[i]));
 }
 
 /// Ports: amplitude (as output), pivot, position.
@@ -21,7 +21,8 @@ void noise3d(const KernelArgs& k) {
     if (c3 > 1) noise_into<8>(k.n, p[0], p[1], p[2], k.out[1]);
     if (c3 > 2) noise_into<16>(k.n, p[0], p[1], p[2], k.out[2]);
     if (c3 > 3)  // the standard's fourth is another float noise, elsewhere
-        for (int i = 0; i < k.n; ++i) k.out[3][i] = noise_at<0>(p[0][i] + 19.f, p[1][i] + 73.f, p[2][i] + 29.f);
+        for (int i = 0; i < k.n; ++i)
+            k.out[3][i] = noise_at<0>(in_reach(p[0][i] + 19.f), in_reach(p[1][i] + 73.f), in_reach(p[2][i] + 29.f));
     for (int c = 0; c < c3; ++c) {
         const float* __restrict amplitude = k.in[c];
         const float* __restrict pivot = k.in[c3];
@@ -35,38 +36,18 @@ enum FractalUniform : int { fractal_octaves };
 template <int Shift> static void fractal_into(const KernelArgs& k, int c, float ox, float oy, float oz) {
     const int c3 = k.components;
     const int octaves = int(k.uniform[fractal_octaves]);
-    const float* __restrict amplitude = k.in[c];
-    const float* __restrict lacunarity = k.in[c3];
-    const float* __restrict diminish = k.in[c3 + 1];
-    const float* __restrict px = k.in[c3 + 2];
-    const float* __restrict py = k.in[c3 + 3];
-    const float* __restrict pz = k.in[c3 + 4];
-    float* __restrict out = k.out[c];
-    constexpr int piece = 64;  // positions and weights of a piece stay in the first-level cache over the octaves
-    float x[piece];
-    float y[piece];
-    float z[piece];
-    float weight[piece];
-    float sum[piece];
-    for (int first = 0; first < k.n; first += piece) {
-        const int n = k.n - first < piece ? k.n - first : piece;
-        for (int i = 0; i < n; ++i) {
-            x[i] = px[first + i] + ox;
-            y[i] = py[first + i] + oy;
-            z[i] = pz[first + i] + oz;
-            weight[i] = 1.f;
-            sum[i] = 0.f;
+    const float offset[3] = {ox, oy, oz};
+    Octaves f;
+    for (int first = 0; first < k.n; first += Octaves::piece) {
+        const int n = k.n - first < Octaves::piece ? k.n - first : Octaves::piece;
+        for (int d = 0; d < 3; ++d) {
+            const float* __restrict from = k.in[c3 + 2 + d] + first;
+            for (int i = 0; i < n; ++i) f.at[d][i] = from[i] + offset[d];
         }
-        for (int o = 0; o < octaves; ++o)
-            for (int i = 0; i < n; ++i) {
-                sum[i] += weight[i] * noise_at<Shift>(x[i], y[i], z[i]);
-                const float l = lacunarity[first + i];
-                weight[i] *= diminish[first + i];
-                x[i] *= l;
-                y[i] *= l;
-                z[i] *= l;
-            }
-        for (int i = 0; i < n; ++i) out[first + i] = sum[i] * amplitude[first + i];
+        sum_octaves<3, Shift>(f, n, octaves, k.in[c3] + first, k.in[c3 + 1] + first);
+        const float* __restrict amplitude = k.in[c] + first;
+        float* __restrict out = k.out[c] + first;
+        for (int i = 0; i < n; ++i) out[i] = f.sum[i] * amplitude[i];
     }
 }
 

@@ -14,7 +14,8 @@ template <int Shift> static void plane_noise_into(const KernelArgs& k, int c, fl
     const float* __restrict u = k.in[n + 1];
     const float* __restrict v = k.in[n + 2];
     float* __restrict out = k.out[c];
-    for (int i = 0; i < k.n; ++i) out[i] = noise_at<Shift>(u[i] + ox, v[i] + oy) * amplitude[i] + pivot[i];
+    for (int i = 0; i < k.n; ++i)
+        out[i] = noise_at<Shift>(in_reach(u[i] + ox), in_reach(v[i] + oy)) * amplitude[i] + pivot[i];
 }
 /// Ports: amplitude (as output), pivot, texcoord.
 void noise2d(const KernelArgs& k) {
@@ -26,20 +27,15 @@ void noise2d(const KernelArgs& k) {
 
 enum PlaneFractalUniform : int { plane_fractal_octaves };
 template <int Shift> static void plane_fractal_into(const KernelArgs& k, int c, float ox, float oy) {
-    const int n = k.components;
+    const int c2 = k.components;
     const int octaves = int(k.uniform[plane_fractal_octaves]);
-    for (int i = 0; i < k.n; ++i) {
-        float x = k.in[n + 2][i] + ox;
-        float y = k.in[n + 3][i] + oy;
-        float weight = 1.f;
-        float sum = 0.f;
-        for (int o = 0; o < octaves; ++o) {
-            sum += weight * noise_at<Shift>(x, y);
-            weight *= k.in[n + 1][i];
-            x *= k.in[n][i];
-            y *= k.in[n][i];
-        }
-        k.out[c][i] = sum * k.in[c][i];
+    Octaves f;
+    for (int first = 0; first < k.n; first += Octaves::piece) {
+        const int n = k.n - first < Octaves::piece ? k.n - first : Octaves::piece;
+        for (int i = 0; i < n; ++i) f.at[0][i] = k.in[c2 + 2][first + i] + ox;
+        for (int i = 0; i < n; ++i) f.at[1][i] = k.in[c2 + 3][first + i] + oy;
+        sum_octaves<2, Shift>(f, n, octaves, k.in[c2] + first, k.in[c2 + 1] + first);
+        for (int i = 0; i < n; ++i) k.out[c][first + i] = f.sum[i] * k.in[c][first + i];
     }
 }
 /// Ports: amplitude (as output), octaves (uniform), lacunarity, diminish, texcoord.
@@ -77,7 +73,9 @@ static void unified(const KernelArgs& k, int dimension) {
     const int octaves = int(k.uniform[unified_octaves]);
     const bool solid = k.uniform[unified_style] >= .5f;
     Nearest near;
-    float at[3][worley_piece];
+    Octaves fractal;
+    static_assert(Octaves::piece == worley_piece);
+    float(&at)[3][worley_piece] = fractal.at;
     for (int first = 0; first < k.n; first += worley_piece) {
         const int n = k.n - first < worley_piece ? k.n - first : worley_piece;
         for (int c = 0; c < 3; ++c)
@@ -96,29 +94,20 @@ static void unified(const KernelArgs& k, int dimension) {
                 put_cells(near, one, 0, n, dimension == 2);
             else
                 put_distances(near, one, 0, n);
-        }
-        for (int i = 0; i < n && type != of_worley; ++i) {
-            float x = at[0][i];
-            float y = at[1][i];
-            float z = at[2][i];
-            if (type == of_gradient) {
-                out[i] = (dimension == 2 ? noise_at<0>(x, y) : noise_at<0>(x, y, z)) * .5f + .5f;
-            } else if (type == of_cells) {
-                const int X = cell_of(x);
-                const int Y = cell_of(y);
-                out[i] = to_unit(dimension == 2 ? hash2(X, Y) : hash3(X, Y, cell_of(z)));
-            } else {
-                float weight = 1.f;
-                float sum = 0.f;
-                for (int o = 0; o < octaves; ++o) {
-                    sum += weight * noise_at<0>(x, y, z);
-                    weight *= diminish[first + i];
-                    x *= lacunarity[first + i];
-                    y *= lacunarity[first + i];
-                    z *= lacunarity[first + i];
-                }
-                out[i] = sum;
+        } else if (type == of_gradient || type == of_cells) {
+            for (int i = 0; i < n; ++i) {
+                const float x = in_reach(at[0][i]);
+                const float y = in_reach(at[1][i]);
+                const float z = in_reach(at[2][i]);
+                if (type == of_gradient)
+                    out[i] = (dimension == 2 ? noise_at<0>(x, y) : noise_at<0>(x, y, z)) * .5f + .5f;
+                else
+                    out[i] = to_unit(dimension == 2 ? hash2(cell_of(x), cell_of(y))
+                                                    : hash3(cell_of(x), cell_of(y), cell_of(z)));
             }
+        } else {
+            sum_octaves<3, 0>(fractal, n, octaves, lacunarity + first, diminish + first);
+            for (int i = 0; i < n; ++i) out[i] = fractal.sum[i];
         }
         const bool clamps = k.uniform[unified_clamps] >= .5f;
         for (int i = 0; i < n; ++i) {
