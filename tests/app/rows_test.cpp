@@ -206,6 +206,48 @@ TEST_CASE("parts that a mask leaves out are typed or chosen by name, and each ch
     CHECK(entries()[0]->isChecked() == (t.b.scene().parts[0].name[0] == 'B'));
 }
 
+TEST_CASE("a part's build-up is chosen in its row, and rows stay through edits that keep the parts") {
+    Demo t;
+    t.w.drawer()->show_page(app::Page::parts);
+    auto* tree = t.w.drawer()->findChild<QTreeWidget*>("parts");
+    REQUIRE(tree);
+    REQUIRE(t.b.scene().build_ups.size() > 1);
+    const std::string id = t.b.scene().parts.front().id, before = t.b.scene().parts.front().build_up;
+    auto worn = [&] { return scene::find(t.b.scene().parts, id)->build_up; };
+    QTreeWidgetItem* row = tree->topLevelItem(0);
+    REQUIRE(row);
+    CHECK(row->data(1, Qt::UserRole).toString().toStdString() == before);
+    auto choose = [&](int (*entry)(QComboBox*, const std::string&)) {
+        QTest::mouseClick(tree->viewport(), Qt::LeftButton, {},
+                          QPoint(tree->columnViewportPosition(1) + 20, tree->visualItemRect(row).center().y()));
+        auto* list = tree->viewport()->findChild<QComboBox*>();
+        REQUIRE(list);
+        QTest::qWait(20);
+        const int i = entry(list, before);
+        list->setCurrentIndex(i);
+        list->hidePopup();
+        Q_EMIT list->activated(i);
+        QTest::qWait(20);
+    };
+    choose([](QComboBox* list, const std::string& now) {
+        return list->itemData(0).toString().toStdString() == now ? 1 : 0;
+    });
+    CHECK(worn() != before);
+    CHECK(row->text(1).toStdString() == scene::find(t.b.scene().build_ups, worn())->name);
+    CHECK(tree->topLevelItem(0) == row);
+    t.b.undo();
+    CHECK(worn() == before);
+    const size_t build_ups = t.b.scene().build_ups.size();
+    choose([](QComboBox* list, const std::string&) { return list->count() - 1; });  // a new one
+    CHECK(t.b.scene().build_ups.size() == build_ups + 1);
+    CHECK(worn() == t.b.scene().build_ups.back().id);
+    CHECK(tree->viewport()->findChildren<QComboBox*>().isEmpty());
+    t.b.select_part(id);
+    t.b.arranging().move_by(V3f(.01f, 0.f, 0.f), "Move", "move");
+    CHECK(tree->topLevelItem(0) == row);
+    CHECK(row->text(7).endsWith("moved"));
+}
+
 TEST_CASE("what is chosen on the rigs page is edited in detail, and a light's rows follow its kind") {
     Demo t;
     t.w.drawer()->show_page(app::Page::rigs);

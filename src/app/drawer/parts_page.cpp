@@ -1,5 +1,8 @@
+#include <QApplication>
 #include <QComboBox>
 #include <QHeaderView>
+#include <QPainter>
+#include <QStyledItemDelegate>
 #include <QTreeWidget>
 #include <QVBoxLayout>
 
@@ -8,6 +11,61 @@
 
 namespace vemtra::app {
 namespace {
+
+/// The build-up that a part wears, as text that opens a list of all of them: a list in every row would be made anew
+/// with each of them, of which an asset has hundreds.
+class BuildUpChoice : public QStyledItemDelegate {
+public:
+    /// `chosen`: the item and the id of its build-up; empty: a new one.
+    BuildUpChoice(Workbench& bench, QTreeWidget* tree,
+                  std::function<void(const QModelIndex&, const std::string&)> chosen)
+        : QStyledItemDelegate(tree), bench_(bench), chosen_(std::move(chosen)) {}
+
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        constexpr int arrow = 18;
+        QStyleOptionViewItem text = option;
+        initStyleOption(&text, index);
+        text.text = text.fontMetrics.elidedText(text.text, Qt::ElideRight, text.rect.width() - arrow - 8);
+        const QStyle* style = option.widget ? option.widget->style() : QApplication::style();
+        style->drawControl(QStyle::CE_ItemViewItem, &text, painter, option.widget);
+        const QPointF at(option.rect.right() - arrow / 2, option.rect.center().y());
+        painter->save();
+        painter->setRenderHint(QPainter::Antialiasing);
+        const bool selected = option.state & QStyle::State_Selected;
+        painter->setPen(QPen(option.palette.color(selected ? QPalette::HighlightedText : QPalette::Text), 1.4));
+        painter->drawPolyline(QPolygonF({at + QPointF(-4, -2), at + QPointF(0, 2), at + QPointF(4, -2)}));
+        painter->restore();
+    }
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override {
+        return QStyledItemDelegate::sizeHint(option, index).expandedTo({0, option.fontMetrics.height() + 8});
+    }
+    QWidget* createEditor(QWidget* parent, const QStyleOptionViewItem&, const QModelIndex&) const override {
+        auto* list = new QComboBox(parent);
+        for (const auto& b : bench_.scene().build_ups)
+            list->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
+        list->addItem("New build-up");
+        auto* self = const_cast<BuildUpChoice*>(this);
+        connect(list, &QComboBox::activated, self, [self, list] {
+            Q_EMIT self->commitData(list);
+            Q_EMIT self->closeEditor(list);
+        });
+        QMetaObject::invokeMethod(list, &QComboBox::showPopup, Qt::QueuedConnection);
+        return list;
+    }
+    void setEditorData(QWidget* editor, const QModelIndex& index) const override {
+        auto* list = static_cast<QComboBox*>(editor);
+        list->setCurrentIndex(std::max(0, list->findData(index.data(Qt::UserRole))));
+    }
+    void setModelData(QWidget* editor, QAbstractItemModel*, const QModelIndex& index) const override {
+        const auto* list = static_cast<QComboBox*>(editor);
+        if (list->currentData() != index.data(Qt::UserRole))
+            chosen_(index, list->currentData().toString().toStdString());
+    }
+
+private:
+    Workbench& bench_;
+    std::function<void(const QModelIndex&, const std::string&)> chosen_;
+};
 
 class PartsPage : public QWidget {
 public:
@@ -40,6 +98,17 @@ public:
         tree_->headerItem()->setToolTip(3,
                                         "Where two clear parts overlap, as glass and what is in it, the higher one is "
                                         "there. Double-click to change");
+        tree_->headerItem()->setToolTip(1, "The build-up that the part wears. Click to choose another one");
+        tree_->setItemDelegateForColumn(
+            1, new BuildUpChoice(bench, tree_, [this](const QModelIndex& row, const std::string& build_up) {
+                const std::string id = row.siblingAtColumn(0).data(Qt::UserRole).toString().toStdString();
+                // The list is filled anew by the edit: not while its editor is still at work.
+                QMetaObject::invokeMethod(
+                    this, [this, id, build_up] { wear(id, build_up); }, Qt::QueuedConnection);
+            }));
+        connect(tree_, &QTreeWidget::itemClicked, this, [this](QTreeWidgetItem* item, int column) {
+            if (column == 1) tree_->editItem(item, 1);
+        });
         box->addWidget(tree_);
         auto* row = new QHBoxLayout;
         add_button(row, "Place", "Move, turn and scale the selected part in the picture (P)",
@@ -90,54 +159,51 @@ private:
             }
         });
     }
+    void wear(const std::string& part, std::string build_up) {
+        bench_.edit("Give part a build-up", [&](scene::Scene& x) {
+            auto* p = scene::find(x.parts, part);
+            if (!p) return;
+            if (build_up.empty()) {
+                build_up = scene::FreshIds(scene::ids_of(x.build_ups)).take(scene::stem_of(p->name));
+                x.build_ups.push_back(scene::default_build_up(build_up, p->name));
+            }
+            p->build_up = build_up;
+        });
+        bench_.select({});
+        bench_.select_part(part);
+    }
+    void fill_row(QTreeWidgetItem* item, const scene::Part& part) {
+        const scene::BuildUp* worn = scene::find(bench_.scene().build_ups, part.build_up);
+        item->setText(0, QString::fromStdString(part.name));
+        item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
+        item->setText(1, worn ? QString::fromStdString(worn->name) : QString());
+        item->setData(1, Qt::UserRole, QString::fromStdString(part.build_up));
+        item->setToolTip(1, "The build-up that the part wears. Click to choose another one");
+        item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
+        item->setText(3, QString::number(part.priority));
+        item->setCheckState(4, part.flat ? Qt::Unchecked : Qt::Checked);
+        item->setText(5, QString::number(part.subdivision) + (part.hard_edges ? "!" : ""));
+        item->setTextAlignment(5, Qt::AlignCenter);
+        item->setCheckState(6, part.round ? Qt::Checked : Qt::Unchecked);
+        item->setText(7, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
+        item->setToolTip(7, "Shared by all of its parts; \"moved\": not where the file has it");
+        item->setTextAlignment(3, Qt::AlignCenter);
+        item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
+    }
     void fill() {
         const scene::Scene& s = bench_.scene();
+        std::vector<std::string> names;
+        for (const scene::BuildUp& b : s.build_ups) names.push_back(b.name);
         filling_ = true;
-        if (s.parts != parts_ || s.build_ups.size() != build_ups_) {
-            parts_ = s.parts;
-            build_ups_ = s.build_ups.size();
-            tree_->clear();
-            for (const scene::Part& part : s.parts) {
-                auto* item = new QTreeWidgetItem(tree_, {QString::fromStdString(part.name)});
-                item->setData(0, Qt::UserRole, QString::fromStdString(part.id));
-                item->setFlags(item->flags() | Qt::ItemIsEditable | Qt::ItemIsUserCheckable);
-                item->setText(3, QString::number(part.priority));
-                item->setCheckState(4, part.flat ? Qt::Unchecked : Qt::Checked);
-                item->setText(5, QString::number(part.subdivision) + (part.hard_edges ? "!" : ""));
-                item->setTextAlignment(5, Qt::AlignCenter);
-                item->setCheckState(6, part.round ? Qt::Checked : Qt::Unchecked);
-                item->setText(7, QString::fromStdString(part.asset) + (part.placement.at_rest() ? "" : ", moved"));
-                item->setToolTip(7, "Shared by all of its parts; \"moved\": not where the file has it");
-                item->setTextAlignment(3, Qt::AlignCenter);
-                item->setCheckState(2, part.visible ? Qt::Checked : Qt::Unchecked);
-                auto* choice = new QComboBox;
-                for (const auto& b : s.build_ups)
-                    choice->addItem(QString::fromStdString(b.name), QString::fromStdString(b.id));
-                choice->addItem("New build-up");
-                for (int i = 0; i < int(s.build_ups.size()); ++i)
-                    if (s.build_ups[size_t(i)].id == part.build_up) choice->setCurrentIndex(i);
-                choice->setToolTip("The build-up that the part wears");
-                connect(choice, &QComboBox::activated, this, [this, choice, id = part.id](int i) {
-                    std::string build_up = choice->itemData(i).toString().toStdString();
-                    bench_.edit("Give part a build-up", [&](scene::Scene& x) {
-                        auto* p = scene::find(x.parts, id);
-                        if (!p) return;
-                        if (build_up.empty()) {
-                            build_up = scene::FreshIds(scene::ids_of(x.build_ups)).take(scene::stem_of(p->name));
-                            x.build_ups.push_back(scene::default_build_up(build_up, p->name));
-                        }
-                        p->build_up = build_up;
-                    });
-                    QMetaObject::invokeMethod(
-                        this,
-                        [this, id] {
-                            bench_.select({});
-                            bench_.select_part(id);
-                        },
-                        Qt::QueuedConnection);
-                });
-                tree_->setItemWidget(item, 1, choice);
+        if (s.parts != parts_ || names != build_ups_) {
+            const auto same_id = [](const scene::Part& a, const scene::Part& b) { return a.id == b.id; };
+            if (!std::equal(s.parts.begin(), s.parts.end(), parts_.begin(), parts_.end(), same_id)) {
+                tree_->clear();
+                for (size_t i = 0; i < s.parts.size(); ++i) new QTreeWidgetItem(tree_);
             }
+            for (size_t i = 0; i < s.parts.size(); ++i) fill_row(tree_->topLevelItem(int(i)), s.parts[i]);
+            parts_ = s.parts;
+            build_ups_ = std::move(names);
         }
         for (int i = 0; i < tree_->topLevelItemCount(); ++i)
             if (tree_->topLevelItem(i) != tree_->currentItem() &&
@@ -148,7 +214,7 @@ private:
     Workbench& bench_;
     QTreeWidget* tree_;
     std::vector<scene::Part> parts_;
-    size_t build_ups_ = 0;
+    std::vector<std::string> build_ups_;  ///< their names
     bool filling_ = false;
 };
 

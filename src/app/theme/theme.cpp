@@ -5,6 +5,7 @@
 #include <QApplication>
 #include <QFontDatabase>
 #include <QPalette>
+#include <QPixmapCache>
 
 #include "base/file.h"
 
@@ -52,6 +53,7 @@ void use_theme(bool dark) {
     for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText})
         p.setColor(QPalette::Disabled, role, t.faint);
     QApplication::setStyle("Fusion");
+    QPixmapCache::setCacheLimit(2048);  // kilobytes: rows are made anew with each selection, and each has drawings kept
     QApplication::setPalette(p);
     QFont font("Inter");
     font.setPixelSize(12);
