@@ -39,31 +39,69 @@ float size_of_all(const Geometry& geometry) {
     return std::exp2(std::ceil(std::log2(std::clamp(diagonal, 1e-6f, 1e9f))));
 }
 
+namespace {
+
+constexpr float knot_step = .34657359f;  // ln of the ratio of neighbouring knots
+
+/// Adds `value` times what lies between knots, and `slope` times its change per knot, to the weights: cubics through
+/// the knots with the slopes of Catmull and Rom 1974, at the ends those of a parabola. `x`: place in knots, in their
+/// range.
+void add_between(float x, float value, float slope, float* weights) {
+    const int i = std::min(int(x), reach_knots - 2);
+    const float u = x - float(i);
+    const float v = 1.f - u;
+    weights[i] += value * (1.f + 2.f * u) * v * v - slope * 6.f * u * v;
+    weights[i + 1] += value * (1.f + 2.f * v) * u * u + slope * 6.f * u * v;
+    auto add_slope = [&](int at, float w) {
+        if (at == 0) {
+            weights[0] -= 1.5f * w;
+            weights[1] += 2.f * w;
+            weights[2] -= .5f * w;
+        } else if (at == reach_knots - 1) {
+            weights[at] += 1.5f * w;
+            weights[at - 1] -= 2.f * w;
+            weights[at - 2] += .5f * w;
+        } else {
+            weights[at - 1] -= .5f * w;
+            weights[at + 1] += .5f * w;
+        }
+    };
+    add_slope(i, value * u * v * v + slope * v * (v - 2.f * u));
+    add_slope(i + 1, -value * u * u * v + slope * u * (u - 2.f * v));
+}
+/// The share of rays that have met something by that distance: of F(t) t, the slope.
+void add_met(float log_distance, float weight, float* weights) {
+    const float x = log_distance / knot_step + float(reach_knots - 1);
+    if (x < 0.f)  // it grows evenly up to the first knot
+        weights[0] += weight * 2.f * std::exp(x * knot_step);
+    else
+        add_between(std::min(x, float(reach_knots - 1)), weight, weight / knot_step, weights);
+}
+
+}  // namespace
+
 void reach_weights(float reach, float falloff, float* weights) {
-    // The mean is the integral of the share's growth times W = (1 - t / reach)^f; by parts, of the share times what W
-    // falls by. Over a piece from a to b, read up to e = min(b, reach), the share is linear between its ends, and
-    //   the integral of (t - a) (-dW) from a to e = reach / (f + 1) ((1 - a / reach)^(f + 1) - (1 - e / reach)^(f + 1))
-    //                                               - (e - a) W(e).
     for (int k = 0; k < reach_knots; ++k) weights[k] = 0.f;
-    double at_last = 1.0;  // W where the piece begins
-    double last = 0.0;
-    for (int k = 0; k < reach_knots; ++k) {
-        const double t = double(knot_at(k));
-        const double end = std::min(t, double(reach));
-        const double left = std::max(0.0, 1.0 - end / double(reach));
-        const double at_end = std::pow(left, double(falloff));
-        const double fall = at_last - at_end;
-        const double begun = std::max(0.0, 1.0 - last / double(reach));
-        const double moment =
-            double(reach) / double(falloff + 1.f) * (begun * at_last - left * at_end) - (end - last) * at_end;
-        const double second = moment / (t - last);
-        weights[k] += float(second);
-        if (k > 0) weights[k - 1] += float(fall - second);
-        at_last = at_end;
-        last = t;
-        if (end >= double(reach)) return;
+    const float log_reach = std::log(reach);
+    if (falloff == 1.f) {
+        const float x = log_reach / knot_step + float(reach_knots - 1);
+        if (x < 0.f) {
+            weights[0] = reach / knot_at(0);
+        } else if (reach <= 1.f) {
+            add_between(x, 1.f, 0.f, weights);
+        } else {
+            add_between(float(reach_knots - 1), 1.f / reach, 0.f, weights);
+            add_met(0.f, 1.f - 1.f / reach, weights);
+        }
+        return;
     }
-    weights[reach_knots - 1] += float(at_last);  // further than the furthest knot nothing more is met
+    // The mean of W(t) = (1 - t / reach)^f is the integral of the share that has met something times what W falls by:
+    // at distances between which W falls by the same.
+    constexpr int steps = 32;
+    for (int i = 0; i < steps; ++i) {
+        const float left = std::pow((float(i) + .5f) / float(steps), 1.f / falloff);
+        add_met(log_reach + std::log(std::max(1.f - left, 1e-12f)), 1.f / float(steps), weights);
+    }
 }
 
 namespace {
@@ -202,7 +240,7 @@ float read(const FormField::Between& b, const float* weights) {
         for (int k = 0; k < reach_knots; ++k) one += weights[k] * float(shares[k]);
         sum += b.weight[c] * one;
     }
-    return sum * (1.f / 255.f);
+    return clamp01(sum * (1.f / 255.f));
 }
 
 /// Where many places lie, all a step down at a time, so that what one of them waits for from memory comes while the

@@ -33,9 +33,9 @@ using FieldSampler = std::function<void(const FieldPoint&, float* out)>;
 /// Makes one for each thread and piece of work.
 using FieldSamplers = std::function<FieldSampler()>;
 
-/// What is met within a distance: the share of rays that have hit something by then, at distances that grow by a
-/// constant ratio up to the range of the field. Reach and fall-off are chosen when it is read, so that they can be
-/// driven and changed without a ray.
+/// What is met within reaches that grow by a constant ratio up to the range of the field: the mean over all rays of 1 -
+/// t / reach for hits at t < reach. Reach and fall-off are chosen when it is read, so that they can be driven and
+/// changed without a ray.
 inline constexpr int reach_knots = 16;
 /// Distance of a knot, of the furthest one.
 inline float knot_at(int k) {
@@ -43,8 +43,8 @@ inline float knot_at(int k) {
 }
 /// The next power of two above the diagonal of all that stands there, metres.
 float size_of_all(const Geometry& geometry);
-/// Weights of the shares, so that their sum is the mean over all rays of (1 - t / reach)^falloff for a hit at t <
-/// reach, with the share linear between knots. `reach` as a part of the furthest knot, above 0; falloff above 0.
+/// Weights of these, so that their sum is the mean over all rays of (1 - t / reach)^falloff for a hit at t < reach; it
+/// is smooth between knots. `reach` as a part of the furthest knot, above 0; falloff above 0.
 void reach_weights(float reach, float falloff, float* weights);
 
 inline constexpr int most_numbers = 4;

@@ -9,13 +9,16 @@ namespace {
 constexpr int quicker = 4;       // so many times fewer rays say on which side of a step a sample lies
 constexpr float finest = 1e-4f;  // of all that stands there: below it places have no digits left to differ by
 
+constexpr int longest_reach = reach_knots - 2;  ///< that is asked for: what is met further is kept for its sake
+
 }  // namespace
 
 FieldRun::FieldRun(const Geometry& geometry, const FieldKind& of, FieldAsked asked)
     : kind(of),
       parameters(asked.parameters),
       rays(asked.rays),
-      size(std::max(range_of(of, geometry, asked.parameters), finest * size_of_all(geometry))) {
+      size(std::max(range_of(of, geometry, asked.parameters) * (of_shares() ? knot_at(longest_reach) : 1.f),
+                    finest * size_of_all(geometry))) {
     if (!kind.samplers) return;
     samplers = kind.samplers(geometry, asked);
     if (!of_shares() || is_coarse()) return;
@@ -87,18 +90,10 @@ float FieldValues::apart(const FieldValue& a, const FieldValue& b) const {
         for (int c = 0; c < kind().channels; ++c) most = std::max(most, std::fabs(a.v[c] - b.v[c]));
         return most / (kind().spread > 0.f ? kind().spread : size());
     }
-    static const auto readings = [] {
-        // From the range down to an eighth of it: it is the next power of two above the reach.
-        std::array<std::array<float, reach_knots>, 3> w{};
-        for (size_t i = 0; i < w.size(); ++i) reach_weights(knot_at(9 + int(i) * 3), 1.f, w[i].data());
-        return w;
-    }();
+    // As reaches read it: from the longest one that is asked for down to an eighth of it.
     float most = 0.f;
-    for (const auto& w : readings) {
-        float d = 0.f;
-        for (int k = 0; k < reach_knots; ++k) d += w[size_t(k)] * (a.v[k] - b.v[k]);
-        most = std::max(most, std::fabs(d));
-    }
+    for (const int k : {longest_reach, longest_reach - 3, longest_reach - 6})
+        most = std::max(most, std::fabs(a.v[k] - b.v[k]));
     return most;
 }
 

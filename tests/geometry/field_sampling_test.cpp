@@ -332,7 +332,7 @@ TEST_CASE("a field that no part wants is nothing, and of its kind") {
     const auto g = make(s, square_obj);
     const auto field = compute_field(*g, {0}, request(false), geometry::field_rays_final);
     CHECK(field->of_shares());
-    CHECK(field->furthest == 2.f);
+    CHECK(field->furthest > 2.f);  // the longest reach that is asked for, and what is met beyond it
     CHECK(field->parts[0]->at_vertex.empty());
     float weights[geometry::reach_knots];
     geometry::reach_weights(.5f, 1.f, weights);

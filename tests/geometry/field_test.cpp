@@ -40,20 +40,47 @@ TEST_CASE("inside of a sphere the cavity has its closed form") {
 
 TEST_CASE("weights of a reach give the mean of their fall-off over a known distribution") {
     // Hits spread evenly over 0 to 1 (of the furthest knot): the mean of (1 - t / r)^f over t < r is r / (f + 1).
-    for (float reach : {.01f, .05f, .2f, .5f, 1.f})
+    auto even = [](float reach, float falloff) {
+        float w[geometry::reach_knots];
+        geometry::reach_weights(reach, falloff, w);
+        float sum = 0.f;
+        for (int k = 0; k < geometry::reach_knots; ++k) sum += w[k] * geometry::knot_at(k) * .5f;
+        return sum;
+    };
+    for (float reach : {.01f, .05f, .2f, .5f, .61f, 1.f})
         for (float falloff : {.5f, 1.f, 2.f, 4.f}) {
-            float w[geometry::reach_knots];
-            geometry::reach_weights(reach, falloff, w);
-            float sum = 0.f;
-            for (int k = 0; k < geometry::reach_knots; ++k) sum += w[k] * geometry::knot_at(k);
             INFO(reach << " " << falloff);
-            CHECK(sum == Approx(reach / (falloff + 1.f)).margin(1e-3));
+            CHECK(even(reach, falloff) == Approx(reach / (falloff + 1.f)).epsilon(.01));
+        }
+    CHECK(even(.001f, 1.f) == Approx(.0005f).epsilon(.01));  // nearer than all knots
+    // From a wall at d the rays that go there at an angle meet it at d / cos: the mean is (1 - d / r)^2, wherever the
+    // reach lies between knots.
+    for (float wall : {.03f, .1f, .3f})
+        for (float reach = wall * 1.2f; reach < .7f; reach *= 1.07f) {
+            float w[geometry::reach_knots];
+            geometry::reach_weights(reach, 1.f, w);
+            float sum = 0.f;
+            for (int k = 0; k < geometry::reach_knots; ++k) {
+                const float beyond = std::max(0.f, 1.f - wall / geometry::knot_at(k));
+                sum += w[k] * beyond * beyond;
+            }
+            INFO(wall << " " << reach);
+            CHECK(sum == Approx((1.f - wall / reach) * (1.f - wall / reach)).margin(.006));
         }
     float w[geometry::reach_knots];
     geometry::reach_weights(5.f, 1.f, w);  // further than anything: each hit counts for 1 - t / 5
     float sum = 0.f;
     for (float x : w) sum += x;
     CHECK(sum == Approx(1.f).margin(1e-3));
+    for (const float f : {.999f, 1.001f}) {  // the general way and the short one agree
+        float other[geometry::reach_knots];
+        geometry::reach_weights(.6f, f, other);
+        geometry::reach_weights(.6f, 1.f, w);
+        double apart = 0;
+        for (int k = 0; k < geometry::reach_knots; ++k)
+            apart += double(other[k] - w[k]) * double(std::min(1.f, 2.f * geometry::knot_at(k)));
+        CHECK(std::fabs(apart) < .01);
+    }
 }
 
 TEST_CASE("a large triangle is cut into pieces with samples of their own, so that a coarse mesh is no excuse") {

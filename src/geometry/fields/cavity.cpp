@@ -1,6 +1,8 @@
-// How closed-in a point is: of rays in a cone about the normal, cosine weighted, the share that has met something by
-// each distance. Looking outward it says where recesses are; looking inward, where the other side is near: at exposed
-// edges and thin places. What counts as near, and how it falls off, is said when it is read (reach_weights).
+// How closed-in a point is: of rays in a cone about the normal, cosine weighted, the mean of 1 - t / reach over those
+// that meet something at t < reach, for reaches that grow by a constant ratio: between them it is smooth, where shares
+// of hits by distance are not. Looking outward it says where recesses are; looking inward, where the other side is
+// near: at exposed edges and thin places. What counts as near, and how it falls off, is said when it is read
+// (reach_weights).
 //
 // Directions lie on a spiral of the golden angle (Vogel 1979, "A better way to construct the sunflower head"), the same
 // ones about every normal: what is left of their error changes slowly over the surface, so that nothing is mottled
@@ -57,6 +59,11 @@ struct Looking {
     }
 };
 
+/// A knot further than is read: what lies between knots is told by those beside them.
+float range_of_cavity(const std::vector<float>& p) {
+    return p[7] * 1.41421356f;
+}
+
 class Sampler {
 public:
     Sampler(const Geometry& geometry, const std::vector<float>& p, std::shared_ptr<const Directions> directions,
@@ -64,15 +71,14 @@ public:
         : passing_(geometry, std::move(passed), p[2] > .5f),
           look_(p),
           directions_(std::move(directions)),
-          furthest_(p[7]) {
-        for (int k = 0; k < reach_knots; ++k)
-            middles_[k] = .5f * furthest_ * (knot_at(k) + (k > 0 ? knot_at(k - 1) : 0.f));
+          furthest_(range_of_cavity(p)) {
+        for (int k = 0; k < reach_knots; ++k) per_knot_[k] = 1.f / (furthest_ * knot_at(k));
     }
     void operator()(const FieldPoint& p, float* out) {
         const V3f axis = look_.inward ? -p.normal : p.normal;
         // A little towards the faces' middles, so that a corner's own walls count as seen from inside of the corner.
         const V3f aside = p.toward_middle * .02f;
-        const float limit = 5e-4f * furthest_;
+        const float limit = 3.5e-4f * furthest_;
         const float length = aside.length();
         const V3f origin = offset_origin(p.position + (length > limit ? aside * (limit / length) : aside), axis) +
                            axis * (2e-6f * furthest_);
@@ -89,47 +95,34 @@ public:
                 const float towards = std::max(0.f, to[size_t(k)].dot(look_.towards));
                 const float weight = 1.f - look_.bias + look_.bias * towards;
                 all += weight;
-                if (at[size_t(k)] >= 0.f) add(at[size_t(k)], weight, met);
+                if (at[size_t(k)] >= 0.f)
+                    for (int r = 0; r < reach_knots; ++r)
+                        met[r] += weight * std::max(0.f, 1.f - at[size_t(k)] * per_knot_[r]);
             }
         }
-        float sum = 0.f;
-        for (int k = 0; k < reach_knots; ++k) {
-            sum += met[k];
-            out[k] = all > 0.f ? sum / all : 0.f;
-        }
+        for (int k = 0; k < reach_knots; ++k) out[k] = all > 0.f ? met[k] / all : 0.f;
     }
 
 private:
-    /// A piece between two knots is read as met evenly over its length: the hit is given to the two pieces whose
-    /// middles it lies between, so that distances keep their mean.
-    void add(float t, float weight, float* met) const {
-        int piece = 0;
-        while (piece + 1 < reach_knots && middles_[piece + 1] <= t) ++piece;
-        const float next = piece + 1 < reach_knots ? middles_[piece + 1] : furthest_ * 2.f;
-        const float part = clamp01((t - middles_[piece]) / (next - middles_[piece]));
-        met[piece] += weight * (1.f - part);
-        met[std::min(piece + 1, reach_knots - 1)] += weight * part;
-    }
-
     PassingRays passing_;
     Looking look_;
     std::shared_ptr<const Directions> directions_;
     float furthest_;
-    float middles_[reach_knots];  ///< of the pieces between knots
+    float per_knot_[reach_knots];  ///< 1 / distance
 };
 
 }  // namespace
 
 FieldKind cavity_field() {
     return {.name = "cavity",
-            .version = 8,
+            .version = 9,
             .parameters = {"1 looks inward", "half the opening of the cone, degrees, up to 90",
                            "1 meets its own part alone", "x of a direction that counts more", "y", "z",
                            "how much more, 0 to 1", "how far is looked, metres, above 0"},
             .channels = reach_knots,
             .adaptive = true,
             .tolerance = .02f,
-            .range = [](const std::vector<float>& p) { return p[7]; },
+            .range = range_of_cavity,
             .reads = FieldReads::near_parts,
             .side = [](const std::vector<float>& p) { return p[0] > .5f ? -1.f : 1.f; },
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
