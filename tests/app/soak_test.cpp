@@ -160,6 +160,8 @@ void soak(double minutes) {
         while (!w.bench().kept_pictures().kept().empty()) w.bench().kept_pictures().forget_picture(0);
         w.open_project(demo_project, false);
         picture(w, 2);
+        // Memory that was given back goes to the system after ten seconds without use.
+        if (minutes >= 5) QTest::qWait(15000);
         return held(w.bench());
     };
     auto work_until = [&](double end) {
