@@ -25,7 +25,7 @@ VEMTRA_INLINE Rgb hsv_to_rgb(Rgb c) {
     const float h = 6.f * (c.r - __builtin_floorf(c.r));
     const float s = c.g;
     const float v = c.b;
-    const int sixth = int(h);
+    const int sixth = int(clamp(h, 0.f, 5.f));
     const float f = h - float(sixth);
     const float p = v * (1.f - s);
     const float q = v * (1.f - s * f);

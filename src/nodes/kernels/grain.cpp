@@ -189,7 +189,7 @@ static void streak_noise(float t, float s, float wide, uint32_t spot, float& val
         const float ws = fs * fs * (3.f - 2.f * fs);
         const float dwt = 6.f * ft * (1.f - ft);
         const int salt = int(spot & 4095u) * 131 + octave * 7919;
-        auto at = [&](int a, int b) { return unit_hash(it + a, (is + b) * 8191 + salt); };
+        auto at = [&](int a, int b) { return unit_hash(it + a, int(uint32_t(is + b) * 8191u + uint32_t(salt))); };
         const float v0 = at(0, 0) * (1.f - ws) + at(0, 1) * ws;
         const float v1 = at(1, 0) * (1.f - ws) + at(1, 1) * ws;
         value += amplitude * (v0 + (v1 - v0) * wt);
