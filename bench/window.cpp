@@ -206,7 +206,7 @@ void brush(app::MainWindow& w, Watch& application) {
     settled(8);
     bench.painter().change_brush([](paint::StockBrush& b) {
         b = paint::shipped_brushes()[1];
-        b.brush.size = 40.f;
+        b.brush.size = 24.f;  // so that no mark covers where the next one is looked for
         b.brush.flow = 1.f;
     });
     application.longest = application.longest_stolen = 0;
@@ -214,7 +214,7 @@ void brush(app::MainWindow& w, Watch& application) {
     std::vector<double> next;
     app::RenderView& view = *w.view();
     for (int k = 0; k < 12; ++k) {
-        const QPointF at(view.width() * (.40 + .015 * k), view.height() * .80);
+        const QPointF at(view.width() * (.44 + .01 * k), view.height() * .80);
         auto pixels = [&](const QPointF& p) {
             const auto image = bench.image();
             const int x = int(p.x() / view.width() * image->width);
@@ -227,12 +227,13 @@ void brush(app::MainWindow& w, Watch& application) {
                             image->bgra[4 * (size_t(y + j) * size_t(image->width) + size_t(x + i)) + size_t(c)]);
             return out;
         };
-        auto other = [&](const std::vector<uint8_t>& before, const QPointF& p) {
+        auto apart = [&](const std::vector<uint8_t>& before, const QPointF& p) {
             const auto now = pixels(p);
             int most = 0;
             for (size_t i = 0; i < now.size(); ++i) most = std::max(most, std::abs(int(now[i]) - int(before[i])));
-            return most > 24;
+            return most;
         };
+        auto other = [&](const std::vector<uint8_t>& before, const QPointF& p) { return apart(before, p) > 24; };
         auto send = [&](QEvent::Type type, const QPointF& p) {
             QMouseEvent e(type, p, view.mapToGlobal(p), Qt::LeftButton,
                           type == QEvent::MouseButtonRelease ? Qt::NoButton : Qt::LeftButton, Qt::NoModifier);
@@ -244,10 +245,13 @@ void brush(app::MainWindow& w, Watch& application) {
         first.push_back(until([&] { return other(before, at); }, 1000));
         // The hand goes on.
         for (int step = 1; step <= 3; ++step) {
-            const QPointF to = at + QPointF(0, -14. * step);
+            const QPointF to = at + QPointF(0, -20. * step);
             before = pixels(to);
             send(QEvent::MouseMove, to);
             next.push_back(until([&] { return other(before, to); }, 1000));
+            if (next.back() > 200)
+                std::printf("  stroke %d, movement %d: %.0f ms; colours apart before and after: %d\n", k, step,
+                            next.back(), apart(before, to));
         }
         send(QEvent::MouseButtonRelease, at);
         bench.painter().finish();
