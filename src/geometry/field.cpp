@@ -547,7 +547,9 @@ void Fields::within(int field, int n, const uint32_t* instance, const uint32_t* 
             if (reach[i] != last_reach || falloff[i] != last_falloff) {
                 last_reach = reach[i];
                 last_falloff = falloff[i];
-                reach_weights(std::max(last_reach / f->furthest, 1e-6f), std::clamp(last_falloff, .05f, 20.f), weights);
+                const float falls =
+                    last_falloff > .05f ? std::min(last_falloff, 20.f) : .05f;  // also where it is no number
+                reach_weights(std::clamp(last_reach / f->furthest, 1e-6f, 1e6f), falls, weights);
             }
             out[i] = read(between[i - first], weights);
         }

@@ -83,6 +83,22 @@ TEST_CASE("weights of a reach give the mean of their fall-off over a known distr
     }
 }
 
+TEST_CASE("a reach or fall-off that is no number, or without end, is read as something all the same") {
+    Scratch s;
+    const auto g = make(s, sphere_obj(16));
+    const auto field = compute_field(*g, {1}, request(true), 16);
+    const geometry::Fields fields(std::shared_ptr<const geometry::Geometry>(g.get(), [](auto*) {}), {field});
+    const uint32_t first = 0;
+    const float at = .3f;
+    for (const float reach : {1.f, 0.f, -1.f, 1e-30f, 1e30f, NAN, INFINITY})
+        for (const float falloff : {1.f, 2.f, 0.f, -1.f, 1e30f, NAN, INFINITY}) {
+            float out = -1.f;
+            fields.within(0, 1, &first, &first, &at, &at, &reach, &falloff, &out);
+            INFO(reach << " " << falloff);
+            CHECK((out >= 0.f && out <= 1.f));
+        }
+}
+
 TEST_CASE("a large triangle is cut into pieces with samples of their own, so that a coarse mesh is no excuse") {
     Scratch s;
     // A floor of two triangles with a wall on it: the field falls off with the distance from the wall, within one

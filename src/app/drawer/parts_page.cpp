@@ -12,8 +12,8 @@
 namespace vemtra::app {
 namespace {
 
-/// The build-up that a part wears, as text that opens a list of all of them: a list in every row would be made anew
-/// with each of them, of which an asset has hundreds.
+/// The build-up that a part wears, as text that opens a list of all of them. A list in every row would be made for each
+/// of hundreds of parts, and again with each edit.
 class BuildUpChoice : public QStyledItemDelegate {
 public:
     /// `chosen`: the item and the id of its build-up; empty: a new one.
