@@ -284,6 +284,8 @@ bool MainWindow::may_discard() {
 }
 
 bool MainWindow::open_project(const fs::path& file, bool ask) {
+    error_bar_->hide();  // what it tells of is closed, or was not opened
+    status_->say({});
     if (!bench_->files().open(file)) return false;
     if (ask && scene::recovery_offered(bench_->files().file())) {
         QMessageBox question(QMessageBox::Question, "Unsaved work was found",

@@ -147,7 +147,9 @@ TEST_CASE("bad input is told with file and remedy, and nothing is lost") {
     scene::find(b.layers, "marine-enamel")->surface["specular_color"].from = map;
     for (auto& a : loaded->scene.assets) a.file = (demo_project.parent_path() / a.file).string();
     REQUIRE(scene::save(loaded->scene, o.scratch.path / "odd.vemtra"));
+    CHECK(text->isVisible());
     REQUIRE(o.w.open_project(o.scratch.path / "odd.vemtra", false));
+    CHECK_FALSE(text->isVisible());  // of what was refused before
     picture(o.w);
     std::string all;
     wait_until([&] {  // they are looked for once the picture is there
