@@ -214,7 +214,7 @@ void brush(app::MainWindow& w, Watch& application) {
     std::vector<double> next;
     app::RenderView& view = *w.view();
     for (int k = 0; k < 12; ++k) {
-        const QPointF at(view.width() * (.44 + .01 * k), view.height() * .80);
+        const QPointF at(view.width() * (.46 + .01 * k), view.height() * .80);
         auto pixels = [&](const QPointF& p) {
             const auto image = bench.image();
             const int x = int(p.x() / view.width() * image->width);

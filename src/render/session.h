@@ -111,6 +111,7 @@ private:
         int row = 0;  ///< of the rectangle, up to which the next sample is there
         bool shown = false;
     };
+    void add_patch(Patch added);
     Patch painted_pixels(const Box3f& painted, const std::vector<uint8_t>& paints) const;
     void work();
     bool step();

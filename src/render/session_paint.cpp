@@ -25,6 +25,9 @@ bool is_empty(const PixelRect& r) {
 PixelRect both(const PixelRect& a, const PixelRect& b) {
     return {std::min(a.x0, b.x0), std::min(a.y0, b.y0), std::max(a.x1, b.x1), std::max(a.y1, b.y1)};
 }
+PixelRect common(const PixelRect& a, const PixelRect& b) {
+    return {std::max(a.x0, b.x0), std::max(a.y0, b.y0), std::min(a.x1, b.x1), std::min(a.y1, b.y1)};
+}
 /// The pixels in which a box of the world can be seen; all where it reaches behind the camera.
 PixelRect pixels_of(const Box3f& box, const scene::Camera& camera, int width, int height, float framed) {
     const Pinhole eye(camera, width, height, framed);
@@ -110,17 +113,27 @@ bool LiveSession::mend(const Box3f& painted) {
     Patch added = painted_pixels(painted, painted_build_ups(*prepared_->scene));
     if (added.count < 1) return true;
     at_.film.clear(added.pixels);
-    std::erase_if(patches_, [&](Patch& p) {  // each pixel is in one of them
-        const bool waits = p.sample == 0;
-        p.count = 0;
-        for (size_t i = 0; i < p.pixels.size(); ++i) {
-            if (waits)
-                added.count += p.pixels[i] && !added.pixels[i], added.pixels[i] |= p.pixels[i];
-            else
-                p.count += p.pixels[i] &= uint8_t(!added.pixels[i]);
-        }
-        if (waits) added.rect = both(added.rect, p.rect);
-        return waits || p.count < 1;
+    add_patch(std::move(added));
+    return true;
+}
+
+/// Each pixel is in one patch. Those that were seen stay apart, so that what is new is little and seen soon however
+/// much waits; what no look was taken at yet joins the new one.
+void LiveSession::add_patch(Patch added) {
+    const size_t width = size_t(at_.film.width);
+    std::erase_if(patches_, [&](Patch& p) {
+        const PixelRect r = p.shown ? common(p.rect, added.rect) : p.rect;
+        for (int y = r.y0; y < r.y1; ++y)
+            for (size_t i = size_t(y) * width + size_t(r.x0), end = i + size_t(std::max(0, r.x1 - r.x0)); i < end; ++i)
+                if (p.shown) {
+                    p.count -= p.pixels[i] & added.pixels[i];
+                    p.pixels[i] &= uint8_t(!added.pixels[i]);
+                } else {
+                    added.count += p.pixels[i] & !added.pixels[i];
+                    added.pixels[i] |= p.pixels[i];
+                }
+        if (!p.shown) added.rect = both(added.rect, p.rect);
+        return !p.shown || p.count < 1;
     });
     patches_.push_back(std::move(added));
     while (patches_.size() > most_patches) {  // the two that have waited longest
@@ -132,7 +145,6 @@ bool LiveSession::mend(const Box3f& painted) {
         to.sample = std::min(to.sample, patches_[0].sample);
         patches_.erase(patches_.begin());
     }
-    return true;
 }
 
 /// The pixels whose sight lines meet painted parts within the box, and those right beside them.
@@ -143,8 +155,7 @@ LiveSession::Patch LiveSession::painted_pixels(const Box3f& painted, const std::
     const float framed = framed_aspect(*prepared_->scene);
     patch.rect = pixels_of(painted, prepared_->camera, w, h, framed);
     if (const PixelRect& region = at_.frame.region; !is_empty(region))
-        patch.rect = {std::max(patch.rect.x0, region.x0), std::max(patch.rect.y0, region.y0),
-                      std::min(patch.rect.x1, region.x1), std::min(patch.rect.y1, region.y1)};
+        patch.rect = common(patch.rect, region);
     if (is_empty(patch.rect)) return patch;
     const PixelRect& r = patch.rect;
     Box3f box = painted;
@@ -268,6 +279,7 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
             const size_t to = size_t(y) * size_t(image->width) + size_t(x);
             if (!patch.pixels[to]) continue;
             image->linear[to] = linear[from];
+            if (previous_width_ == image->width && previous_height_ == image->height) previous_[to] = linear[from];
             for (size_t c = 0; c < 4 && rgba; ++c) image->bgra[4 * to + c] = (*rgba)[4 * from + (c < 3 ? 2 - c : 3)];
         }
     image->request = at_.request;

@@ -1,5 +1,7 @@
 #include "render/workshop.h"
 
+#include <unordered_set>
+
 #include "geometry/map_heights.h"
 #include "geometry/subdivision.h"
 
@@ -14,6 +16,10 @@ fs::file_time_type time_of(const fs::path& file) {
     std::error_code ec;
     const auto t = fs::last_write_time(file, ec);
     return ec ? fs::file_time_type{} : t;
+}
+
+std::string key_of(const scene::Asset& asset, const fs::path& file) {
+    return file.string() + "|" + std::to_string(asset.scale) + "|" + asset.up;
 }
 
 }  // namespace
@@ -47,7 +53,7 @@ std::shared_ptr<const AssetState> Workshop::asset(const scene::Asset& asset, con
         return state;
     }
     const fs::path& file = *found;
-    const std::string key = file.string() + "|" + std::to_string(asset.scale) + "|" + asset.up;
+    const std::string key = key_of(asset, file);
     const auto time = time_of(file);
     {
         std::lock_guard lock(mutex_);
@@ -100,6 +106,20 @@ Result<std::shared_ptr<const EnvironmentImage>> Workshop::environment(const fs::
     std::lock_guard lock(mutex_);
     environments_[file.string()] = {time, shared};
     return shared;
+}
+
+void Workshop::turn_to(const scene::Scene& next, const Paths& paths) {
+    std::unordered_set<std::string> named;
+    for (const scene::Asset& a : next.assets)
+        if (const auto file = paths.find(a.file)) named.insert(key_of(a, *file));
+    for (const scene::Rig& r : next.rigs)
+        if (const auto file = paths.find(r.environment.image)) named.insert(file->string());
+    auto others = [&](const auto& kept) { return !named.contains(kept.first); };
+    std::lock_guard lock(mutex_);
+    std::erase_if(assets_, others);
+    std::erase_if(environments_, others);
+    last_fields_.clear();
+    last_borders_.clear();
 }
 
 std::shared_ptr<const geometry::Geometry> Workshop::geometry(std::vector<geometry::Instance> instances) {

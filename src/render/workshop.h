@@ -47,6 +47,9 @@ public:
     std::shared_ptr<const AssetState> asset(const scene::Asset& asset, const Paths& paths,
                                             Progress* progress = nullptr);
     Result<std::shared_ptr<const EnvironmentImage>> environment(const fs::path& file);
+    /// Another project comes: lets go of what was kept of the one before and this one does not name. What somebody
+    /// still holds stays findable.
+    void turn_to(const scene::Scene& next, const Paths& paths);
     /// One of the last ones again where nothing has moved; it may not be built yet.
     std::shared_ptr<const geometry::Geometry> geometry(std::vector<geometry::Instance> instances);
     /// The best state of a field so far; computes at least `rays` rays per sample. `mask`: what the request follows

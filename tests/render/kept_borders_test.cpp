@@ -104,3 +104,27 @@ TEST_CASE("every kernel has a name of its own, which programs are known by") {
     }
     CHECK(seen.size() > 60);
 }
+TEST_CASE("what a project made is let go when another one comes, but what both name") {
+    const Runny p;
+    render::Workshop shop;
+    std::weak_ptr<const geometry::FormField> field;
+    std::weak_ptr<const render::AssetState> form;
+    const render::AssetState* read = nullptr;
+    const Paths paths(p.s.path);
+    auto make = [&] {
+        const auto made = prepared(p.scene, p.s.path, shop);
+        REQUIRE_FALSE(made->fields->all().empty());
+        field = made->fields->all()[0];
+        form = shop.asset(p.scene.assets[0], paths);
+        read = form.lock().get();
+    };
+    make();
+    CHECK_FALSE(field.expired());  // kept for the next request, though nobody has it
+    shop.turn_to(p.scene, paths);
+    CHECK(field.expired());
+    CHECK(shop.asset(p.scene.assets[0], paths).get() == read);
+    make();
+    shop.turn_to(scene::Scene{}, paths);
+    CHECK(field.expired());
+    CHECK(form.expired());
+}

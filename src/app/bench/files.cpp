@@ -20,6 +20,7 @@ void Files::reset(scene::Scene s, std::optional<fs::path> file) {
     bench_.painter().put_down();  // what the hand still holds belongs to the old one
     autosaver_.begin(s);
     file_ = std::move(file);
+    bench_.workshop().turn_to(s, Paths(folder(), s.search_folders, blocked_));
     bench_.begin(std::move(s));
 }
 
