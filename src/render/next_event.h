@@ -82,8 +82,15 @@ void Renderer::next_event(Tile& t, const Path& path, const Aim& aim, int step, G
     else if (!shines)
         contribution *= chosen.radiance;
     if (max_component(contribution) <= 0.f || !finite(contribution)) return;
-    t.shadows.push_back({path.pixel, origin, chosen.direction, chosen.distance, contribution, chosen.group,
-                         path.bounce > 0, path.width,
+    // A surface that shines is among what the ray may meet: it goes to the very place, from where it really begins, and
+    // ends before it by what rounding leaves.
+    const V3f& at_place = aim.point.s.position;
+    const V3f way = at_place + chosen.direction * chosen.distance - origin;
+    const float length = way.length();
+    const V3f direction = shines ? way / std::max(1e-20f, length) : chosen.direction;
+    const float rounding = 1e-6f * std::max({std::fabs(at_place.x), std::fabs(at_place.y), std::fabs(at_place.z)});
+    const float far = shines ? std::max(.5f * length, length - rounding) : chosen.distance;
+    t.shadows.push_back({path.pixel, origin, direction, far, contribution, chosen.group, path.bounce > 0, path.width,
                          mix32(path.seed + mix32(0x5bd1e995u * (2u * uint32_t(step) + 1u))), chosen.emitter});
 }
 

@@ -154,8 +154,7 @@ LiveSession::Patch LiveSession::painted_pixels(const Box3f& painted, const std::
     Patch patch;
     const float framed = framed_aspect(*prepared_->scene);
     patch.rect = pixels_of(painted, prepared_->camera, w, h, framed);
-    if (const PixelRect& region = at_.frame.region; !is_empty(region))
-        patch.rect = common(patch.rect, region);
+    if (const PixelRect& region = at_.frame.region; !is_empty(region)) patch.rect = common(patch.rect, region);
     if (is_empty(patch.rect)) return patch;
     const PixelRect& r = patch.rect;
     Box3f box = painted;

@@ -19,12 +19,18 @@ namespace vemtra::test {
 inline const fs::path root = source_folder;
 inline const fs::path demo_project = root / "demo" / "lantern.vemtra";
 
-/// Lets the window live until `done`, at most `seconds`; the limit only ends a test that would never end.
+#ifndef __has_feature
+#define __has_feature(x) 0
+#endif
+inline constexpr double times_slower = __has_feature(address_sanitizer) ? 20 : 1;
+
+/// Lets the window live until `done`, at most `seconds` (longer where every access is watched); the limit only ends a
+/// test that would never end.
 inline bool wait_until(const std::function<bool()>& done, double seconds = 120) {
     QElapsedTimer clock;
     clock.start();
     while (!done()) {
-        if (clock.elapsed() > seconds * 1000) return false;
+        if (clock.elapsed() > seconds * 1000 * times_slower) return false;
         QTest::qWait(10);
     }
     return true;
