@@ -190,8 +190,12 @@ void Renderer::walk_through_holes(Tile& t, size_t first, size_t last, uint32_t s
                 if (!(max_component(through) > 0.f)) continue;
                 t.shadows[w.shadow].radiance *= through;
             }
-            w.left -= w.t;
             w.origin = geometry::offset_origin(point.s.position, -point.s.normal_geometric);
+            if (const Shadow& to = t.shadows[w.shadow]; std::isfinite(to.distance)) {
+                const V3f way = to.origin + to.direction * to.distance - w.origin;
+                w.left = way.length();
+                if (w.left > 0.f) w.direction = way / w.left;
+            }
             walks[kept++] = w;
         }
         walks.resize(kept);
