@@ -225,15 +225,15 @@ private:
     /// One sentence per reason, however many parts a file has.
     void tell() {
         const std::tuple<const Left&, const char*, const char*> reasons[] = {
-            {bad_indices_, "name vertices that do not exist", "Export the mesh again"},
-            {not_finite_, "have positions that are not numbers, or lie beyond all measure",
+            {bad_indices_, "triangles that name vertices which do not exist", "Export the mesh again"},
+            {not_finite_, "triangles whose positions are not numbers, or lie beyond all measure",
              "Clean the mesh and export it again"},
-            {degenerate_, "have no area", "Nothing needs doing: they cannot be seen"}};
+            {degenerate_, "triangles without an area", "Nothing needs doing: they cannot be seen"}};
         for (const auto& [left, what, remedy] : reasons) {
             if (!left.triangles) continue;
-            const std::string others = left.parts > 1 ? " and " + std::to_string(left.parts - 1) + " others" : "";
+            const std::string others = left.parts > 1 ? ", one of " + std::to_string(left.parts) : "";
             imported_.warnings.push_back({"Left out while importing", file_, "part " + left.first + others,
-                                          std::to_string(left.triangles) + " triangles " + what, remedy});
+                                          what + (": " + std::to_string(left.triangles)), remedy});
         }
     }
 

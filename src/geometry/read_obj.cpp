@@ -139,12 +139,13 @@ public:
         }
         b_.close();
         if (bad_faces_)
-            warnings.push_back({"Left out while importing", source_.file, "line " + std::to_string(first_bad_),
-                                std::to_string(bad_faces_) + " faces name vertices that do not exist, or too few",
-                                "Export the mesh again"});
+            warnings.push_back(
+                {"Left out while importing", source_.file, "line " + std::to_string(first_bad_),
+                 "faces that name vertices which do not exist, or too few: " + std::to_string(bad_faces_),
+                 "Export the mesh again"});
         if (bad_lines_)
             warnings.push_back({"Not readable", source_.file, "line " + std::to_string(first_bad_),
-                                std::to_string(bad_lines_) + " lines have too few numbers",
+                                "lines with too few numbers: " + std::to_string(bad_lines_),
                                 "The file may be cut off: export it again"});
         return std::move(b_.parts);
     }

@@ -160,7 +160,7 @@ Canvas::Canvas(std::shared_ptr<const render::Prepared> prepared, const std::stri
                                  "To paint them apart, begin a painting on the form itself"});
         if (outside)
             problems_.push_back({"Some of a part cannot be painted", "", "part " + part,
-                                 std::to_string(outside) + " of its faces have UVs outside of the tiles 1001 to 1999",
+                                 "faces whose UVs lie outside of the tiles 1001 to 1999: " + std::to_string(outside),
                                  "Move them into a tile, or begin a painting on the form itself"});
     }
     if (instances_.empty())

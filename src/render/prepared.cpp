@@ -38,6 +38,7 @@ public:
         if (camera) p_->camera = *camera;
         if (!forms()) return nullptr;
         build_ups();
+        p_->paint_goes_further = borders_read_paint(p_->resources);
         if (!reliefs()) return nullptr;
         tell_once();
         if (!maps(*p_)) return nullptr;
@@ -180,7 +181,7 @@ private:
         }
         if (by_line.size() > most)
             p_->problems.push_back({"More of the project does not resolve", "", "",
-                                    std::to_string(by_line.size() - most) + " problems are not listed",
+                                    "problems that are not listed: " + std::to_string(by_line.size() - most),
                                     "Mend those above first"});
     }
 
@@ -194,6 +195,7 @@ private:
         for (const int b : p_->build_up_of) any |= size_t(b) < compiled.size() && compiled[size_t(b)];
         for (const scene::Part* part : p_->parts) any |= part->round;
         if (!any) return true;
+        p_->paint_goes_further |= reads_paint(rest.resources);
         rest.scene = p_->scene;
         rest.geometry = rest_;
         rest.parts = p_->parts;
@@ -407,6 +409,16 @@ private:
         if (p_->emitters) p_->rig.make_room(p_->emitters->share(*p_, p_->rig.power));
         return true;
     }
+    static bool reads_paint(const nodes::Resources& needs) {
+        return std::any_of(needs.images.begin(), needs.images.end(),
+                           [](const nodes::ImageRequest& r) { return !r.painting.empty(); }) ||
+               borders_read_paint(needs);
+    }
+    static bool borders_read_paint(const nodes::Resources& needs) {
+        return std::any_of(needs.borders.begin(), needs.borders.end(),
+                           [](const auto& b) { return reads_paint(*b.needs); });
+    }
+
     bool mesh_lights() {
         Workshop::Shining key{{}, {}, p_->build_up_of, {}, s_.networks};
         bool any = false;

@@ -7,7 +7,6 @@
 #include "render/session.h"
 #include "scene/edits.h"
 #include "scene/graph.h"
-#include "scene/relief_slots.h"
 
 namespace vemtra::render {
 namespace {
@@ -66,18 +65,12 @@ std::vector<uint8_t> painted_build_ups(const scene::Scene& s) {
     return out;
 }
 
-/// Whether one of them gives off light, or moves the form.
+/// Whether it changes more than what is seen at its place: one of them gives off light, or forms follow from paint.
 bool paint_does_more_than_show(const Prepared& p) {
-    const scene::Scene& s = *p.scene;
-    const std::vector<uint8_t> paints = painted_build_ups(s);
-    for (size_t i = 0; i < s.build_ups.size() && i < p.build_ups.size(); ++i) {
-        if (!paints[i]) continue;
-        if (p.build_ups[i].may_shine) return true;
-        for (const scene::Layer& l : s.build_ups[i].layers)
-            for (const char* slot : scene::relief_slots)
-                if (const auto it = l.surface.find(slot); it != l.surface.end() && !it->second.from.empty())
-                    return true;
-    }
+    if (p.paint_goes_further) return true;
+    const std::vector<uint8_t> paints = painted_build_ups(*p.scene);
+    for (size_t i = 0; i < paints.size() && i < p.build_ups.size(); ++i)
+        if (paints[i] && p.build_ups[i].may_shine) return true;
     return false;
 }
 

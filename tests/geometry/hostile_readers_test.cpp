@@ -122,8 +122,8 @@ TEST_CASE("what is left out of very many parts is told in one sentence") {
     REQUIRE(r);
     CHECK(r->parts.size() == 500);
     REQUIRE(r->warnings.size() == 1);
-    CHECK(r->warnings[0].place == "part p0 and 499 others");
-    CHECK(r->warnings[0].why.find("500 triangles") != std::string::npos);
+    CHECK(r->warnings[0].place == "part p0, one of 500");
+    CHECK(r->warnings[0].why.find("triangles without an area: 500") != std::string::npos);
 }
 
 TEST_CASE("primitives that use a few vertices of a shared buffer get those alone") {

@@ -4,12 +4,34 @@
 
 #include "paint_support.h"
 #include "render/session.h"
+#include "scene/relief_slots.h"
 
 using namespace vemtra;
 using namespace vemtra::test;
 
+namespace {
+
+scene::Node node_of(const char* id, const char* kind, const char* type, std::map<std::string, scene::Input> inputs) {
+    scene::Node n;
+    n.id = id;
+    n.kind = kind;
+    n.type = type;
+    for (auto& [name, input] : inputs) n.inputs[name] = input;
+    return n;
+}
+/// The base stands out by noise, by some millimetres.
+void stand_out(scene::Layer& layer) {
+    layer.nodes.push_back(node_of("hills", "fractal3d", "float", {{"amplitude", {scene::Value{.5f}, {}}}}));
+    layer.surface["height"].from = "hills";
+    layer.surface["height_scale"].value = scene::Value{.004f};
+}
+
+}  // namespace
+
 TEST_CASE("what is painted in turn shows in the picture that stands, all of it, and ends as if rendered from nothing") {
+    const bool heights = GENERATE(false, true);  // that do not follow from the paint
     Painted p(two_islands_obj(), 512, "color3");
+    if (heights) stand_out(p.scene.build_ups[0].layers[0]);
     p.scene.cameras[0].position = V3f(0.f, 0.f, 6.f);
     p.scene.cameras[0].target = V3f(0.f);
     p.scene.render.samples = 16;
@@ -77,4 +99,49 @@ TEST_CASE("what is painted in turn shows in the picture that stands, all of it, 
     for (int k = 0; k < 40000 && !same; ++k) ::usleep(500), same = session.latest()->linear == expected;
     CHECK(same);
     CHECK(stood);
+}
+
+TEST_CASE("paint goes further than its place only where forms or borders follow from it") {
+    Painted p(two_islands_obj());
+    scene::Layer& base = p.scene.build_ups[0].layers[0];
+    auto further = [&] {
+        p.prepare();
+        return p.prepared->paint_goes_further;
+    };
+    CHECK_FALSE(further());
+    stand_out(base);  // beside the paint, not by it
+    CHECK_FALSE(further());
+
+    scene::Layer cover;
+    cover.id = cover.name = "cover";
+    cover.gate.mask.from = "mask";
+    cover.nodes.push_back(node_of("mask", "invert", "float", {{"in", {scene::Value{0.f}, "paint"}}}));
+    SECTION("as a height, through a node") {
+        base.nodes.push_back(node_of("less", "multiply", "float",
+                                     {{"in1", {scene::Value{0.f}, "paint"}}, {"in2", {scene::Value{.5f}, {}}}}));
+        base.surface["height"].from = "less";
+        CHECK(further());
+    }
+    SECTION("as the gate of a layer, by what that layer does to the form") {
+        std::swap(cover.nodes, base.nodes);  // what two layers read belongs to neither: the commons
+        p.scene.build_ups[0].commons = cover.nodes;
+        for (const scene::Node& n : base.nodes) p.scene.build_ups[0].commons.push_back(n);
+        base.nodes.clear();
+        cover.nodes.clear();
+        p.scene.build_ups[0].layers.push_back(cover);
+        scene::Layer& added = p.scene.build_ups[0].layers.back();
+        added.surface["height_join"].value = scene::Value{float(int(scene::HeightJoin::none))};
+        CHECK_FALSE(further());
+        added.surface.erase("height_join");
+        added.surface["height_thickness"].value = scene::Value{.002f};
+        CHECK(further());
+    }
+    SECTION("as the mask whose border is worked out beforehand") {
+        base.surface.erase("height");
+        base.nodes.push_back(node_of("grown", "grow", "float",
+                                     {{"in", {scene::Value{0.f}, "paint"}}, {"by", {scene::Value{.02f}, {}}}}));
+        CHECK_FALSE(further());  // nothing reads it
+        base.surface["specular_roughness"].from = "grown";
+        CHECK(further());
+    }
 }
