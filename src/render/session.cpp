@@ -67,6 +67,8 @@ bool shows_others(const scene::Scene& a, const scene::Scene& b) {
 constexpr double band_seconds = .040;        // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
 constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
+constexpr double clay_rate = 8e6;            // rays a second that are counted on there
+constexpr double form_seconds = .06;         // to render the forms of what is opened, in clay
 constexpr int glance_rays = 4;               // of fields where there was no picture of any of the assets before
 constexpr uint32_t unrefined_samples = 8;    // that a picture gets while its fields are refined beside it
 constexpr double files_seconds = .5;         // between two looks at the disk
@@ -293,6 +295,48 @@ bool LiveSession::show_coarse() {
     return true;
 }
 
+/// What is opened shows its forms in clay while what they wear is made ready: maps, fields and borders that nobody has
+/// kept yet take a second and more. False if something newer is wanted.
+bool LiveSession::show_forms(PrepareOptions options) {
+    const LiveRequest& r = at_.request;
+    const auto wears_much = [](const scene::BuildUp& b) {
+        bool any = false;
+        scene::for_each_node(b, [&](const scene::Node&, const scene::Layer*) { any = true; });
+        return any;
+    };
+    const auto& build_ups = r.scene->build_ups;
+    if (!info(r.view).lit || r.region.x1 > r.region.x0 || r.scene->parts.empty() ||
+        std::none_of(build_ups.begin(), build_ups.end(), wears_much))
+        return true;
+    auto forms = std::make_shared<scene::Scene>(*r.scene);
+    forms->build_ups.clear();
+    forms->paintings.clear();
+    for (scene::Part& part : forms->parts) part.build_up.clear();
+    options.relief = Relief::off;
+    const auto made = prepare(std::move(forms), *workshop_, options);
+    if (!made || interrupted()) return false;
+    const auto bare = std::make_shared<Prepared>(*made);
+    bare->fields_final = false;
+    bare->problems.clear();  // they are told with the whole
+    forget_standing();
+    moved_ = Moved();
+    costs_ = std::vector<LayerCost>(bare->layers.size());
+    const auto before = std::exchange(prepared_, bare);
+    const double rate = rate_;  // of rays in clay says nothing of others
+    const double pixels = double(r.width) * r.height * r.scale_percent * r.scale_percent / 1e4;
+    const double finest = std::sqrt(pixels * double(info(View::clay).rays_per_pixel) / clay_rate / form_seconds);
+    const int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest_picture);
+    FrameSettings f = frame_of(coarse);
+    f.view = View::clay;
+    Film quick(f.width, f.height, bare->rig.groups.size());
+    const bool whole = rendered(*bare, f, 0, quick);
+    if (whole) post(r, quick, coarse, false, at_.edit);
+    set_activity("reading maps, finding masks");
+    rate_ = rate;
+    prepared_ = before;
+    return whole;
+}
+
 PrepareOptions LiveSession::options_of_request() {
     PrepareOptions options;
     options.folder = at_.request.folder;
@@ -316,6 +360,7 @@ void LiveSession::restart(bool with_coarse, Change change) {
     PrepareOptions options = options_of_request();
     const bool is_new = !prepared_ || shows_others(*at_.request.scene, *prepared_->scene);
     if (is_new) options.field_rays = glance_rays;
+    if (is_new && with_coarse && !show_forms(options)) return set_activity("");
     auto made = prepare(at_.request.scene, *workshop_, options);
     // Maps that were prepared beside it: reading them as they are takes longer than all else of a first picture.
     if (is_new && made && !workshop_->changed_files().empty()) made = prepare(at_.request.scene, *workshop_, options);

@@ -121,6 +121,7 @@ private:
     void take_refined();
     bool refine_fields();
     void tell_refining();
+    bool show_forms(PrepareOptions options);
     PrepareOptions options_of_request();
     void restart(bool with_coarse, Change change);
     void begin_fresh(std::shared_ptr<const Prepared> prepared);

@@ -171,9 +171,10 @@ TEST_CASE("a part that is moved shows the fields that are known of it until ther
     CHECK(plain->fields->all().at(0)->contents == last->prepared->fields->all().at(0)->contents);
 }
 
-TEST_CASE("what is opened shows a glance at its fields, then closer looks; what is kept on the disk it shows at once") {
+TEST_CASE("what is opened shows its forms, a glance at its fields, then closer looks; kept ones it shows at once") {
     ClosedPlate p;
     render::LiveRequest r = p.request();
+    constexpr int in_clay = -1000;
     auto looks = [&](render::LiveSession& session, const render::LiveRequest& request) {
         const uint64_t edit = session.request(request);
         std::vector<int> rays;
@@ -182,14 +183,23 @@ TEST_CASE("what is opened shows a glance at its fields, then closer looks; what 
                 image = nullptr;
                 continue;
             }
-            const int n = image->prepared->fields->all().at(0)->rays;
+            const bool bare = image->prepared->scene->build_ups.empty();
+            const int n = bare ? in_clay : image->prepared->fields->all().at(0)->rays;
+            if (bare) {
+                CHECK(image->request.scene == request.scene);
+                CHECK(image->prepared->parts.size() == 1);
+                CHECK_FALSE(image->complete);
+                CHECK_FALSE(image->fields_final);
+            }
             if (rays.empty() || rays.back() != n) rays.push_back(n);
         }
         return rays;
     };
     render::LiveSession session(std::make_shared<render::Workshop>());
     const std::vector<int> opened = looks(session, r);
-    CHECK(opened.front() < geometry::field_rays_first);
+    REQUIRE(opened.size() >= 3);
+    CHECK(opened[0] == in_clay);
+    CHECK(opened[1] < geometry::field_rays_first);
     CHECK(opened.back() >= geometry::field_rays_final);
     CHECK(std::is_sorted(opened.begin(), opened.end()));
     // A mask that is wired into what stands is looked at closely at once.
@@ -197,7 +207,7 @@ TEST_CASE("what is opened shows a glance at its fields, then closer looks; what 
     r.scene = std::make_shared<const scene::Scene>(p.scene);
     CHECK(looks(session, r).front() >= geometry::field_rays_first);
     render::LiveSession again(std::make_shared<render::Workshop>());
-    CHECK(looks(again, r) == std::vector{geometry::field_rays_final});
+    CHECK(looks(again, r) == std::vector{in_clay, geometry::field_rays_final});
 }
 
 TEST_CASE("a mask that names parts follows their names, and what it names in vain is told") {
