@@ -11,7 +11,7 @@
 /// Read by the window's allocator: threads of many pictures come and go, and each arena has holes of its own.
 extern "C" {
 extern const char* const malloc_conf;
-const char* const malloc_conf = "narenas:4";
+const char* const malloc_conf = "narenas:4,background_thread:true,dirty_decay_ms:3000,muzzy_decay_ms:0";
 }
 
 namespace vemtra::app {

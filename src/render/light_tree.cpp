@@ -40,6 +40,12 @@ LightBounds joined(const LightBounds& a, const LightBounds& b) {
     return out;
 }
 
+struct LightTree::Branch {
+    LightBounds bounds;
+    uint32_t right = 0;  ///< the left one follows it; 0: a leaf
+    uint32_t first = 0, last = 0;
+};
+
 LightTree::LightTree(const std::vector<LightBounds>& lights, size_t leaf) {
     if (lights.empty()) return;
     order_.resize(lights.size());
@@ -53,24 +59,19 @@ LightTree::LightTree(const std::vector<LightBounds>& lights, size_t leaf) {
             b = LightBounds{Box3f(V3f(0.f), V3f(0.f)), {0.f, 0.f, 1.f}, -1.f, 0.f};  // it cannot be seen
         power_[i] = b.power;
     }
-    nodes_.reserve(2 * (lights.size() / std::max<size_t>(1, leaf / 2) + 1));
-    build(good, 0, uint32_t(good.size()), 0, std::max<size_t>(1, leaf));
+    std::vector<Branch> tree;
+    tree.reserve(2 * (lights.size() / std::max<size_t>(1, leaf / 2) + 1));
+    build(good, 0, uint32_t(good.size()), std::max<size_t>(1, leaf), tree);
+    spread(tree);
 }
 
-uint32_t LightTree::build(const std::vector<LightBounds>& lights, uint32_t first, uint32_t last, uint32_t parent,
-                          size_t leaf) {
-    const uint32_t at = uint32_t(nodes_.size());
-    nodes_.push_back(Node());
-    nodes_[at].parent = parent;
+void LightTree::build(const std::vector<LightBounds>& lights, uint32_t first, uint32_t last, size_t leaf,
+                      std::vector<Branch>& out) {
+    const uint32_t at = uint32_t(out.size());
+    out.push_back({lights[order_[first]], 0, first, last});
     if (last - first <= leaf) {
-        LightBounds all = lights[order_[first]];
-        for (uint32_t k = first + 1; k < last; ++k) all = joined(all, lights[order_[k]]);
-        nodes_[at].bounds = all;
-        finish(nodes_[at]);
-        nodes_[at].first = first;
-        nodes_[at].count = last - first;
-        for (uint32_t k = first; k < last; ++k) leaf_of_[order_[k]] = at;
-        return at;
+        for (uint32_t k = first + 1; k < last; ++k) out[at].bounds = joined(out[at].bounds, lights[order_[k]]);
+        return;
     }
     Box3f middles;
     for (uint32_t k = first; k < last; ++k) {
@@ -84,103 +85,181 @@ uint32_t LightTree::build(const std::vector<LightBounds>& lights, uint32_t first
         const float y = lights[b].box.min[axis] + lights[b].box.max[axis];
         return x < y || (x == y && a < b);
     });
-    build(lights, first, half, at, leaf);
-    const uint32_t right = build(lights, half, last, at, leaf);
-    nodes_[at].right = right;
-    nodes_[at].bounds = joined(nodes_[at + 1].bounds, nodes_[right].bounds);
-    finish(nodes_[at]);
-    return at;
+    build(lights, first, half, leaf, out);
+    const uint32_t right = uint32_t(out.size());
+    build(lights, half, last, leaf, out);
+    out[at].right = right;
+    out[at].bounds = joined(out[at + 1].bounds, out[right].bounds);
 }
 
-void LightTree::finish(Node& node) const {
-    node.middle = (node.bounds.box.min + node.bounds.box.max) * .5f;
-    node.radius2 = .25f * (node.bounds.box.max - node.bounds.box.min).length2();
-    node.sin_spread = std::sqrt(std::max(0.f, 1.f - node.bounds.cos_spread * node.bounds.cos_spread));
+/// Lays the binary tree out in fans: of what a fan holds, that with the most lights is parted until it is full.
+void LightTree::spread(const std::vector<Branch>& tree) {
+    fans_.push_back(Fan());
+    std::vector<uint32_t> roots{0};  // of the fans, in `tree`
+    for (uint32_t at = 0; at < fans_.size(); ++at) {
+        std::vector<uint32_t> held{roots[at]};
+        while (held.size() < size_t(width)) {
+            const auto lights = [&](uint32_t i) { return tree[i].right ? tree[i].last - tree[i].first : 0; };
+            const auto most = std::max_element(held.begin(), held.end(),
+                                               [&](uint32_t a, uint32_t b) { return lights(a) < lights(b); });
+            if (!lights(*most)) break;
+            const uint32_t left = *most + 1;
+            const uint32_t right = tree[*most].right;
+            *most = left;
+            held.insert(most + 1, right);
+        }
+        Fan fan;
+        fan.parent = fans_[at].parent;
+        fan.branch = fans_[at].branch;
+        for (int k = 0; k < width; ++k) {
+            const bool missing = size_t(k) >= held.size();
+            const Branch b = missing ? Branch() : tree[held[size_t(k)]];
+            const V3f middle = missing ? V3f(0.f) : (b.bounds.box.min + b.bounds.box.max) * .5f;
+            for (int c = 0; c < 3; ++c) {
+                fan.low[c][k] = missing ? INFINITY : b.bounds.box.min[c];
+                fan.high[c][k] = missing ? -INFINITY : b.bounds.box.max[c];
+                fan.middle[c][k] = middle[c];
+                fan.axis[c][k] = b.bounds.axis[c];
+            }
+            fan.radius2[k] = missing ? 0.f : .25f * (b.bounds.box.max - b.bounds.box.min).length2();
+            fan.radius[k] = std::sqrt(fan.radius2[k]);
+            fan.cos_spread[k] = b.bounds.cos_spread <= -1.f ? -2.f : b.bounds.cos_spread;
+            fan.sin_spread[k] = std::sqrt(std::max(0.f, 1.f - fan.cos_spread[k] * fan.cos_spread[k]));
+            fan.power[k] = missing ? 0.f : b.bounds.power;
+            fan.fan[k] = 0;
+            fan.first[k] = b.first;
+            fan.count[k] = missing || b.right ? 0 : b.last - b.first;
+            if (!missing && b.right) {
+                fan.fan[k] = uint32_t(fans_.size());
+                roots.push_back(held[size_t(k)]);
+                fans_.push_back(Fan());
+                fans_.back().parent = at;
+                fans_.back().branch = uint32_t(k);
+            }
+            for (uint32_t i = 0; i < fan.count[k]; ++i)
+                leaf_of_[order_[fan.first[k] + i]] = at * uint32_t(width) + uint32_t(k);
+        }
+        fans_[at] = fan;
+    }
 }
 
-/// About the most that the lights of a node bring to a point, up to a factor that all share; 0 only where they cannot
+/// About the most that the lights of a branch bring to a point, up to a factor that all share; 0 only where they cannot
 /// be seen.
-float LightTree::importance(const Node& node, const V3f& p) {
-    const V3f to = p - node.middle;
-    const float d2 = to.length2();
-    const float brings = node.bounds.power / std::max(1e-12f, std::max(d2, node.radius2));
-    if (node.bounds.cos_spread <= -1.f || d2 <= node.radius2) return brings;
-    // The smallest angle between a normal and the way to the point: that to the axis, less the cone's own and less what
-    // the box covers; cos(a - b) of angles by their cosines and sines.
-    const float inverse = 1.f / std::sqrt(d2);
-    const float cos_axis = std::min(1.f, node.bounds.axis.dot(to) * inverse);
-    if (cos_axis >= node.bounds.cos_spread) return brings;
-    const float sin_axis = std::sqrt(std::max(0.f, 1.f - cos_axis * cos_axis));
-    const float cosine = cos_axis * node.bounds.cos_spread + sin_axis * node.sin_spread;
-    const float sine = sin_axis * node.bounds.cos_spread - cos_axis * node.sin_spread;
-    const float cos_box = std::sqrt(std::max(0.f, 1.f - node.radius2 * inverse * inverse));
-    if (cosine >= cos_box) return brings;
-    const float least = cosine * cos_box + sine * std::sqrt(node.radius2) * inverse;
-    // Rounding must not hide a light that grazes.
-    return least > -1e-3f ? brings * std::max(1e-3f, least) : 0.f;
+void LightTree::importance(const Fan& f, const V3f& p, float* __restrict out) {
+    for (int k = 0; k < width; ++k) {
+        const float x = p.x - f.middle[0][k];
+        const float y = p.y - f.middle[1][k];
+        const float z = p.z - f.middle[2][k];
+        const float d2 = x * x + y * y + z * z;
+        const float brings = f.power[k] / std::max(1e-12f, std::max(d2, f.radius2[k]));
+        // The smallest angle between a normal and the way to the point: that to the axis, less the cone's own and less
+        // what the box covers; cos(a - b) of angles by their cosines and sines.
+        const float inverse = 1.f / std::sqrt(std::max(1e-30f, d2));
+        const float along = (f.axis[0][k] * x + f.axis[1][k] * y + f.axis[2][k] * z) * inverse;
+        const float cos_axis = std::min(1.f, std::max(-1.f, along));
+        const float sin_axis = std::sqrt(1.f - cos_axis * cos_axis);
+        const float cosine = cos_axis * f.cos_spread[k] + sin_axis * f.sin_spread[k];
+        const float sine = sin_axis * f.cos_spread[k] - cos_axis * f.sin_spread[k];
+        const float sin_box = f.radius[k] * inverse;
+        const float cos_box = std::sqrt(std::max(0.f, 1.f - sin_box * sin_box));
+        const float least = cosine * cos_box + sine * sin_box;
+        // Rounding must not hide a light that grazes.
+        const float leaning = least > -1e-3f ? std::max(1e-3f, least) : 0.f;
+        const bool faces = (d2 <= f.radius2[k]) | (cos_axis >= f.cos_spread[k]) | (cosine >= cos_box);
+        out[k] = brings * (faces ? 1.f : leaning);
+    }
 }
 
-float LightTree::left_chance(const Node& left, const Node& right, const V3f& from) {
-    const float a = importance(left, from);
-    const float b = importance(right, from);
-    return a + b > 0.f ? a / (a + b) : -1.f;
+uint32_t LightTree::crossed(const Fan& f, const V3f& origin, const V3f& inverse, float limit) {
+    typedef float Row __attribute__((vector_size(4 * width)));
+    Row near = {};
+    Row far = near + limit;
+    for (int c = 0; c < 3; ++c) {
+        const Row a = (*reinterpret_cast<const Row*>(f.low[c]) - origin[c]) * inverse[c];
+        const Row b = (*reinterpret_cast<const Row*>(f.high[c]) - origin[c]) * inverse[c];
+        // Comparisons that let numbers that are none pass: a flat box along a direction that lies in it.
+        near = (a > near) & (b > near) ? (a < b ? a : b) : near;
+        far = (a < far) & (b < far) ? (a < b ? b : a) : far;
+    }
+    const auto meets = near <= far * 1.00002f;
+    uint32_t bits = 0;
+    for (int k = 0; k < width; ++k) bits |= uint32_t(meets[k] & 1) << k;
+    return bits;
+}
+
+float LightTree::share_in_leaf(const Fan& fan, int branch, uint32_t light) const {
+    if (fan.count[branch] < 2) return 1.f;
+    float all = 0.f;
+    for (uint32_t k = 0; k < fan.count[branch]; ++k) all += power_[order_[fan.first[branch] + k]];
+    return all > 0.f ? power_[light] / all : 0.f;
 }
 
 LightTree::Chosen LightTree::choose(const V3f& from, float u) const {
+    Looks looks;
+    return choose(from, u, looks);
+}
+
+LightTree::Chosen LightTree::choose(const V3f& from, float u, Looks& looks) const {
+    constexpr float below_one = .99999994f;
     Chosen c;
-    if (nodes_.empty()) return c;
+    if (fans_.empty()) return c;
     float chance = 1.f;
-    uint32_t at = 0;
-    while (nodes_[at].right) {
-        const float left = left_chance(nodes_[at + 1], nodes_[nodes_[at].right], from);
-        if (left < 0.f) return c;
-        if (u < left) {
-            u = std::min(.99999994f, u / left);
-            chance *= left;
-            ++at;
-        } else {
-            u = std::min(.99999994f, (u - left) / (1.f - left));
-            chance *= 1.f - left;
-            at = nodes_[at].right;
+    const Fan* fan = fans_.data();
+    int branch = 0;
+    for (size_t level = 0;; ++level) {
+        Looks::Look& look = looks.levels_[std::min(level, std::size(looks.levels_) - 1)];
+        if (look.fan != fan) {
+            look.fan = fan;
+            importance(*fan, from, look.each);
+            look.up_to[0] = look.each[0];
+            for (int k = 1; k < width; ++k) look.up_to[k] = look.up_to[k - 1] + look.each[k];
         }
+        const float* each = look.each;
+        const float all = look.up_to[width - 1];
+        if (!(all > 0.f) || !std::isfinite(all)) return c;
+        const float sought = u * all;
+        branch = 0;
+        for (int k = 0; k < width; ++k) branch += look.up_to[k] <= sought;
+        if (branch == width)  // by rounding
+            while (!(each[--branch] > 0.f)) {}
+        const float left = branch ? sought - look.up_to[branch - 1] : sought;
+        chance *= each[branch] / all;
+        u = std::clamp(left / each[branch], 0.f, below_one);
+        if (!fan->fan[branch]) break;
+        fan = &fans_[fan->fan[branch]];
     }
-    const Node& leaf = nodes_[at];
-    float all = 0.f;
-    for (uint32_t k = 0; k < leaf.count; ++k) all += power_[order_[leaf.first + k]];
-    if (!(all > 0.f)) return c;
-    float below = 0.f;
-    for (uint32_t k = 0; k < leaf.count; ++k) {
-        const uint32_t light = order_[leaf.first + k];
-        const float share = power_[light] / all;
-        if (share > 0.f && (u < below + share || k + 1 == leaf.count)) {
+    const uint32_t count = fan->count[branch];
+    for (uint32_t k = 0; k < count; ++k) {
+        const uint32_t light = order_[fan->first[branch] + k];
+        const float share = share_in_leaf(*fan, branch, light);
+        if (share > 0.f && (u < share || k + 1 == count)) {
             c.light = light;
             c.chance = chance * share;
-            c.rest = std::clamp((u - below) / share, 0.f, .99999994f);
+            c.rest = std::clamp(u / share, 0.f, below_one);
             return c;
         }
-        below += share;
+        u -= share;
     }
     return c;
 }
 
 float LightTree::chance(const V3f& from, uint32_t light) const {
     if (light >= leaf_of_.size() || !(power_[light] > 0.f)) return 0.f;
-    uint32_t at = leaf_of_[light];
-    const Node& leaf = nodes_[at];
-    float chance = 1.f;
-    if (leaf.count > 1) {
+    uint32_t at = leaf_of_[light] / uint32_t(width);
+    uint32_t branch = leaf_of_[light] % uint32_t(width);
+    float chance = share_in_leaf(fans_[at], int(branch), light);
+    for (;;) {
+        const Fan& fan = fans_[at];
+        alignas(32) float each[width];
+        importance(fan, from, each);
         float all = 0.f;
-        for (uint32_t k = 0; k < leaf.count; ++k) all += power_[order_[leaf.first + k]];
-        chance = power_[light] / all;
+        for (const float one : each) all += one;
+        if (!(all > 0.f) || !std::isfinite(all)) return 0.f;
+        chance *= each[branch] / all;
+        if (!at) return chance;
+        branch = fan.branch;
+        at = fan.parent;
     }
-    while (at) {
-        const uint32_t parent = nodes_[at].parent;
-        const float left = left_chance(nodes_[parent + 1], nodes_[nodes_[parent].right], from);
-        if (left < 0.f) return 0.f;
-        chance *= at == parent + 1 ? left : 1.f - left;
-        at = parent;
-    }
-    return chance;
 }
 
 }  // namespace vemtra::render

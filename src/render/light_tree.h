@@ -1,7 +1,8 @@
-// Choosing one light out of many by what it can bring to a point at most: a binary tree over boxes, cones of normals
-// and powers (Conty Estevez and Kulla 2018, "Importance Sampling of Many Lights with Adaptive Tree Splitting"), gone
-// down by chance. No light that reaches the point is ever left out.
+// Choosing one light out of many by what it can bring to a point at most: a tree over boxes, cones of normals and
+// powers (Conty Estevez and Kulla 2018, "Importance Sampling of Many Lights with Adaptive Tree Splitting"), gone down
+// by chance, eight branches side by side. No light that reaches the point is ever left out.
 #pragma once
+#include <bit>
 #include <cstdint>
 #include <vector>
 
@@ -30,6 +31,9 @@ public:
         float chance = 0.f;  ///< 0: none can be seen
         float rest = 0.f;    ///< a number in [0, 1) that is left of the one that chose
     };
+    class Looks;
+    /// `looks`: what was seen from this very place before.
+    Chosen choose(const V3f& from, float u, Looks& looks) const;
     Chosen choose(const V3f& from, float u) const;
     /// Of choose() to give this light.
     float chance(const V3f& from, uint32_t light) const;
@@ -38,49 +42,59 @@ public:
     template <class Met> void crossed(const V3f& origin, const V3f& direction, float limit, Met&& met) const;
 
 private:
-    struct Node {
-        LightBounds bounds;
-        V3f middle{0.f};                 ///< of the box
-        float radius2 = 0.f;             ///< squared, of the sphere around the box
-        float sin_spread = 0.f;          ///< of the cone
-        uint32_t parent = 0, right = 0;  ///< the left child follows its parent; right 0: a leaf
-        uint32_t first = 0, count = 0;   ///< lights of a leaf, in `order_`
+    static constexpr int width = 8;
+    /// Branches side by side, a row per number. Those that are missing have no power and an empty box.
+    struct alignas(32) Fan {
+        float low[3][width], high[3][width];  ///< of the boxes
+        float middle[3][width];
+        float radius[width], radius2[width];                         ///< of the spheres around the boxes
+        float axis[3][width], cos_spread[width], sin_spread[width];  ///< of the cones; cosine -2: every way
+        float power[width];
+        uint32_t fan[width];                  ///< 0: the branch is a leaf
+        uint32_t first[width], count[width];  ///< lights of a leaf, in `order_`
+        uint32_t parent = 0, branch = 0;      ///< it hangs on that branch of that fan
     };
-    uint32_t build(const std::vector<LightBounds>& lights, uint32_t first, uint32_t last, uint32_t parent, size_t leaf);
-    void finish(Node& node) const;
-    static float importance(const Node& node, const V3f& p);
-    static float left_chance(const Node& left, const Node& right, const V3f& from);
+    /// Bits of the branches whose boxes a ray may cross before `limit`.
+    static uint32_t crossed(const Fan& fan, const V3f& origin, const V3f& inverse, float limit);
+    struct Branch;  ///< of a binary tree, while it is built
+    void build(const std::vector<LightBounds>& lights, uint32_t first, uint32_t last, size_t leaf,
+               std::vector<Branch>& out);
+    void spread(const std::vector<Branch>& tree);
+    /// Of each branch.
+    static void importance(const Fan& fan, const V3f& from, float* __restrict out);
+    float share_in_leaf(const Fan& fan, int branch, uint32_t light) const;
 
-    std::vector<Node> nodes_;
+    std::vector<Fan> fans_;
     std::vector<uint32_t> order_;    ///< lights, leaf by leaf
-    std::vector<uint32_t> leaf_of_;  ///< by light
+    std::vector<uint32_t> leaf_of_;  ///< by light: its fan times `width`, and the branch
     std::vector<float> power_;       ///< by light
 };
 
+/// What the branches of some fans bring to one place: several lights are chosen for it, mostly by the same fans.
+class LightTree::Looks {
+    friend class LightTree;
+    struct Look {
+        const Fan* fan = nullptr;
+        alignas(32) float each[width];
+        alignas(32) float up_to[width];  ///< sums, each with its own; the last one is that of all
+    };
+    Look levels_[4];  ///< from the root on; the last serves all below it
+};
+
 template <class Met> void LightTree::crossed(const V3f& origin, const V3f& direction, float limit, Met&& met) const {
-    if (nodes_.empty()) return;
+    if (fans_.empty()) return;
     const V3f inverse(1.f / direction.x, 1.f / direction.y, 1.f / direction.z);
-    uint32_t open[64];
+    uint32_t open[8 * width * 4];  // no tree over 2^32 lights is deeper
     int count = 0;
     open[count++] = 0;
     while (count > 0) {
-        const uint32_t at = open[--count];
-        const Node& node = nodes_[at];
-        float near = 0.f;
-        float far = limit;
-        for (int c = 0; c < 3; ++c) {
-            const float a = (node.bounds.box.min[c] - origin[c]) * inverse[c];
-            const float b = (node.bounds.box.max[c] - origin[c]) * inverse[c];
-            // Comparisons that let numbers that are none pass: a flat box along a direction that lies in it.
-            if (std::min(a, b) > near) near = std::min(a, b);
-            if (std::max(a, b) < far) far = std::max(a, b);
-        }
-        if (near > far * 1.00002f) continue;
-        if (node.right) {
-            open[count++] = node.right;
-            open[count++] = at + 1;
-        } else {
-            for (uint32_t k = 0; k < node.count; ++k) limit = met(order_[node.first + k], limit);
+        const Fan& f = fans_[open[--count]];
+        for (uint32_t bits = crossed(f, origin, inverse, limit); bits; bits &= bits - 1) {
+            const int k = std::countr_zero(bits);
+            if (f.fan[k])
+                open[count++] = f.fan[k];
+            else
+                for (uint32_t i = 0; i < f.count[k]; ++i) limit = met(order_[f.first[k] + i], limit);
         }
     }
 }

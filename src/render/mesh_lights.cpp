@@ -152,8 +152,8 @@ struct SphericalTriangle {
 
 }  // namespace
 
-MeshLights::Sample MeshLights::sample(const V3f& from, float choice, float u, float v) const {
-    const LightTree::Chosen chosen = tree_.choose(from, std::clamp(choice, 0.f, .99999994f));
+MeshLights::Sample MeshLights::sample(const V3f& from, float choice, float u, float v, LightTree::Looks& looks) const {
+    const LightTree::Chosen chosen = tree_.choose(from, std::clamp(choice, 0.f, .99999994f), looks);
     if (!(chosen.chance > 0.f)) return {};
     const Lit& lit = faces_[chosen.light];
     Sample s{{lit.instance, lit.face, 0.f, 0.f}, 0.f, lit.luminance, false};

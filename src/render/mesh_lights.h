@@ -20,7 +20,11 @@ public:
         float luminance = 0.f;  ///< of the face in the mean
         bool per_angle = false;
     };
-    Sample sample(const V3f& from, float choice, float u, float v) const;
+    Sample sample(const V3f& from, float choice, float u, float v, LightTree::Looks& looks) const;
+    Sample sample(const V3f& from, float choice, float u, float v) const {
+        LightTree::Looks looks;
+        return sample(from, choice, u, v, looks);
+    }
     /// Of sample() to give a place, per solid angle; 0 where nothing shines. `per_area`: squared distance over cosine
     /// and spread, which makes a density per solid angle of one per area of the face.
     float density(const geometry::Place& place, const V3f& from, float per_area) const;

@@ -207,7 +207,10 @@ private:
     };
     /// Distance to the nearest light that the camera would see, but for one; infinite or beyond `limit`: none.
     float nearest_seen_light(const V3f& origin, const V3f& direction, float limit, int but) const;
-    Candidate candidate(const V3f& position, double pick, float l0, float l1) const;
+    struct Looks {
+        LightTree::Looks lights, emitters;
+    };
+    Candidate candidate(const V3f& position, double pick, float l0, float l1, Looks& looks) const;
     void candidates(const V3f& position, double pick, float l0, float l1, int count, Candidate* out) const;
     template <class Guess, class Value>
     void next_event(Tile& t, const Path& path, const Aim& aim, int step, Guess&& guess, Value&& value);

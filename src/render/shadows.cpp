@@ -20,12 +20,12 @@ ShadowWalk walk_of(const Shadow& s) {
 
 }  // namespace
 
-Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float l0, float l1) const {
+Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float l0, float l1, Looks& looks) const {
     Candidate c;
     auto within = [](double part) { return std::clamp(float(part), 0.f, .99999994f); };
     const double emitters = double(p_.rig.emitter_share);
     if (pick < emitters) {
-        const MeshLights::Sample to = p_.emitters->sample(position, within(pick / emitters), l0, l1);
+        const MeshLights::Sample to = p_.emitters->sample(position, within(pick / emitters), l0, l1, looks.emitters);
         if (!(to.density > 0.f)) return c;
         c.emitter = to.place;
         const SurfacePoint s = p_.geometry->at(to.place);
@@ -42,7 +42,8 @@ Renderer::Candidate Renderer::candidate(const V3f& position, double pick, float 
     } else {
         if (!(p_.rig.lights_share > 0.f)) return c;
         const LightTree::Chosen l = p_.rig.light_tree.choose(
-            position, within((pick - emitters - double(p_.rig.environment_share)) / double(p_.rig.lights_share)));
+            position, within((pick - emitters - double(p_.rig.environment_share)) / double(p_.rig.lights_share)),
+            looks.lights);
         if (!(l.chance > 0.f)) return c;
         const AreaLight& light = p_.rig.lights[l.light];
         const LightSample s = sample_light(light, position, l0, l1);
@@ -68,6 +69,7 @@ void Renderer::candidates(const V3f& position, double pick, float l0, float l1, 
     EnvironmentMap::Draw draws[PreparedRig::most_candidates];
     int of_draw[PreparedRig::most_candidates];
     size_t drawn = 0;
+    Looks looks;
     for (int k = 0; k < count; ++k) {
         const double at = (double(k) + pick) / count;
         const float u = turned(l0, .75487767f * float(k));
@@ -77,7 +79,7 @@ void Renderer::candidates(const V3f& position, double pick, float l0, float l1, 
             draws[drawn].v = u;
             of_draw[drawn++] = k;
         } else {
-            out[k] = candidate(position, at, u, v);
+            out[k] = candidate(position, at, u, v, looks);
         }
     }
     if (!drawn) return;
