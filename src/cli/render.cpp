@@ -6,6 +6,7 @@
 #include "cli/support.h"
 #include "render/picture.h"
 #include "scene/project_file.h"
+#include "scene/relief_slots.h"
 
 namespace vemtra::cli {
 namespace {
@@ -53,6 +54,22 @@ int settings_of(const RenderCall& call, render::PictureSettings& settings) {
     return 0;
 }
 
+/// Layers keep of their surface what moves the form, and such as do not move it go: pictures of the form alone wait for
+/// no map and no mask that shows on nothing.
+void keep_forms_only(scene::Scene& scene) {
+    for (scene::BuildUp& b : scene.build_ups) {
+        for (scene::Layer& layer : b.layers) {
+            scene::Inputs moving;
+            for (const char* slot : scene::relief_slots)
+                if (const auto it = layer.surface.find(slot); it != layer.surface.end()) moving.insert(*it);
+            layer.surface = std::move(moving);
+        }
+        if (b.layers.empty()) continue;
+        const auto still = [](const scene::Layer& layer) { return layer.surface.empty() && layer.build_up.empty(); };
+        b.layers.erase(std::remove_if(b.layers.begin() + 1, b.layers.end(), still), b.layers.end());
+    }
+}
+
 int run(const Options& all, const RenderCall& call) {
     std::optional<tbb::global_control> limit;
     if (call.threads > 0) limit.emplace(tbb::global_control::max_allowed_parallelism, size_t(call.threads));
@@ -79,6 +96,8 @@ int run(const Options& all, const RenderCall& call) {
     }
     if (!call.camera.empty() && !scene::find(scene.cameras, call.camera))
         return wrong_call("the project has no camera '" + call.camera + "'");
+    const render::ViewKind& view = render::info(settings.view);
+    if (settings.view == render::View::clay || (view.color && !view.asks_layer)) keep_forms_only(scene);
     Progress progress;
     options.progress = &progress;
     options.maps_now = true;

@@ -180,3 +180,40 @@ TEST_CASE("values, export and import speak the open standard") {
     CHECK(scene::as_vector(back->scene.build_ups[1].layers[0].surface.at("base_color").value) == V3f(.8f, .4f, .1f));
     CHECK(cli("import " + p.file + " --mtlx " + (p.s.path / "none.mtlx").string()).code == 1);
 }
+
+TEST_CASE("pictures of the form alone ask for no mask that shows on nothing, and show what moves the form") {
+    Project p;
+    const char* const forms[] = {"--view clay", "--view normal", "--view depth", "--view uv"};
+    scene::BuildUp& b = p.scene.build_ups[0];
+    scene::Layer& base = b.layers[0];
+    auto add = [](scene::Layer& layer, const char* id, const char* kind) {
+        scene::Node n;
+        n.id = id;
+        n.kind = kind;
+        n.type = "float";
+        layer.nodes.push_back(n);
+    };
+    add(base, "hills", "noise3d");
+    base.surface["height"].from = "hills";
+    base.surface["height_scale"].value = scene::Value{.05f};
+    p.keep();
+    std::vector<std::vector<float>> moved;
+    for (const char* view : forms) moved.push_back(p.rendered(view));
+    // A map that is not there is told by who reads it; covers that only show go, one that is thick stays.
+    add(base, "lost", "image");
+    scene::node(b, "lost")->inputs["file"].value = std::string("nowhere.png");
+    base.surface["specular_roughness"].from = "lost";
+    scene::Layer cover;
+    cover.id = cover.name = "cover";
+    cover.gate.mask.from = "enclosed";
+    add(cover, "enclosed", "cavity");
+    b.layers.push_back(cover);
+    p.keep();
+    CHECK(cli("render " + p.file + " -o " + p.out + " --size 32x24 --samples 4").code == 4);
+    for (size_t k = 0; k < std::size(forms); ++k) CHECK(p.rendered(forms[k]) == moved[k]);
+    scene::Layer& thick = b.layers.back();
+    thick.gate.mask = {scene::Value{1.f}, {}};
+    thick.surface["height_thickness"].value = scene::Value{.3f};
+    p.keep();
+    CHECK(p.rendered(forms[2]) != moved[2]);
+}

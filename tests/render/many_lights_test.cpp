@@ -133,6 +133,19 @@ TEST_CASE("a ray meets in a tree all lights that it crosses") {
             }
     }
     CHECK(met > 1000);
+    // Along a face of its box, either one, where 0 times infinity says nothing.
+    std::vector<render::LightBounds> one(1);
+    one[0].box = Box3f(V3f(0.f), V3f(1.f));
+    one[0].power = 1.f;
+    const render::LightTree box(one);
+    for (const float x : {0.f, 1.f}) {
+        int found = 0;
+        box.crossed(V3f(x, -1.f, .5f), V3f(0.f, 1.f, 0.f), INFINITY, [&](uint32_t, float limit) {
+            ++found;
+            return limit;
+        });
+        CHECK(found == 1);
+    }
 }
 
 TEST_CASE("a rectangle is sampled evenly over its solid angle wherever it is seen from") {
