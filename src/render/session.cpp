@@ -64,6 +64,14 @@ bool shows_others(const scene::Scene& a, const scene::Scene& b) {
     });
 }
 
+/// Whether none of them is of the same name: another project, not the same one with a file in place of another.
+bool shows_other_parts(const scene::Scene& a, const scene::Scene& b) {
+    std::unordered_set<std::string_view> names;
+    for (const scene::Part& part : b.parts) names.insert(part.id);
+    return std::none_of(a.parts.begin(), a.parts.end(),
+                        [&](const scene::Part& part) { return names.contains(part.id); });
+}
+
 constexpr double band_seconds = .040;        // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
 constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
@@ -360,7 +368,8 @@ void LiveSession::restart(bool with_coarse, Change change) {
     PrepareOptions options = options_of_request();
     const bool is_new = !prepared_ || shows_others(*at_.request.scene, *prepared_->scene);
     if (is_new) options.field_rays = glance_rays;
-    if (is_new && with_coarse && !show_forms(options)) return set_activity("");
+    const bool is_opened = is_new && (!prepared_ || shows_other_parts(*at_.request.scene, *prepared_->scene));
+    if (is_opened && with_coarse && !show_forms(options)) return set_activity("");
     auto made = prepare(at_.request.scene, *workshop_, options);
     // Maps that were prepared beside it: reading them as they are takes longer than all else of a first picture.
     if (is_new && made && !workshop_->changed_files().empty()) made = prepare(at_.request.scene, *workshop_, options);

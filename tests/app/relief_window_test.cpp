@@ -15,7 +15,10 @@ using namespace vemtra::test;
 namespace {
 size_t standing_out(app::MainWindow& w) {
     const auto wanted = w.bench().snapshot();
-    wait_until([&] { return w.bench().image() && w.bench().image()->request.scene == wanted; });
+    wait_until([&] {  // what is opened shows its bare forms first
+        const auto image = w.bench().image();
+        return image && image->request.scene == wanted && !image->prepared->scene->build_ups.empty();
+    });
     const auto image = w.bench().image();
     size_t n = 0;
     for (const auto& i : image->prepared->geometry->instances()) n += i.shape->stands_out();
