@@ -265,7 +265,7 @@ TEST_CASE("a layer is made loud by a key and by the board's menu word, told in i
     CHECK(h.bench.scene() == before);  // a way of looking, no edit
     wait_until([&] {
         const auto image = h.bench.image();
-        return image && image->request.loud == h.bench.showing().live().loud && image->samples >= 1;
+        return image && image->request.loud == h.bench.showing().live().loud && image->complete;
     });
     const auto image = h.bench.image();
     const scene::BuildUp& b = *h.bench.build_up();
