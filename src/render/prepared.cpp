@@ -38,7 +38,6 @@ public:
         if (camera) p_->camera = *camera;
         if (!forms()) return nullptr;
         build_ups();
-        p_->paint_goes_further = borders_read_paint(p_->resources);
         if (!reliefs()) return nullptr;
         tell_once();
         if (!maps(*p_)) return nullptr;
@@ -195,7 +194,7 @@ private:
         for (const int b : p_->build_up_of) any |= size_t(b) < compiled.size() && compiled[size_t(b)];
         for (const scene::Part* part : p_->parts) any |= part->round;
         if (!any) return true;
-        p_->paint_goes_further |= reads_paint(rest.resources);
+        p_->paint_goes_further = reads_paint(rest.resources);
         rest.scene = p_->scene;
         rest.geometry = rest_;
         rest.parts = p_->parts;
@@ -412,10 +411,7 @@ private:
     static bool reads_paint(const nodes::Resources& needs) {
         return std::any_of(needs.images.begin(), needs.images.end(),
                            [](const nodes::ImageRequest& r) { return !r.painting.empty(); }) ||
-               borders_read_paint(needs);
-    }
-    static bool borders_read_paint(const nodes::Resources& needs) {
-        return std::any_of(needs.borders.begin(), needs.borders.end(),
+               std::any_of(needs.borders.begin(), needs.borders.end(),
                            [](const auto& b) { return reads_paint(*b.needs); });
     }
 
