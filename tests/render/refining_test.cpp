@@ -4,6 +4,8 @@
 #include "plate_support.h"
 #include "render/session.h"
 
+#include <mutex>
+
 using namespace vemtra;
 using namespace vemtra::test;
 
@@ -175,14 +177,28 @@ TEST_CASE("what is opened shows its forms, a glance at its fields, then closer l
     ClosedPlate p;
     render::LiveRequest r = p.request();
     constexpr int in_clay = -1000;
+    // Every picture is looked at as it is handed over: the next may follow before another thread has looked once.
     auto looks = [&](render::LiveSession& session, const render::LiveRequest& request) {
+        struct Seen {
+            std::mutex guard;
+            std::vector<std::shared_ptr<const render::LiveImage>> all;
+        };
+        const auto seen = std::make_shared<Seen>();  // outlives a call that is under way when it is called off
+        session.on_post([seen, &session] {
+            const auto image = session.latest();
+            const std::scoped_lock lock(seen->guard);
+            if (image && (seen->all.empty() || seen->all.back() != image)) seen->all.push_back(image);
+        });
         const uint64_t edit = session.request(request);
+        for (bool last = false; !last; ::usleep(200)) {
+            const std::scoped_lock lock(seen->guard);
+            last = !seen->all.empty() && seen->all.back()->edit == edit && seen->all.back()->fields_final;
+        }
+        session.on_post(nullptr);
+        const std::scoped_lock lock(seen->guard);
         std::vector<int> rays;
-        for (std::shared_ptr<const render::LiveImage> image; !image || !image->fields_final; ::usleep(200)) {
-            if (!(image = session.latest()) || image->edit != edit) {
-                image = nullptr;
-                continue;
-            }
+        for (const auto& image : seen->all) {
+            if (image->edit != edit) continue;
             const bool bare = image->prepared->scene->build_ups.empty();
             const int n = bare ? in_clay : image->prepared->fields->all().at(0)->rays;
             if (bare) {
