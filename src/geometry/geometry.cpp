@@ -163,6 +163,16 @@ SurfacePoint Geometry::at(const Place& place) const {
     return s;
 }
 
+FormPoint Geometry::form_at(const Place& place) const {
+    const Instance& i = instances_[place.instance];
+    FormPoint s = i.shape->form_at(place.face, place.u, place.v);
+    if (i.identity) return s;
+    s.position = moved(s.position, i.to_world);
+    s.normal_geometric = turned_by_transpose(s.normal_geometric, i.to_object).normalized();
+    s.normal = turned_by_transpose(s.normal, i.to_object).normalized();
+    return s;
+}
+
 V3f Geometry::tangent(const Place& place) const {
     const Instance& i = instances_[place.instance];
     const V3f t = i.shape->tangent(place.face);

@@ -85,6 +85,7 @@ public:
 
     /// In world space.
     SurfacePoint at(const Place& place) const;
+    FormPoint form_at(const Place& place) const;
     V3f tangent(const Place& place) const;
     void uv_gradients(const Place& place, V3f& u, V3f& v, int set = -1) const;
     V2f uv(const Place& place, int set = -1) const {

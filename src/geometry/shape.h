@@ -32,6 +32,11 @@ struct SurfacePoint {
     V3f displaced_by{0.f};  ///< from the form as it was before heights moved it; patterns stay where they lie on that
 };
 
+/// The form alone of such a point.
+struct FormPoint {
+    V3f position, normal_geometric, normal;
+};
+
 class Shape {
 public:
     virtual ~Shape();
@@ -41,6 +46,10 @@ public:
     virtual uint64_t content_hash() const = 0;
     uint64_t content() const;  ///< the same, computed once
     virtual SurfacePoint at(uint32_t face, float u, float v) const = 0;
+    virtual FormPoint form_at(uint32_t face, float u, float v) const {
+        const SurfacePoint s = at(face, u, v);
+        return {s.position, s.normal_geometric, s.normal};
+    }
     virtual float area(uint32_t face) const = 0;
     /// Sets of UVs: -1 is the first one, else an index. A name that no set has gives -1.
     virtual bool has_uvs() const = 0;

@@ -19,31 +19,25 @@ public:
     uint64_t content_hash() const override { return m_.content_hash(); }
     const Mesh& faces_as_triangles() const override { return m_; }
 
+    FormPoint form_at(uint32_t face, float u, float v) const override {
+        float area2;
+        return form_at(face, u, v, area2);
+    }
     SurfacePoint at(uint32_t face, float u, float v) const override {
         const uint32_t* i = corners(face);
-        const V3f& a = m_.positions[i[0]];
-        const V3f& b = m_.positions[i[1]];
-        const V3f& c = m_.positions[i[2]];
         const float w = 1.f - u - v;
+        float area2;
+        const FormPoint form = form_at(face, u, v, area2);
         SurfacePoint s;
-        s.position = a * w + b * u + c * v;
-        const V3f cross = (b - a).cross(c - a);
-        const float area2 = cross.length();
-        s.normal_geometric = cross / area2;
-        const V3f& na = m_.normals[i[0]];
-        const V3f& nb = m_.normals[i[1]];
-        const V3f& nc = m_.normals[i[2]];
-        const V3f n = na * w + nb * u + nc * v;
-        const float length = n.length();
-        s.normal = length > 1e-12f ? n / length : s.normal_geometric;
-        // Winding against the normals: the normals win, and all of the face lies on one side.
-        if ((na + nb + nc).dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;
-        if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
-            s.normal = (s.normal + s.normal_geometric * (.01f - facing)).normalized();
+        s.position = form.position;
+        s.normal_geometric = form.normal_geometric;
+        s.normal = form.normal;
         // Hanika 2021, "Hacking the Shadow Terminator": up to the mean of the corners' tangent planes.
-        s.lift = na * (-w * std::min(0.f, (s.position - a).dot(na))) +
-                 nb * (-u * std::min(0.f, (s.position - b).dot(nb))) +
-                 nc * (-v * std::min(0.f, (s.position - c).dot(nc)));
+        const float part[3] = {w, u, v};
+        for (int k = 0; k < 3; ++k) {
+            const V3f& n = m_.normals[i[k]];
+            s.lift -= n * (part[k] * std::min(0.f, (s.position - m_.positions[i[k]]).dot(n)));
+        }
         if (!m_.uvs.empty()) {
             const V2f& ta = m_.uvs[i[0]];
             const V2f& tb = m_.uvs[i[1]];
@@ -140,6 +134,29 @@ public:
     }
 
 private:
+    FormPoint form_at(uint32_t face, float u, float v, float& area2) const {
+        const uint32_t* i = corners(face);
+        const V3f& a = m_.positions[i[0]];
+        const V3f& b = m_.positions[i[1]];
+        const V3f& c = m_.positions[i[2]];
+        const float w = 1.f - u - v;
+        FormPoint s;
+        s.position = a * w + b * u + c * v;
+        const V3f cross = (b - a).cross(c - a);
+        area2 = cross.length();
+        s.normal_geometric = cross / area2;
+        const V3f& na = m_.normals[i[0]];
+        const V3f& nb = m_.normals[i[1]];
+        const V3f& nc = m_.normals[i[2]];
+        const V3f n = na * w + nb * u + nc * v;
+        const float length = n.length();
+        s.normal = length > 1e-12f ? n / length : s.normal_geometric;
+        // Winding against the normals: the normals win, and all of the face lies on one side.
+        if ((na + nb + nc).dot(s.normal_geometric) < 0.f) s.normal_geometric = -s.normal_geometric;
+        if (const float facing = s.normal.dot(s.normal_geometric); facing < .01f)
+            s.normal = (s.normal + s.normal_geometric * (.01f - facing)).normalized();
+        return s;
+    }
     const uint32_t* corners(uint32_t face) const { return &m_.indices[3 * size_t(face)]; }
     const std::vector<V2f>& of_set(int set) const { return set < 0 ? m_.uvs : m_.more_uvs[size_t(set)].uvs; }
 

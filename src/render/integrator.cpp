@@ -28,8 +28,8 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
     // In two dimensions an error that shrinks with the samples' sixth root brings the mean to the truth.
     softening_ = f_.softening * std::pow(1.f + float(sample), -1.f / 6.f);
     t.body_sets.clear();
+    if (f_.view == View::clay) return clay(t, r, sample);
     uint64_t rays = start(t, r, sample);
-    if (f_.view == View::clay) return rays + clay(t, sample);
     if (f_.view != View::beauty) {
         flat_view(t, sample);
         return rays;
@@ -51,23 +51,41 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
     return rays;
 }
 
-uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
-    const int w = r.x1 - r.x0;
-    const int h = r.y1 - r.y0;
-    alignas(64) uint32_t seeds[tile_capacity];
-    uint16_t column[tile_capacity];
-    uint16_t row[tile_capacity];
+int Renderer::pixels_of(const PixelRect& r, uint32_t sample, Tile::Pixels& out) const {
     int n = 0;
-    for (int y = r.y0; y < r.y0 + h; ++y)
-        for (int x = r.x0; x < r.x0 + w; ++x) {
+    for (int y = r.y0; y < r.y1; ++y)
+        for (int x = r.x0; x < r.x1; ++x) {
             if (f_.only && !(*f_.only)[size_t(y) * size_t(f_.width) + size_t(x)]) continue;
-            seeds[n] = pixel_seed(uint32_t(x), uint32_t(y), f_.seed);
-            column[n] = uint16_t(x);
-            row[n++] = uint16_t(y);
+            out.seed[n] = pixel_seed(uint32_t(x), uint32_t(y), f_.seed);
+            out.x[n] = uint16_t(x);
+            out.y[n++] = uint16_t(y);
         }
-    float* cu = t.camera_u.data();
-    float* cv = t.camera_v.data();
-    for (int i = 0; i < n; ++i) sample_2d(seeds[i], sample, pair_camera, cu[i], cv[i]);
+    for (int i = 0; i < n; ++i) sample_2d(out.seed[i], sample, pair_camera, out.u[i], out.v[i]);
+    return n;
+}
+
+void Renderer::camera_rays(const Tile::Pixels& pixels, int first, int count, RTCRayHit16& packet, int* valid) const {
+    alignas(64) float sx[16];
+    alignas(64) float sy[16];
+    for (int k = 0; k < 16; ++k) {
+        const int i = first + std::min(k, count - 1);
+        sx[k] = (2.f * (float(pixels.x[i]) + .5f + tent(pixels.u[i])) / float(f_.width) - 1.f) * camera_.tan_x;
+        sy[k] = (1.f - 2.f * (float(pixels.y[i]) + .5f + tent(pixels.v[i])) / float(f_.height)) * camera_.tan_y;
+    }
+    for (int k = 0; k < 16; ++k) {
+        const float dx = camera_.forward.x + camera_.right.x * sx[k] + camera_.up.x * sy[k];
+        const float dy = camera_.forward.y + camera_.right.y * sx[k] + camera_.up.y * sy[k];
+        const float dz = camera_.forward.z + camera_.right.z * sx[k] + camera_.up.z * sy[k];
+        const float inverse = 1.f / std::sqrt(dx * dx + dy * dy + dz * dz);
+        geometry::set_ray(packet.ray, k, camera_.origin, V3f(dx * inverse, dy * inverse, dz * inverse));
+        geometry::set_no_hit(packet.hit, k);
+        valid[k] = k < count ? -1 : 0;
+    }
+}
+
+uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
+    Tile::Pixels& pixels = t.pixels;
+    const int n = pixels_of(r, sample, pixels);
     t.paths.resize(size_t(n));
     alignas(64) RTCRayHit16 packet;
     RTCIntersectContext context;
@@ -76,30 +94,13 @@ uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
     alignas(64) int valid[16];
     for (int first = 0; first < n; first += 16) {
         const int count = std::min(16, n - first);
-        alignas(64) float sx[16];
-        alignas(64) float sy[16];
-        for (int k = 0; k < 16; ++k) {
-            const int i = std::min(first + k, n - 1);
-            const int x = column[i];
-            const int y = row[i];
-            sx[k] = (2.f * (float(x) + .5f + tent(cu[i])) / float(f_.width) - 1.f) * camera_.tan_x;
-            sy[k] = (1.f - 2.f * (float(y) + .5f + tent(cv[i])) / float(f_.height)) * camera_.tan_y;
-        }
-        for (int k = 0; k < 16; ++k) {
-            const float dx = camera_.forward.x + camera_.right.x * sx[k] + camera_.up.x * sy[k];
-            const float dy = camera_.forward.y + camera_.right.y * sx[k] + camera_.up.y * sy[k];
-            const float dz = camera_.forward.z + camera_.right.z * sx[k] + camera_.up.z * sy[k];
-            const float inverse = 1.f / std::sqrt(dx * dx + dy * dy + dz * dz);
-            geometry::set_ray(packet.ray, k, camera_.origin, V3f(dx * inverse, dy * inverse, dz * inverse));
-            geometry::set_no_hit(packet.hit, k);
-            valid[k] = k < count ? -1 : 0;
-        }
+        camera_rays(pixels, first, count, packet, valid);
         rtcIntersect16(valid, p_.geometry->scene(), &context, &packet);
         for (int k = 0; k < count; ++k) {
             const int i = first + k;
             Path& path = t.paths[size_t(i)];
-            path.pixel = uint32_t(row[i]) * uint32_t(f_.width) + column[i];
-            path.seed = seeds[i];
+            path.pixel = uint32_t(pixels.y[i]) * uint32_t(f_.width) + pixels.x[i];
+            path.seed = pixels.seed[i];
             path.origin = path.vertex = camera_.origin;
             path.bodies = -1;
             path.wavelength = path.blurred = 0.f;

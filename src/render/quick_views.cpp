@@ -4,73 +4,97 @@
 
 namespace vemtra::render {
 
+/// What a camera ray sees in clay; true where light from the sky comes along the ray from `origin` unless something is
+/// in its way. `along`, `across`: of that ray, beside the normal, in a unit disc.
+bool Renderer::clay_point(uint32_t pixel, const V3f& direction, const Place& at, float t, float along, float across,
+                          V3f& origin, V3f& towards, V3f& light) {
+    const V3f backdrop(.42f);
+    float solid = 0.f;
+    const float ts = p_.rig.stage_on ? stage(camera_.origin, direction, solid) : INFINITY;
+    bool on_stage = false;
+    float faded = 0.f;
+    if (!hit_something(at)) {
+        if (ts == INFINITY || solid <= 0.f) {
+            add(pixel, 0, backdrop, false);
+            return false;
+        }
+        on_stage = true;
+        faded = 1.f - solid;
+    } else {
+        on_stage = ts < t && solid > .5f;
+    }
+    geometry::FormPoint s;
+    if (on_stage) {
+        t = ts;
+        s.position = camera_.origin + direction * t;
+        s.normal = s.normal_geometric = V3f(0, direction.y < 0.f ? 1.f : -1.f, 0);
+    } else {
+        s = p_.geometry->form_at(at);
+        if (s.normal_geometric.dot(direction) > 0.f) s.normal_geometric = -s.normal_geometric;
+        if (s.normal.dot(s.normal_geometric) < 0.f) s.normal = -s.normal;
+    }
+    const float share = 1.f - faded;
+    film_.normal[pixel] += s.normal * share;
+    film_.depth[pixel] += t * share;
+    film_.alpha[pixel] += share;
+    film_.albedo[pixel] += V3f(.6f * share);
+    if (faded > 0.f) add(pixel, 0, backdrop * faded, false);
+    towards =
+        even_frame(s.normal).to_world({along, across, std::sqrt(std::max(0.f, 1.f - along * along - across * across))});
+    if (!(towards.dot(s.normal_geometric) > 0.f) || (p_.rig.stage_on && !on_stage && !(towards.y > 0.f))) return false;
+    // A little brighter from the front right: form reads better.
+    const float sky = .62f + .38f * towards.y + .25f * std::max(0.f, towards.x * .5f + towards.z * .6f);
+    light = V3f(std::max(0.f, sky) * .62f * share);
+    origin = geometry::offset_origin(s.position, s.normal_geometric);
+    return true;
+}
+
 /// Clay: matt grey under an even sky, one occlusion ray per sample. Form only: no material, no light of the rig.
-uint64_t Renderer::clay(Tile& t, uint32_t sample) {
-    const size_t n = t.paths.size();
-    float* ru = t.camera_r.data();
-    float* rv = t.camera_s.data();
-    alignas(64) uint32_t seeds[tile_capacity];
-    for (size_t i = 0; i < n; ++i) seeds[i] = t.paths[i].seed;
-    for (size_t i = 0; i < n; ++i) {
+uint64_t Renderer::clay(Tile& t, const PixelRect& r, uint32_t sample) {
+    Tile::Pixels& pixels = t.pixels;
+    const int n = pixels_of(r, sample, pixels);
+    for (int i = 0; i < n; ++i) {
         float u;
         float v;
         float sine;
         float cosine;
-        sample_2d(seeds[i], sample, pair_of(0, pair_layer), u, v);
+        sample_2d(pixels.seed[i], sample, pair_of(0, pair_layer), u, v);
         sincos_turn(v, sine, cosine);
         const float s = std::sqrt(u);
-        ru[i] = s * cosine;
-        rv[i] = s * sine;
+        pixels.along[i] = s * cosine;
+        pixels.across[i] = s * sine;
     }
-    t.shadows.clear();
-    for (size_t i = 0; i < n; ++i) {
-        Path& path = t.paths[i];
-        float solid = 0.f;
-        const float ts = stage(path.origin, path.direction, solid);
-        float part_stage = 0.f;
-        if (path.at.instance == no_hit) {
-            if (ts == INFINITY || solid <= 0.f) {
-                add(path.pixel, 0, V3f(.42f), false);
+    uint64_t rays = uint64_t(n);
+    alignas(64) RTCRayHit16 packet;
+    alignas(64) int valid[16];
+    RTCIntersectContext coherent;
+    RTCIntersectContext apart;
+    rtcInitIntersectContext(&coherent);
+    rtcInitIntersectContext(&apart);
+    coherent.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    for (int first = 0; first < n; first += 16) {
+        const int count = std::min(16, n - first);
+        camera_rays(pixels, first, count, packet, valid);
+        rtcIntersect16(valid, p_.geometry->scene(), &coherent, &packet);
+        for (int k = 0; k < count; ++k) {
+            const int i = first + k;
+            const uint32_t pixel = uint32_t(pixels.y[i]) * uint32_t(f_.width) + pixels.x[i];
+            ++film_.samples[pixel];
+            const V3f direction(packet.ray.dir_x[k], packet.ray.dir_y[k], packet.ray.dir_z[k]);
+            V3f origin;
+            V3f towards;
+            V3f light;
+            if (!clay_point(pixel, direction, geometry::place_of(packet.hit, k), packet.ray.tfar[k], pixels.along[i],
+                            pixels.across[i], origin, towards, light))
                 continue;
-            }
-            path.at.instance = stage_hit;
-            path.t = ts;
-            part_stage = 1.f - solid;
-        } else if (ts < path.t && solid > .5f) {
-            path.at.instance = stage_hit;
-            path.t = ts;
+            ++rays;
+            // One by one: packets of sixteen gain nothing here, as their rays part.
+            RTCRay ray = geometry::single_ray(origin, towards).ray;
+            rtcOccluded1(p_.geometry->scene(), &apart, &ray);
+            if (ray.tfar >= 0.f) add(pixel, 0, light, false);
         }
-        V3f position;
-        V3f ng;
-        V3f normal;
-        if (path.at.instance == stage_hit) {
-            position = path.origin + path.direction * path.t;
-            normal = ng = V3f(0, path.direction.y < 0.f ? 1.f : -1.f, 0);
-        } else {
-            const SurfacePoint s = p_.geometry->at(path.at);
-            position = s.position;
-            normal = s.normal;
-            ng = s.normal_geometric;
-            if (ng.dot(path.direction) > 0.f) ng = -ng;
-            if (normal.dot(ng) < 0.f) normal = -normal;
-        }
-        const float share = 1.f - part_stage;
-        film_.normal[path.pixel] += normal * share;
-        film_.depth[path.pixel] += path.t * share;
-        film_.alpha[path.pixel] += share;
-        film_.albedo[path.pixel] += V3f(.6f * share);
-        const V3f d =
-            even_frame(normal).to_world({ru[i], rv[i], std::sqrt(std::max(0.f, 1.f - ru[i] * ru[i] - rv[i] * rv[i]))});
-        const float sky =
-            .62f + .38f * d.y +
-            .25f * std::max(0.f, d.x * .5f + d.z * .6f);  // a little brighter from the front right: form reads better
-        if (part_stage > 0.f) add(path.pixel, 0, V3f(.42f * part_stage), false);
-        if (d.dot(ng) > 0.f && (!p_.rig.stage_on || d.y > 0.f || path.at.instance == stage_hit))
-            t.shadows.push_back({path.pixel, geometry::offset_origin(position, ng), d, INFINITY,
-                                 V3f(std::max(0.f, sky) * .62f * (1.f - part_stage)), 0, false, 0.f, path.seed});
     }
-    trace_shadows(t);
-    return t.shadows.size();
+    return rays;
 }
 
 /// Views that show one value of the first hit, unlit.

@@ -100,13 +100,18 @@ struct Tile {
     Stack stack;
     std::vector<int> picks;
     std::vector<uint32_t> stopped;
-    std::vector<float> camera_u, camera_v, camera_r, camera_s;
+    /// The pixels that a sample is taken of, and where in them; of clay also where its ray goes.
+    struct Pixels {
+        alignas(64) uint32_t seed[tile_capacity];
+        alignas(64) float u[tile_capacity], v[tile_capacity], along[tile_capacity], across[tile_capacity];
+        uint16_t x[tile_capacity], y[tile_capacity];
+    };
+    Pixels pixels;
     const float* outputs[16];
     Tile() {
         paths.reserve(tile_capacity);
         next.reserve(tile_capacity);
         shadows.reserve(tile_capacity);
-        for (auto* a : {&camera_u, &camera_v, &camera_r, &camera_s}) a->resize(tile_capacity);
     }
 };
 
@@ -153,6 +158,8 @@ public:
 
 private:
     // integrator.cpp
+    int pixels_of(const PixelRect& r, uint32_t sample, Tile::Pixels& out) const;  ///< their number
+    void camera_rays(const Tile::Pixels& pixels, int first, int count, RTCRayHit16& packet, int* valid) const;
     uint64_t start(Tile& t, const PixelRect& r, uint32_t sample);
     void trace(std::vector<Path>& paths);
     template <class F>
@@ -236,7 +243,9 @@ private:
     void walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample);
 
     // quick_views.cpp
-    uint64_t clay(Tile& t, uint32_t sample);
+    uint64_t clay(Tile& t, const PixelRect& r, uint32_t sample);
+    bool clay_point(uint32_t pixel, const V3f& direction, const Place& at, float t, float along, float across,
+                    V3f& origin, V3f& towards, V3f& light);
     void flat_view(Tile& t, uint32_t sample);
     void show_node(Tile& t, size_t count);
 
