@@ -43,6 +43,7 @@ public:
         if (!maps(*p_)) return nullptr;
         walks(*p_);
         p_->geometry->build(options_.progress);
+        p_->paint_moves_borders = paint_moves_borders(p_->resources);
         if (was_stopped() || !fields(*p_, field_geometry())) return nullptr;
         if (!light()) return nullptr;
         return p_;
@@ -411,7 +412,10 @@ private:
     static bool reads_paint(const nodes::Resources& needs) {
         return std::any_of(needs.images.begin(), needs.images.end(),
                            [](const nodes::ImageRequest& r) { return !r.painting.empty(); }) ||
-               std::any_of(needs.borders.begin(), needs.borders.end(),
+               paint_moves_borders(needs);
+    }
+    static bool paint_moves_borders(const nodes::Resources& needs) {
+        return std::any_of(needs.borders.begin(), needs.borders.end(),
                            [](const auto& b) { return reads_paint(*b.needs); });
     }
 

@@ -49,6 +49,7 @@ struct Prepared {
     std::vector<uint32_t> cut_heights;  ///< instances whose computed heights are coarser than the picture could tell
     bool quick_heights = false;         ///< some heights were computed for it as they are for hands at work
     bool paint_goes_further = false;    ///< heights follow from what is painted
+    bool paint_moves_borders = false;   ///< borders are worked out from what is painted
 
     std::shared_ptr<const FineRelief> fine_relief;  ///< null: computed heights are as fine as the picture everywhere
 

@@ -124,6 +124,7 @@ private:
     bool show_forms(PrepareOptions options);
     PrepareOptions options_of_request();
     void restart(bool with_coarse, Change change);
+    std::shared_ptr<const Prepared> with_borders_of_paint();
     void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
     void render_band(State& into);

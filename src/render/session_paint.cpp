@@ -282,9 +282,26 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
     hand_over(std::move(image));
 }
 
+/// What follows from paint in more places than it was laid on, known anew: the borders of masks that read it. Null
+/// where the hands want something else meanwhile.
+std::shared_ptr<const Prepared> LiveSession::with_borders_of_paint() {
+    if (!mended_ || !prepared_->paint_moves_borders) return prepared_;
+    set_activity("finding borders of masks");
+    auto made = prepare(at_.request.scene, *workshop_, options_of_request());
+    tell_refining();
+    if (interrupted()) return nullptr;
+    if (!made) return prepared_;
+    if (refining_.busy() && (made->fields_final || !reads_the_same_fields(*refining_.from(), *made))) refining_.stop();
+    return made;
+}
+
 /// The picture anew, out of sight until it has enough samples.
 void LiveSession::catch_up() {
-    if (!fresh_.ready) begin_fresh(prepared_);
+    if (!fresh_.ready) {
+        auto next = with_borders_of_paint();
+        if (!next) return;
+        begin_fresh(std::move(next));
+    }
     const uint32_t all = std::max(1u, uint32_t(at_.request.scene->render.samples));
     const uint32_t enough = std::min({std::max(1u, at_.sample), settled_samples, all});
     if (fresh_.sample < enough) return render_band(fresh_);

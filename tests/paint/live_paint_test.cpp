@@ -101,6 +101,57 @@ TEST_CASE("what is painted in turn shows in the picture that stands, all of it, 
     CHECK(stood);
 }
 
+TEST_CASE("borders that are worked out from paint follow it when the hand rests") {
+    Painted p(two_islands_obj());
+    scene::Layer& base = p.scene.build_ups[0].layers[0];
+    base.nodes.push_back(
+        node_of("grown", "grow", "float", {{"in", {scene::Value{0.f}, "paint"}}, {"by", {scene::Value{.15f}, {}}}}));
+    base.surface["base_weight"].from = "grown";
+    p.scene.cameras[0].position = V3f(0.f, 0.f, 6.f);
+    p.scene.cameras[0].target = V3f(0.f);
+    p.scene.render.samples = 8;
+    p.prepare();
+    CHECK(p.prepared->paint_moves_borders);
+    CHECK_FALSE(p.prepared->paint_goes_further);
+    render::LiveRequest r;
+    r.scene = std::make_shared<const scene::Scene>(p.scene);
+    r.folder = p.scratch.path;
+    r.width = r.height = 64;
+    r.denoise = false;
+    auto expected = [&] {
+        render::Workshop other;
+        render::PrepareOptions options;
+        options.folder = p.scratch.path;
+        const auto anew = render::prepare(r.scene, other, options);
+        const auto film = render::render_picture(
+            *anew, {.width = 64, .height = 64, .samples = 8, .preview_clamp = true, .coverage = false});
+        std::vector<V3f> linear;
+        film->resolve(render::group_gains(*anew, *r.scene), linear);
+        return linear;
+    };
+    render::LiveSession session(std::make_shared<render::Workshop>());
+    auto ends_as = [&](const std::vector<V3f>& picture) {
+        for (int k = 0; k < 40000; ++k, ::usleep(500))
+            if (const auto image = session.latest(); image && image->linear == picture) return true;
+        return false;
+    };
+    session.request(r);
+    const std::vector<V3f> before = expected();
+    CHECK(ends_as(before));
+    paint::Brush brush;
+    brush.flow = 1.f;
+    for (const V3f& place : {V3f(-.1f, .1f, 0.f), V3f(.3f, -.2f, 0.f)}) {
+        p.paint({p.dab(place, V3f(0.f, 0.f, 1.f), .2f)}, brush, V3f(1.f));
+        r.scene = std::make_shared<const scene::Scene>(p.scene);
+        r.painted = Box3f(place - V3f(.2f), place + V3f(.2f));
+        session.request(r);
+        const std::vector<V3f> painted = expected();
+        CHECK(painted != before);
+        CHECK(ends_as(painted));
+        CHECK(session.activity().empty());
+    }
+}
+
 TEST_CASE("paint goes further than its place only where forms follow from it") {
     Painted p(two_islands_obj());
     scene::Layer& base = p.scene.build_ups[0].layers[0];
