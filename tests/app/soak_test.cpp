@@ -185,7 +185,8 @@ void soak(double minutes) {
     const Held& early = all.front();
     const Held& late = all.back();
     WARN(minutes << " minutes:" << told);
-    CHECK(late.megabytes < early.megabytes * 1.05 + (minutes < 5 ? 100 : 0));  // the first minutes fill shelves
+    if (times_slower == 1)  // a sanitizer keeps back what is freed
+        CHECK(late.megabytes < early.megabytes * 1.05 + (minutes < 5 ? 100 : 0));  // the first minutes fill shelves
     CHECK(late.handles <= early.handles + 4);
     w.bench().files().discard_autosave();
 }
