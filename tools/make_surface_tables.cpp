@@ -1,12 +1,12 @@
 // Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of
 // microsurface.h.
-//   make_surface_tables src/surface/microsurface_data.inc      about six minutes on two cores; the numbers are the
-//   same
-// on every run
+//   make_surface_tables src/surface/microsurface_data.inc      about eight minutes on two cores; the numbers
+//   are the same on every run
 #include <cstdio>
 #include <fstream>
 
 #include "base/parallel.h"
+#include "echo.h"
 #include "surface/albedo_tables.h"
 #include "surface/microsurface.h"
 
@@ -51,6 +51,7 @@ int main(int argc, char** argv) {
         third(roughs * mus), tail(roughs), m5(roughs), m6(roughs), bounced(roughs * nodes), onward(roughs);
     const size_t all = size_t(etas * roughs) * mus;
     std::vector<float> lost(all), reflected(all), reflectance(all), on_reflected(all), on_through(all);
+    EchoSide::Walks back_walks(all), on_walks(all);
     parallel_ranges(size_t(roughs * (etas + 1)), 1, [&](size_t first, size_t last) {
         for (size_t cell = first; cell < last; ++cell) {
             const int r = int(cell) % roughs, e = int(cell) / roughs;
@@ -70,6 +71,7 @@ int main(int argc, char** argv) {
                         const Walked w = walk_microsurface(wo, ggx, eta, random);
                         if (w.bounces < 2 || !w.left) continue;
                         count += w.reflected;
+                        (w.reflected ? back_walks : on_walks)[at][size_t(EchoCells::of(w.direction))] += 1.f / walks;
                         on[w.reflected] -= double(wo.x * w.direction.x + wo.y * w.direction.y) / walks;
                     }
                     on_reflected[at] = float(on[1]);
@@ -123,8 +125,10 @@ int main(int argc, char** argv) {
             onward[size_t(r)] = onward_factor(over_row(on_row, false), lost_row, lost_row);
         }
     });
-    // How much goes on forward: of what goes through, one number for both ways, as light may go either.
+    // How much goes on forward: of what goes through, one number for both ways, as light may go either. Where a part of
+    // it is an echo, of what is left.
     std::vector<float> forward_reflected(etas * roughs), forward_through(etas * roughs), through(all);
+    std::vector<float> echo_reflected(all), echo_through(all), echoed_reflected(all), echoed_through(all);
     for (size_t i = 0; i < all; ++i) through[i] = std::max(0.f, lost[i] - reflected[i]);
     for (int e = 0; e < etas; ++e)
         for (int r = 0; r < roughs; ++r) {
@@ -136,6 +140,58 @@ int main(int argc, char** argv) {
             forward_through[here] = .5f * (onward_factor(over_row(&on_through[here * mus], false), on, on_far) +
                                            onward_factor(over_row(&on_through[far * mus], false), on_far, on));
         }
+    auto walks_of = [&](const EchoSide::Walks& w, size_t row) {
+        return EchoSide::Walks(w.begin() + long(row * mus), w.begin() + long((row + 1) * mus));
+    };
+    auto put = [&](std::vector<float>& into, size_t row, const EchoSide::Row& values) {
+        for (int m = 0; m < mus; ++m) into[row * mus + size_t(m)] = float(values[size_t(m)]);
+    };
+    // First the share that each would have for itself; then, with shares that change evenly, all else.
+    std::vector<EchoFit> fits_back(etas * roughs), fits_on(etas * roughs);
+    std::vector<EchoShare> shares_back(etas * roughs, {1., 0.}), shares_on(etas * roughs, {1., 0.});
+    for (const bool last_round : {false, true}) {
+        parallel_ranges(size_t(etas * roughs), 1, [&](size_t first, size_t last) {
+            for (size_t here = first; here < last; ++here) {
+                const int r = int(here) % roughs, e = int(here) / roughs, opposite = etas - 1 - e;
+                const Ggx ggx = Ggx::from(float(r) / (roughs - 1));
+                const size_t far = size_t(opposite) * roughs + size_t(r);
+                const float* back = &reflected[here * mus];
+                const EchoSide mirror(ggx, AlbedoTables::eta_at(e), false);
+                const Echo mirrored = echo_of(shares_back[here], mirror, mirror, back, back);
+                if (mirrored.found && last_round) {
+                    forward_reflected[here] = float(fits_back[here].forward(shares_back[here]));
+                    put(echo_reflected, here, mirrored.near);
+                    put(echoed_reflected, here, mirrored.near_share);
+                } else if (mirrored.found) {
+                    const auto walks_back = walks_of(back_walks, here);
+                    fits_back[here] = fit_echo(mirrored, mirror, mirror, back, back, walks_back, walks_back);
+                }
+                if (e > opposite) continue;
+                const float* on = &through[here * mus];
+                const float* on_far = &through[far * mus];
+                const EchoSide near_side(ggx, AlbedoTables::eta_at(e), true),
+                    far_side(ggx, AlbedoTables::eta_at(opposite), true);
+                const Echo echo = echo_of(shares_on[here], near_side, far_side, on, on_far);
+                if (!echo.found) continue;
+                if (!last_round) {
+                    fits_on[here] = fits_on[far] = fit_echo(echo, near_side, far_side, on, on_far,
+                                                            walks_of(on_walks, here), walks_of(on_walks, far));
+                    continue;
+                }
+                forward_through[here] = forward_through[far] = float(fits_on[here].forward(shares_on[here]));
+                put(echo_through, here, echo.near);
+                put(echoed_through, here, echo.near_share);
+                if (here == far) continue;
+                put(echo_through, far, echo.far);
+                put(echoed_through, far, echo.far_share);
+            }
+        });
+        if (last_round) break;
+        for (size_t i = 0; i < shares_on.size(); ++i)
+            shares_back[i] = fits_back[i].share(), shares_on[i] = fits_on[i].share();
+        smooth_shares(shares_back, fits_back, 9.);
+        smooth_shares(shares_on, fits_on, 5.);
+    }
     std::ofstream out(argv[1]);
     out << "// Made by tools/make_surface_tables.cpp; meaning and grids: albedo_tables.cpp.\n";
     auto table = [&](const char* name, const std::vector<float>& values) {
@@ -163,4 +219,8 @@ int main(int argc, char** argv) {
     table("reflectance_data", reflectance);
     table("onward_reflected_data", forward_reflected);
     table("onward_through_data", forward_through);
+    table("echo_reflected_data", echo_reflected);
+    table("echo_through_data", echo_through);
+    table("echoed_reflected_data", echoed_reflected);
+    table("echoed_through_data", echoed_through);
 }

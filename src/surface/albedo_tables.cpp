@@ -12,7 +12,8 @@ namespace {
 // third: shares of two and of three bounces among all beyond one, [roughness][mu]. tail: mean count of those beyond
 // three. m5, m6: means of (1 - mu)^5 and mu (1 - mu)^6 on the facets of such paths; bounced: of the nodes' shares,
 // [roughness][node]. onward: the forward factor. lost, reflected, reflectance (all bounces): [eta][roughness][mu];
-// onward_reflected, onward_through: [eta][roughness].
+// onward_reflected, onward_through: [eta][roughness]. echo_reflected, echo_through, echoed_reflected, echoed_through: e
+// and the shares of light that the echoes have, [eta][roughness][mu].
 #include "surface/microsurface_data.inc"
 
 constexpr int M = AlbedoTables::mus, R = AlbedoTables::roughs, N = AlbedoTables::etas, S = AlbedoTables::stretches,
@@ -65,9 +66,6 @@ AlbedoTables::Media::Media(float of) : eta(of) {
     i = e.i;
     f = e.f;
 }
-const float* AlbedoTables::reflected_values() {
-    return reflected_data;
-}
 
 AlbedoTables::Row AlbedoTables::row_of(const float* v) {
     // Of v straight in t within a cell, the integral of v mu dmu = v 2 t^3 dt.
@@ -90,13 +88,33 @@ AlbedoTables::AlbedoTables() {
         for (int m = 0; m < M; ++m) lost_values_.push_back(std::max(0.f, 1.f - white_data[i * M + m]));
         lost_rows_.push_back(row_of(&lost_values_[size_t(i) * M]));
     }
+    nodes_.resize(size_t(N) * R * M);
     for (int row = 0; row < N * R; ++row) {
-        for (int m = 0; m < M; ++m)
-            through_values_.push_back(std::max(0.f, lost_data[row * M + m] - reflected_data[row * M + m]));
-        through_rows_.push_back(row_of(&through_values_[size_t(row) * M]));
-        reflected_rows_.push_back(row_of(reflected_data + row * M));
-        lost_dielectric_rows_.push_back(row_of(lost_data + row * M));
-        reflectance_rows_.push_back(row_of(reflectance_data + row * M));
+        const int first = row * M;
+        float lost[M];
+        for (int i = first; i < first + M; ++i) {
+            const float back = std::max(0.f, reflected_data[i] - echoed_reflected_data[i]);
+            const float on = std::max(0.f, lost_data[i] - reflected_data[i] - echoed_through_data[i]);
+            reflected_values_.push_back(back);
+            through_values_.push_back(on);
+            lost[i - first] = back + on;
+            nodes_[size_t(i)] = {back + on,
+                                 back,
+                                 echo_reflected_data[i],
+                                 echo_through_data[i],
+                                 echoed_reflected_data[i],
+                                 echoed_through_data[i],
+                                 reflectance_data[i],
+                                 0.f};
+        }
+        most_echo_reflected_.push_back(*std::max_element(echo_reflected_data + first, echo_reflected_data + first + M));
+        most_echo_through_.push_back(*std::max_element(echo_through_data + first, echo_through_data + first + M));
+        through_rows_.push_back(row_of(&through_values_[size_t(first)]));
+        reflected_rows_.push_back(row_of(&reflected_values_[size_t(first)]));
+        lost_dielectric_rows_.push_back(row_of(lost));
+        whole_reflected_rows_.push_back(row_of(reflected_data + first));
+        whole_lost_rows_.push_back(row_of(lost_data + first));
+        reflectance_rows_.push_back(row_of(reflectance_data + first));
     }
     for (int r = 0; r < R; ++r) {
         float two[M];
@@ -325,14 +343,30 @@ float AlbedoTables::reflectance(const V3f& w, const Facets& f, const Media& e) c
     const Stretched s = stretched(&w, f, e);
     return std::min(1.f, s.reflected + s.rest);
 }
-AlbedoTables::Back AlbedoTables::back(const V3f& w, const Facets& f, const Media& e) const {
+AlbedoTables::Beyond AlbedoTables::beyond(const V3f& w, const Facets& f, const Media& e) const {
+    Beyond b;
     if (!f.round()) {
         const Stretched s = stretched(&w, f, e);
-        return {{s.lost, s.rest}, std::min(1.f, s.reflected + s.rest)};
+        b.rest = {s.lost, s.rest};
+        b.reflectance = std::min(1.f, s.reflected + s.rest);
+        return b;
     }
     const Span r(f.roughness, R);
     const Span m = mu_span(w.z);
-    return {{at(lost_data, e, r, m), at(reflected_data, e, r, m)}, at(reflectance_data, e, r, m)};
+    constexpr int values = sizeof(Node) / sizeof(float);
+    float sum[values] = {};
+    for (int c = 0; c < 4; ++c) {
+        const float part = ((c >> 1) ? e.f : 1.f - e.f) * ((c & 1) ? r.f : 1.f - r.f);
+        const float* p = &nodes_[size_t(((e.i + (c >> 1)) * R + r.i + (c & 1)) * M + m.i)].lost;
+        for (int k = 0; k < values; ++k) sum[k] += part * (p[k] + m.f * (p[k + values] - p[k]));
+    }
+    b.rest = {sum[0], sum[1]};
+    b.echo_reflected = sum[2];
+    b.echo_through = sum[3];
+    b.echoed_reflected = sum[4];
+    b.echoed_through = sum[5];
+    b.reflectance = sum[6];
+    return b;
 }
 float AlbedoTables::reflectance_average(float roughness, const Media& e) const {
     const Span r(roughness, R);
@@ -351,11 +385,15 @@ AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, const
     if (f.round()) {
         mean.shares = {mix([&](size_t i) { return lost_dielectric_rows_[i].average(); }),
                        mix([&](size_t i) { return reflected_rows_[i].average(); })};
+        mean.whole = {mix([&](size_t i) { return whole_lost_rows_[i].average(); }),
+                      mix([&](size_t i) { return whole_reflected_rows_[i].average(); })};
+        mean.most_echo_reflected = mix([&](size_t i) { return most_echo_reflected_[i]; });
+        mean.most_echo_through = mix([&](size_t i) { return most_echo_through_[i]; });
         mean.reflectance = mix([&](size_t i) { return reflectance_rows_[i].average(); });
         return mean;
     }
     const Stretched s = stretched(nullptr, f, e);
-    mean.shares = {s.lost, s.rest};
+    mean.shares = mean.whole = {s.lost, s.rest};
     mean.reflectance = s.reflected + s.rest;
     return mean;
 }

@@ -5,6 +5,8 @@
 //   rest    Em(o) Em(i) (1 + a x) / (pi Em_average),  x = -(o.x i.x + o.y i.y)
 // The rest is reciprocal and its albedo is Em(o) exactly (after Kulla and Conty 2017, whose guess of Em is replaced by
 // the walk's numbers); a is how much of it goes on forward rather than back, in the mean of the walk.
+//   echo    of dielectrics' round facets: what of the rest leaves as a single bounce does, once(o, i) e(o) e(i), e in
+//           [0, 2] or so; Em is then what is left of it (tools/echo.h)
 #pragma once
 #include <array>
 #include <vector>
@@ -91,22 +93,27 @@ public:
     };
     Interface dielectric(float mu, float roughness, const Media& eta) const;
     Interface dielectric(const V3f& w, const Facets& f, const Media& eta) const;
+    /// What an interface does with a direction, all bounces: the rest as Em of the broad lobe, and the echoes.
+    struct Beyond {
+        Interface rest;
+        float echo_reflected = 0.f, echo_through = 0.f;      ///< e of the direction
+        float echoed_reflected = 0.f, echoed_through = 0.f;  ///< shares of all light that the echoes have
+        float reflectance = 0.f;
+        float lost() const { return rest.lost + echoed_reflected + echoed_through; }  ///< to single scattering
+    };
+    Beyond beyond(const V3f& w, const Facets& f, const Media& eta) const;
     /// Cosine-weighted, and how much goes on forward.
     struct InterfaceMean {
-        Interface shares;
-        float reflectance = 0.f;  ///< all bounces
+        Interface shares;  ///< of the broad lobe
+        Interface whole;
+        float most_echo_reflected = 0.f, most_echo_through = 0.f;  ///< of any direction: a bound
+        float reflectance = 0.f;                                   ///< all bounces
         float forward_reflected = 0.f, forward_through = 0.f;
     };
     InterfaceMean dielectric_mean(const Facets& f, const Media& eta) const;
     /// Reflected share of a dielectric interface seen from the near side: all bounces.
     float reflectance(float mu, float roughness, const Media& eta) const;
     float reflectance(const V3f& w, const Facets& f, const Media& eta) const;
-    /// Both of these.
-    struct Back {
-        Interface rest;
-        float reflectance = 0.f;
-    };
-    Back back(const V3f& w, const Facets& f, const Media& eta) const;
     float reflectance_average(float roughness, const Media& eta) const;
 
     /// A direction on the upper side with the density Em(w) w.z / (pi Em_average). `next` gives numbers in [0, 1).
@@ -129,7 +136,14 @@ private:
     std::vector<float> lost_values_;                  ///< likewise, with mu
     std::vector<Row> reflected_rows_, through_rows_;  ///< [eta][roughness]
     std::vector<float> through_values_;               ///< likewise, with mu
-    std::vector<Row> lost_dielectric_rows_, reflectance_rows_;
+    std::vector<float> reflected_values_;
+    std::vector<Row> lost_dielectric_rows_, whole_reflected_rows_, whole_lost_rows_, reflectance_rows_;
+    /// The numbers of Beyond side by side: [eta][roughness][mu].
+    struct alignas(32) Node {
+        float lost, reflected, echo_reflected, echo_through, echoed_reflected, echoed_through, reflectance, none;
+    };
+    std::vector<Node> nodes_;
+    std::vector<float> most_echo_reflected_, most_echo_through_;    // [eta][roughness]
     std::array<float, roughs> second_average_{}, third_average_{};  // weighted by 1 - E1
     std::array<std::array<float, facet_nodes>, roughs> shares_average_{};
 
@@ -147,7 +161,6 @@ private:
         const float t = std::cbrt(clamp01(1.f - stretch));
         return {1.f - t * t, stretches};
     }
-    static const float* reflected_values();
     float lost_average(const Cell& r, const Cell& a) const;
     /// Of stretched facets between dielectrics: what single scattering reflects, what it loses, and what of that comes
     /// back; at a direction, or the cosine-weighted mean where that is null.
@@ -250,7 +263,7 @@ template <class Next> V3f AlbedoTables::draw_rest(Of of, const Facets& f, const 
     const Media& e = eta;
     const Cell r(f.roughness, roughs);
     const std::vector<Row>& rows = of == Of::reflected ? reflected_rows_ : through_rows_;
-    const float* values = of == Of::reflected ? reflected_values() : through_values_.data();
+    const float* values = (of == Of::reflected ? reflected_values_ : through_values_).data();
     float chance[4];
     size_t at[4];
     float sum = 0.f;

@@ -223,15 +223,15 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     V3f under(0.f);
     if (dielectric > 0.f) {
         o.interface = interface_.seen_from(o.wo);
-        if (matched_) o.interface.rest = {};
+        if (matched_) o.interface.beyond = {};
         if (coloured()) {
             o.parted = parted(o.wo);
         } else {
-            const float all = matched_ ? 0.f : interface_.reflectance(o.wo);
-            o.parted.rest_reflected = V3f(o.interface.rest.reflected);
-            o.parted.reflected = V3f(all - o.interface.rest.reflected);
-            o.parted.rest_through = V3f(o.interface.rest.through());
-            o.parted.through = V3f(std::max(0.f, 1.f - all - o.interface.rest.through()));
+            const float all = matched_ ? 0.f : interface_.reflectance(o.interface);
+            o.parted.rest_reflected = V3f(o.interface.rest().reflected);
+            o.parted.reflected = V3f(all - o.interface.rest().reflected);
+            o.parted.rest_through = V3f(o.interface.rest().through());
+            o.parted.through = V3f(std::max(0.f, 1.f - all - o.interface.rest().through()));
         }
         o.passes = V3f(1.f) - o.parted.reflected - o.parted.rest_reflected;
         const V3f tint = s_.transmission_depth > 0.f && !thin_ ? V3f(1.f) : s_.transmission_color;
@@ -320,6 +320,7 @@ V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
         if (thin_)
             reflected = facet(d) * single + o.parted.rest_reflected * wall_rest(wi, o);
         else if (film_)
+            // A film's facets have colours: what meets several of them is spread, without an echo.
             reflected = facet(d) * single + V3f(interface_.rest_reflected(o.interface, wi));
         else
             reflected = V3f(interface_.reflect(o.interface, wi));

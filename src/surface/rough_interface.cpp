@@ -17,25 +17,25 @@ RoughInterface::RoughInterface(const Ggx& ggx, float eta) : ggx_(ggx), facets_(g
     sharp_ = k.sums.sharp;
     mean_ = k.sums.mean;
     through_norm_ = k.sums.through_norm;
+    most_echo_beyond_ = k.sums.most_echo_beyond;
 }
 
 RoughInterface::Sums RoughInterface::sum_up() const {
     const AlbedoTables& tables = AlbedoTables::get();
     Sums s;
     s.mean = tables.dielectric_mean(facets_, near_);
-    const AlbedoTables::Interface far = tables.dielectric_mean(facets_, far_).shares;
+    const AlbedoTables::InterfaceMean beyond = tables.dielectric_mean(facets_, far_);
+    const AlbedoTables::Interface far = beyond.shares;
+    s.most_echo_beyond = beyond.most_echo_through;
     // Stretched facets are known less well: energy is kept on the side that is looked from.
     s.through_norm = facets_.round() ? std::sqrt(s.mean.shares.through() * far.through()) / near_.eta : far.through();
-    s.sharp = s.mean.shares.lost < 2e-4f && far.lost < 2e-4f;
+    s.sharp = s.mean.whole.lost < 2e-4f && beyond.whole.lost < 2e-4f;
     return s;
 }
 
 RoughInterface::Seen RoughInterface::seen_from(const V3f& wo) const {
-    Seen o{wo, ggx_.g1(wo), {}, 0.f};
-    if (sharp_) return o;
-    const AlbedoTables::Back back = AlbedoTables::get().back(wo, facets_, near_);
-    o.rest = back.rest;
-    o.reflectance = back.reflectance;
+    Seen o{wo, ggx_.g1(wo), {}};
+    if (!sharp_) o.beyond = AlbedoTables::get().beyond(wo, facets_, near_);
     return o;
 }
 
@@ -59,37 +59,47 @@ float RoughInterface::refract_once(const Seen& o, const V3f& wi, float& cosine) 
     const float g2 = sharp_ ? 1.f : ggx_.g2_through(o.wo, wi);
     return ggx_.d(h) * g2 * oh * -ih * near_.eta * near_.eta / (o.wo.z * denominator * denominator);
 }
-float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
-    if (sharp_ || mean_.shares.reflected <= 1e-6f) return 0.f;
-    return o.rest.reflected * AlbedoTables::get().dielectric(wi, facets_, near_).reflected /
-           (pi * mean_.shares.reflected) * wi.z * onward(mean_.forward_reflected, o.wo, wi);
+float RoughInterface::broad_reflected(const Seen& o, const V3f& wi, const AlbedoTables::Beyond& there) const {
+    if (mean_.shares.reflected <= 1e-6f) return 0.f;
+    return o.rest().reflected * there.rest.reflected / (pi * mean_.shares.reflected) * wi.z *
+           onward(mean_.forward_reflected, o.wo, wi);
 }
-float RoughInterface::rest_through(const Seen& o, const V3f& wi) const {
-    if (sharp_ || through_norm_ <= 1e-6f) return 0.f;
-    const V3f far(wi.x, wi.y, -wi.z);
-    return o.rest.through() * AlbedoTables::get().dielectric(far, facets_, far_).through() / (pi * through_norm_) *
-           far.z * onward(mean_.forward_through, o.wo, far);
+float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
+    if (sharp_ || mean_.whole.reflected <= 1e-6f) return 0.f;
+    const AlbedoTables& tables = AlbedoTables::get();
+    return tables.dielectric(o.wo, facets_, near_).reflected * tables.dielectric(wi, facets_, near_).reflected /
+           (pi * mean_.whole.reflected) * wi.z * onward(mean_.forward_reflected, o.wo, wi);
 }
 
 float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
     if (wi.z <= 0.f) return 0.f;
     float cosine;
     const float once = reflect_once(o, wi, cosine);
-    return fresnel_dielectric(cosine, near_.eta) * once + rest_reflected(o, wi);
+    const float plain = fresnel_dielectric(cosine, near_.eta) * once;
+    if (sharp_) return plain;
+    const AlbedoTables::Beyond there = AlbedoTables::get().beyond(wi, facets_, near_);
+    return plain * (1.f + o.beyond.echo_reflected * there.echo_reflected) + broad_reflected(o, wi, there);
 }
 
 float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     if (wi.z >= 0.f) return 0.f;
     float cosine;
     const float once = refract_once(o, wi, cosine);
-    return (1.f - fresnel_dielectric(cosine, near_.eta)) * once + rest_through(o, wi);
+    const float plain = (1.f - fresnel_dielectric(cosine, near_.eta)) * once;
+    if (sharp_) return plain;
+    const V3f far(wi.x, wi.y, -wi.z);
+    const AlbedoTables::Beyond there = AlbedoTables::get().beyond(far, facets_, far_);
+    const float broad = through_norm_ <= 1e-6f ? 0.f
+                                               : o.rest().through() * there.rest.through() / (pi * through_norm_) *
+                                                     far.z * onward(mean_.forward_through, o.wo, far);
+    return plain * (1.f + o.beyond.echo_through * there.echo_through) + broad;
 }
 
 float RoughInterface::rest_chance(const Seen& o, Passage event) const {
     if (sharp_) return 0.f;
     switch (event) {
-        case Passage::reflect: return o.rest.reflected / std::max(1e-6f, o.reflectance);
-        default: return o.rest.through() / std::max(1e-6f, 1.f - o.reflectance);
+        case Passage::reflect: return o.rest().reflected / std::max(1e-6f, o.beyond.reflectance);
+        default: return o.rest().through() / std::max(1e-6f, 1.f - o.beyond.reflectance);
     }
 }
 

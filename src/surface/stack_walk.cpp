@@ -36,7 +36,7 @@ Stack::Event Stack::enter(const V3f& a, WalkRandom& random) const {
         if (wi.z >= 0.f) continue;
         Event out;
         out.direction = e.tilt.out(wi);
-        out.weight = V3f(1.f - e.above.reflectance(x));
+        out.weight = V3f(1.f - e.above.reflectance(seen));
         out.pdf = 1.f;
         return out;
     }

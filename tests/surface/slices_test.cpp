@@ -122,7 +122,7 @@ TEST_CASE("slices of nine stacks are those of light that is walked through their
             const V3f wo = direction(s.mu);
             std::mt19937 random{uint32_t(k + 1)};
             std::uniform_real_distribution<float> u(0.f, .9999999f);
-            constexpr int walks = 400000;
+            constexpr int walks = 800000;
             std::vector<double> walked(cells);
             for (int i = 0; i < walks; ++i) walk(*s.of, wo, random, walked);
             const Stack stack = stack_of(*s.of);
@@ -131,11 +131,17 @@ TEST_CASE("slices of nine stacks are those of light that is walked through their
             double error = 0;
             double all = 0;
             for (int c = 0; c < cells; ++c) {
-                constexpr int n = 6000;
+                constexpr int across = 110;
                 double sum = 0;
-                for (int i = 0; i < n; ++i)
-                    sum += double(stack.evaluate(seen, in_cell(c, u(random), u(random)), numbers).x);
-                const double told = sum / n * double(solid_angle(c));
+                for (int a = 0; a < across; ++a)
+                    for (int b = 0; b < across; ++b)
+                        sum += double(
+                            stack
+                                .evaluate(seen,
+                                          in_cell(c, (float(a) + u(random)) / across, (float(b) + u(random)) / across),
+                                          numbers)
+                                .x);
+                const double told = sum / (across * across) * double(solid_angle(c));
                 const double expected = walked[size_t(c)] / walks;
                 // As radiance: by the cosine of the cell's middle.
                 const double scale = 1. / double(solid_angle(c) * in_cell(c, .5f, .5f).z);
@@ -150,7 +156,7 @@ TEST_CASE("slices of nine stacks are those of light that is walked through their
     });
     for (const Slice& s : slices) {
         INFO(s.of->name << ", cos " << s.mu << ": " << s.rms << s.told);
-        CHECK(s.rms < .07);  // what meets several facets leaves somewhat less forward than it does in truth
+        CHECK(s.rms < .05);  // of which the walks are .03 where little light comes back
     }
 }
 
