@@ -1,6 +1,6 @@
 // Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of
 // microsurface.h.
-//   make_surface_tables src/surface/microsurface_data.inc      about eight minutes on two cores; the numbers
+//   make_surface_tables src/surface/microsurface_data.inc      about six minutes on two cores; the numbers
 //   are the same on every run
 #include <cstdio>
 #include <fstream>
