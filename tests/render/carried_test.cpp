@@ -1,5 +1,6 @@
 #include "render/carried.h"
 
+#include "handed_over.h"
 #include "plate_support.h"
 #include "render/session.h"
 #include "render_support.h"
@@ -184,9 +185,10 @@ TEST_CASE("while the camera moves the picture is carried over, and ends as if it
     auto done = [](uint64_t edit) { return [edit](const auto& i) { return i.edit == edit && i.samples == 16; }; };
     const uint64_t first = ask(.5f);
     wait(session, done(first));
+    const HandedOver of_move(session);
     const uint64_t second = ask(.9f);
-    const auto moved = wait(session, [&](const auto& i) { return i.edit == second; });
     const auto last = wait(session, done(second));
+    const auto moved = of_move.of(second).front();
     CHECK(moved->carried);
     CHECK(moved->shown_width >= 128);
     CHECK_FALSE(last->carried);
@@ -201,11 +203,18 @@ TEST_CASE("while the camera moves the picture is carried over, and ends as if it
     };
     // Against a session that has seen nothing before.
     render::LiveSession other(std::make_shared<render::Workshop>());
+    const HandedOver of_other(other);
     const uint64_t fresh = other.request(r);
-    const auto coarse = wait(other, [&](const auto& i) { return i.edit == fresh && i.coarse > 1; });
+    const auto end = wait(other, done(fresh));
+    const auto images = of_other.of(fresh);
+    const auto found = std::find_if(images.begin(), images.end(), [](const auto& i) {
+        return i->coarse > 1 && !i->prepared->scene->build_ups.empty();
+    });
+    REQUIRE(found != images.end());
+    const HandedOver::Image coarse = *found;
     CHECK_FALSE(coarse->carried);
     CHECK(off(*moved) < .6 * off(*coarse));
-    CHECK(wait(other, done(fresh))->linear == last->linear);
+    CHECK(end->linear == last->linear);
     // Nor is it where the filter is off, or the lights' balance is another one.
     ask(.6f);
     p.scene.rigs[0].groups.emplace_back();

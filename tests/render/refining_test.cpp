@@ -1,10 +1,8 @@
 // Final fields are computed beside the picture.
 #include "render/refining.h"
 
+#include "handed_over.h"
 #include "plate_support.h"
-#include "render/session.h"
-
-#include <mutex>
 
 using namespace vemtra;
 using namespace vemtra::test;
@@ -179,26 +177,12 @@ TEST_CASE("what is opened shows its forms, a glance at its fields, then closer l
     constexpr int in_clay = -1000;
     // Every picture is looked at as it is handed over: the next may follow before another thread has looked once.
     auto looks = [&](render::LiveSession& session, const render::LiveRequest& request) {
-        struct Seen {
-            std::mutex guard;
-            std::vector<std::shared_ptr<const render::LiveImage>> all;
-        };
-        const auto seen = std::make_shared<Seen>();  // outlives a call that is under way when it is called off
-        session.on_post([seen, &session] {
-            const auto image = session.latest();
-            const std::scoped_lock lock(seen->guard);
-            if (image && (seen->all.empty() || seen->all.back() != image)) seen->all.push_back(image);
-        });
+        const HandedOver handed_over(session);
         const uint64_t edit = session.request(request);
-        for (bool last = false; !last; ::usleep(200)) {
-            const std::scoped_lock lock(seen->guard);
-            last = !seen->all.empty() && seen->all.back()->edit == edit && seen->all.back()->fields_final;
-        }
-        session.on_post(nullptr);
-        const std::scoped_lock lock(seen->guard);
+        std::vector<HandedOver::Image> images;
+        for (; images.empty() || !images.back()->fields_final; images = handed_over.of(edit)) ::usleep(200);
         std::vector<int> rays;
-        for (const auto& image : seen->all) {
-            if (image->edit != edit) continue;
+        for (const auto& image : images) {
             const bool bare = image->prepared->scene->build_ups.empty();
             const int n = bare ? in_clay : image->prepared->fields->all().at(0)->rays;
             if (bare) {
