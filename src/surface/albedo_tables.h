@@ -5,8 +5,8 @@
 //   rest    Em(o) Em(i) (1 + a x) / (pi Em_average),  x = -(o.x i.x + o.y i.y)
 // The rest is reciprocal and its albedo is Em(o) exactly (after Kulla and Conty 2017, whose guess of Em is replaced by
 // the walk's numbers); a is how much of it goes on forward rather than back, in the mean of the walk.
-//   echo    of dielectrics' round facets: what of the rest leaves as a single bounce does, once(o, i) e(o) e(i), e in
-//           [0, 2] or so; Em is then what is left of it (tools/echo.h)
+//   echo    of dielectrics' round facets: what of the rest leaves as a single bounce does, once(o, i) e(o) e(i), e from
+//           0 to 4.4; Em is then what is left of it (tools/echo.h)
 #pragma once
 #include <array>
 #include <vector>
