@@ -75,6 +75,7 @@ bool shows_other_parts(const scene::Scene& a, const scene::Scene& b) {
 constexpr double band_seconds = .040;        // between two looks at what the hands want
 constexpr double brush_band_seconds = .012;  // the same while one of them has a brush
 constexpr double rest_seconds = .7;          // after a stroke, until the picture is begun anew behind the mended one
+constexpr double still_seconds = .25;        // the same where forms follow from paint
 constexpr double clay_rate = 8e6;            // rays a second that are counted on there
 constexpr double form_seconds = .06;         // to render the forms of what is opened, in clay
 constexpr int glance_rays = 4;               // of fields where there was no picture of any of the assets before
@@ -114,6 +115,7 @@ uint64_t LiveSession::request(LiveRequest request) {
     pending_change_ = std::max(pending_change_.load(), change);
     if (change >= int(Change::shading)) interrupt(Change(change));
     if (change == int(Change::paint) && gives_way_) stop_render_ = true;
+    if (change == int(Change::paint) && follows_paint_) progress_.stop = true;
     wake_.notify_all();
     return wanted_edit_;
 }
@@ -503,7 +505,8 @@ bool LiveSession::step() {
         render_patch();
         return true;
     }
-    if (mended_ && seconds_since(painted_at_) < rest_seconds) return false;
+    if (mended_ && seconds_since(painted_at_) < (prepared_->paint_goes_further ? still_seconds : rest_seconds))
+        return false;
     if (mended_ || fresh_.ready) {
         catch_up();
         return true;
@@ -530,7 +533,7 @@ void LiveSession::work() {
             set_activity("out of memory: close other programs, or make the maps or the view smaller");
         }
         std::unique_lock lock(mutex_);
-        wake_.wait_for(lock, std::chrono::milliseconds(500),
+        wake_.wait_for(lock, std::chrono::milliseconds(mended_ ? 100 : 500),
                        [&] { return quit_ || wanted_edit_ != taken_edit_ || (refining_.busy() && refining_.ended()); });
     }
 }

@@ -124,7 +124,7 @@ private:
     bool show_forms(PrepareOptions options);
     PrepareOptions options_of_request();
     void restart(bool with_coarse, Change change);
-    std::shared_ptr<const Prepared> with_borders_of_paint();
+    std::shared_ptr<const Prepared> with_what_follows_paint();
     void begin_fresh(std::shared_ptr<const Prepared> prepared);
     bool show_coarse();
     void render_band(State& into);
@@ -177,7 +177,8 @@ private:
     Patience patience_;
     QuickHeights quick_heights_;
     std::atomic<bool> stop_render_{false}, quit_{false};
-    std::atomic<bool> gives_way_{false};  ///< what is in work may be put aside for paint
+    std::atomic<bool> gives_way_{false};      ///< what is in work may be put aside for paint
+    std::atomic<bool> follows_paint_{false};  ///< forms and borders are made ready that more paint would change again
     std::shared_ptr<const LiveImage> latest_;
     std::function<void()> posted_;
     std::string activity_;

@@ -1,6 +1,7 @@
 // What is painted shows in the live picture at once: only the pixels around it are rendered anew, into the film that
-// stands. Its light still is the old one elsewhere (what the paint reflects onto others); when the hand rests, the
-// picture is begun anew behind it and takes its place once it has as many samples as anybody can tell from it.
+// stands. Its light still is the old one elsewhere (what the paint reflects onto others), and so are forms and borders
+// that follow from the paint; when the hand rests, they do, and the picture is begun anew behind it and takes its place
+// once it has as many samples as anybody can tell from it.
 #include "base/parallel.h"
 #include "nodes/description.h"
 #include "render/pinhole.h"
@@ -15,6 +16,7 @@ constexpr double coarse_patch_seconds = .012;  // what a first look at painted p
 constexpr double patch_seconds = .010;         // between two looks at what the hand wants
 constexpr uint32_t patch_samples = 64;         // that painted pixels are given before the picture is begun anew
 constexpr uint32_t settled_samples = 96;       // of the new picture: from there on nothing is filtered
+constexpr uint32_t moved_samples = 8;          // the same where the form is another one: it is waited for
 constexpr size_t most_patches = 6;
 constexpr int beside = 16;  // pixels around a patch that its filter looks at
 
@@ -65,9 +67,8 @@ std::vector<uint8_t> painted_build_ups(const scene::Scene& s) {
     return out;
 }
 
-/// Whether it changes more than what is seen at its place: one of them gives off light, or forms follow from paint.
-bool paint_does_more_than_show(const Prepared& p) {
-    if (p.paint_goes_further) return true;
+/// Whether it lights other places.
+bool paint_shines(const Prepared& p) {
     const std::vector<uint8_t> paints = painted_build_ups(*p.scene);
     for (size_t i = 0; i < paints.size() && i < p.build_ups.size(); ++i)
         if (paints[i] && p.build_ups[i].may_shine) return true;
@@ -84,8 +85,8 @@ void LiveSession::forget_patches() {
 }
 
 bool LiveSession::may_mend() const {
-    return prepared_ && at_.sample > 0 && at_.frame.width > 0 && prepared_->textures &&
-           !paint_does_more_than_show(*prepared_) && at_.request.scene->parts.size() == prepared_->scene->parts.size();
+    return prepared_ && at_.sample > 0 && at_.frame.width > 0 && prepared_->textures && !paint_shines(*prepared_) &&
+           at_.request.scene->parts.size() == prepared_->scene->parts.size();
 }
 
 /// Takes up painted texels; true, as the picture is another one now.
@@ -282,12 +283,14 @@ void LiveSession::post_patch(const Patch& patch, const std::vector<V3f>& linear)
     hand_over(std::move(image));
 }
 
-/// What follows from paint in more places than it was laid on, known anew: the borders of masks that read it. Null
-/// where the hands want something else meanwhile.
-std::shared_ptr<const Prepared> LiveSession::with_borders_of_paint() {
-    if (!mended_ || !prepared_->paint_moves_borders) return prepared_;
-    set_activity("finding borders of masks");
+/// What follows from paint in more places than it was laid on, known anew: forms, and the borders of masks that read
+/// it. Null where the hands want something else meanwhile.
+std::shared_ptr<const Prepared> LiveSession::with_what_follows_paint() {
+    if (!mended_ || !(prepared_->paint_moves_borders || prepared_->paint_goes_further)) return prepared_;
+    set_activity(prepared_->paint_goes_further ? "working out heights" : "finding borders of masks");
+    follows_paint_ = true;
     auto made = prepare(at_.request.scene, *workshop_, options_of_request());
+    follows_paint_ = false;
     tell_refining();
     if (interrupted()) return nullptr;
     if (!made) return prepared_;
@@ -298,12 +301,14 @@ std::shared_ptr<const Prepared> LiveSession::with_borders_of_paint() {
 /// The picture anew, out of sight until it has enough samples.
 void LiveSession::catch_up() {
     if (!fresh_.ready) {
-        auto next = with_borders_of_paint();
+        auto next = with_what_follows_paint();
         if (!next) return;
         begin_fresh(std::move(next));
     }
     const uint32_t all = std::max(1u, uint32_t(at_.request.scene->render.samples));
-    const uint32_t enough = std::min({std::max(1u, at_.sample), settled_samples, all});
+    const bool moved = mended_ && fresh_prepared_->geometry != prepared_->geometry;
+    const uint32_t settled = moved ? moved_samples : settled_samples;
+    const uint32_t enough = std::min({std::max(1u, at_.sample), settled, all});
     if (fresh_.sample < enough) return render_band(fresh_);
     at_.film = std::move(fresh_.film);
     at_.frame = fresh_.frame;

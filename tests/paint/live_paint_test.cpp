@@ -2,6 +2,7 @@
 // over one another while earlier ones wait.
 #include <unistd.h>
 
+#include "handed_over.h"
 #include "paint_support.h"
 #include "render/session.h"
 #include "scene/relief_slots.h"
@@ -101,18 +102,24 @@ TEST_CASE("what is painted in turn shows in the picture that stands, all of it, 
     CHECK(stood);
 }
 
-TEST_CASE("borders that are worked out from paint follow it when the hand rests") {
+TEST_CASE("borders and forms that are worked out from paint follow it when the hand rests") {
+    const bool forms = GENERATE(false, true);
     Painted p(two_islands_obj());
     scene::Layer& base = p.scene.build_ups[0].layers[0];
     base.nodes.push_back(
         node_of("grown", "grow", "float", {{"in", {scene::Value{0.f}, "paint"}}, {"by", {scene::Value{.15f}, {}}}}));
-    base.surface["base_weight"].from = "grown";
+    base.surface["base_weight"].from = forms ? "paint" : "grown";
+    if (forms) {
+        base.surface["height"].from = "paint";
+        base.surface["height_scale"].value = scene::Value{.05f};
+        base.surface["height_neutral"].value = scene::Value{0.f};
+    }
     p.scene.cameras[0].position = V3f(0.f, 0.f, 6.f);
     p.scene.cameras[0].target = V3f(0.f);
     p.scene.render.samples = 8;
     p.prepare();
-    CHECK(p.prepared->paint_moves_borders);
-    CHECK_FALSE(p.prepared->paint_goes_further);
+    CHECK(p.prepared->paint_moves_borders == !forms);
+    CHECK(p.prepared->paint_goes_further == forms);
     render::LiveRequest r;
     r.scene = std::make_shared<const scene::Scene>(p.scene);
     r.folder = p.scratch.path;
@@ -130,6 +137,7 @@ TEST_CASE("borders that are worked out from paint follow it when the hand rests"
         return linear;
     };
     render::LiveSession session(std::make_shared<render::Workshop>());
+    const HandedOver pictures(session);
     auto ends_as = [&](const std::vector<V3f>& picture) {
         for (int k = 0; k < 40000; ++k, ::usleep(500))
             if (const auto image = session.latest(); image && image->linear == picture) return true;
@@ -144,10 +152,16 @@ TEST_CASE("borders that are worked out from paint follow it when the hand rests"
         p.paint({p.dab(place, V3f(0.f, 0.f, 1.f), .2f)}, brush, V3f(1.f));
         r.scene = std::make_shared<const scene::Scene>(p.scene);
         r.painted = Box3f(place - V3f(.2f), place + V3f(.2f));
-        session.request(r);
+        const auto stood = session.latest();
+        const uint64_t edit = session.request(r);
         const std::vector<V3f> painted = expected();
         CHECK(painted != before);
         CHECK(ends_as(painted));
+        // What was painted is seen before, on the form as it stood.
+        const auto all = pictures.of(edit);
+        CHECK(std::any_of(all.begin(), all.end(), [&](const HandedOver::Image& i) {
+            return i->stands_on && i->linear != stood->linear && i->prepared->geometry == stood->prepared->geometry;
+        }));
     }
 }
 
