@@ -194,9 +194,10 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->height = film.height;
     // Once it has all its samples the picture is what the command line writes.
     const bool whole = complete && at_.sample >= uint32_t(scene->render.samples);
+    const bool brings = coarse > 1 && compares();
     // Shadows of a form that has moved are met by no path that tells of them.
     const bool holds = !heights_moved() || image->samples < least_to_stand;
-    if (!whole && holds && !edited_.empty() && film.touched.size() == film.samples.size() &&
+    if (!whole && holds && !brings && !edited_.empty() && film.touched.size() == film.samples.size() &&
         same_balance(request, standing_.request)) {
         keep_standing(standing_.picture, film, coarse, image->linear);
         image->stands_on = image->linear.size() == standing_.picture.linear.size();
@@ -206,6 +207,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
             enlarge = 1;
         }
     }
+    if (!whole && !compare(film, coarse, *image, enlarge)) return;
     if (!whole && !moved_.from.picture.empty() && !carry(film, coarse, *image, enlarge)) return;
     auto rgba = displayed(image->linear, request.view, scene->display);
     if (rgba)
@@ -230,6 +232,7 @@ void LiveSession::post(const LiveRequest& request, const Film& film, int coarse,
     image->edit = edit;
     for (const LayerCost& c : costs_)
         image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
+    if (brings) compared_.picture = image;
     if (coarse == 1 && complete) {
         previous_ = image->linear;
         previous_width_ = film.width;
@@ -294,7 +297,10 @@ bool LiveSession::show_coarse() {
     if (!edited_.empty() && same_balance(at_.request, standing_.request))
         if (const auto shown = show_edited()) return *shown;
     const double finest = std::sqrt(pixels * per_pixel / rate_ / patience_.to_render(Clock::now()));
-    for (int coarse = std::clamp(int(std::ceil(finest)), 2, coarsest_picture); coarse >= 2; coarse = (coarse + 1) / 2) {
+    int coarse = std::clamp(int(std::ceil(finest)), 2, coarsest_picture);
+    glance_ = std::clamp(coarse, coarsest_picture / 2, coarsest_picture);
+    if (compares() && is_like_glance(coarse)) coarse = standing_.glance->coarse;
+    for (; coarse >= 2; coarse = (coarse + 1) / 2) {
         const FrameSettings f = frame_of(coarse);
         Film quick(f.width, f.height, prepared_->rig.groups.size());
         if (!rendered(*prepared_, f, 0, quick)) return false;

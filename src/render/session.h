@@ -7,6 +7,7 @@
 #include <thread>
 
 #include "render/carried.h"
+#include "render/compared.h"
 #include "render/denoise.h"
 #include "render/patience.h"
 #include "render/picture.h"
@@ -111,6 +112,23 @@ private:
         int row = 0;  ///< of the rectangle, up to which the next sample is there
         bool shown = false;
     };
+    /// A first picture, coarse, of what has a better one by now: the first edit is compared with it.
+    struct Glance {
+        int coarse = 1;
+        Film film;
+    };
+    /// What of `standing_` coarse pictures are compared with, and the picture that came of it last.
+    struct Compare {
+        struct Before {
+            int coarse = 1;
+            std::vector<uint8_t> only;
+            std::vector<V3f> linear;
+        };
+        std::shared_ptr<const Prepared> of;
+        std::vector<Before> before;
+        std::shared_ptr<const LiveImage> picture;
+        std::vector<uint8_t> changes;  ///< which of its pixels differ from the standing one; empty: any
+    };
     void add_patch(Patch added);
     Patch painted_pixels(const Box3f& painted, const std::vector<uint8_t>& paints) const;
     void work();
@@ -137,11 +155,22 @@ private:
     void look_what_stands();
     void forget_standing();
     std::optional<bool> show_edited();
-    void post_edited(const Film& film, int coarse, const SeenPixels& seen);
-    std::vector<V3f> edited_picture(const Film& film, int coarse, const SeenPixels& seen);
+    bool post_edited(const Film& film, int coarse, const SeenPixels& seen);
+    std::optional<std::vector<V3f>> edited_picture(const Film& film, int coarse, const SeenPixels& seen);
     std::vector<V3f> relit_picture(const Film& part, const PixelRect& rect, int coarse, const std::vector<V3f>& linear);
     bool look_what_moved();
     std::vector<uint8_t> edited_instances() const;
+    // Of what an edit did to the picture before (session_compared.cpp)
+    bool compares() const;
+    void glance();
+    bool is_like_glance(int coarse) const;
+    const std::vector<V3f>* as_it_stood(const FrameSettings& frame, int coarse, const PixelRect& rect);
+    static std::vector<V3f> in_frame(const Film& part, const PixelRect& rect, const std::vector<V3f>& linear, int width,
+                                     int height);
+    std::optional<std::vector<V3f>> compared_picture(const Film& part, const PixelRect& rect,
+                                                     const std::vector<V3f>& linear, int coarse,
+                                                     const FrameSettings& frame, const std::vector<uint8_t>* marks);
+    bool compare(const Film& film, int coarse, LiveImage& image, int& enlarge);
     // Of a camera that moves (session_moved.cpp)
     static constexpr double places_seconds = .015;  // what finding the places that a first picture sees may take
     void look_what_is_carried();
@@ -197,6 +226,7 @@ private:
     std::optional<SeenPlaces> faced_now_;
     int moved_step_ = 5;  ///< pixels, both ways, in one that is asked what it faces
     SeenPixels shows_edit_;
+    std::vector<uint8_t> marks_;  ///< of the same, a Known for each
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {
         Standing picture;
@@ -204,7 +234,10 @@ private:
         LiveRequest request;
         std::shared_ptr<const Prepared> prepared;
         std::shared_ptr<const SeenPlaces> seen;  ///< by its pixels; null: not looked at yet
+        std::shared_ptr<const Glance> glance;    ///< null: none was made
     } standing_, last_whole_;
+    Compare compared_;
+    int glance_ = coarsest_picture;  ///< how coarse first pictures are
     /// Of a camera that has moved: the picture that is carried over, what the present picture's pixels see (of every
     /// `step`-th one, both ways), and what was shown last, which knows what the first one does not.
     struct Moved {

@@ -9,9 +9,15 @@ void LiveSession::keep_whole(const LiveImage& image) {
     for (const auto& known : {moved_.now, last_whole_.seen, standing_.seen})
         if (known && known->width == image.width && known->height == image.height && known->camera == prepared_->camera)
             seen = known;
-    last_whole_ = {
-        {image.width, image.height, image.samples, image.linear}, image.bgra, image.request, prepared_, seen};
+    const auto glanced_at = last_whole_.prepared == prepared_ ? last_whole_.glance : nullptr;
+    last_whole_ = {{image.width, image.height, image.samples, image.linear},
+                   image.bgra,
+                   image.request,
+                   prepared_,
+                   seen,
+                   glanced_at};
     moved_ = Moved();
+    if (!glanced_at) glance();
 }
 
 /// A request from elsewhere lets the last picture be carried over; any other edit ends that.

@@ -125,6 +125,7 @@ bool LiveSession::stands_on(const LiveRequest& r) const {
 void LiveSession::forget_standing() {
     edited_.clear();
     standing_ = Whole();
+    compared_ = Compare();
     if (faced_before_.of) sights_ = Sights();  // they hold the form that it shows
     faced_before_ = Faced();
     faced_now_ = std::nullopt;
@@ -137,7 +138,10 @@ void LiveSession::look_what_stands() {
         standing_ = std::move(last_whole_);
     last_whole_ = Whole();
     if (faced_before_.of != standing_.prepared) faced_before_ = Faced();
-    if (!stands_on(at_.request)) return forget_standing();
+    if (!stands_on(at_.request)) {
+        if (!compares()) forget_standing();
+        return;
+    }
     const scene::Scene& before = *standing_.request.scene;
     const scene::Scene& now = *at_.request.scene;
     if (before.build_ups.size() != now.build_ups.size()) return;
@@ -203,11 +207,17 @@ std::optional<bool> LiveSession::show_edited() {
     } else {
         sights_.look(*prepared_, whole.width, whole.height);
         shows_edit_ = sights_.that_see(edited_);
+        marks_ = sights_.lines_that_see(edited_);
+        for (size_t p = 0; p < marks_.size(); ++p) marks_[p] = uint8_t(marks_[p] + shows_edit_.pixels[p]);
     }
     if (shows_edit_.count < 1.) return std::nullopt;
     auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
     const double finest = std::sqrt(rays_of(shows_edit_.count) * edited_cost_ / patience_.to_render(Clock::now()));
-    for (int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest_picture);; coarse = (coarse + 1) / 2) {
+    const bool compared = compares();
+    int coarse = std::clamp(int(std::ceil(finest)), 1, coarsest_picture);
+    glance_ = std::clamp(coarse, coarsest_picture / 2, coarsest_picture);
+    if (compared && is_like_glance(coarse)) coarse = standing_.glance->coarse;
+    for (;; coarse = (coarse + 1) / 2) {
         FrameSettings f = frame_of(coarse);
         const SeenPixels seen = coarser(shows_edit_, whole.width, whole.height, coarse);
         f.only = &seen.pixels;
@@ -216,14 +226,14 @@ std::optional<bool> LiveSession::show_edited() {
         if (!rendered(*prepared_, f, 0, quick)) return false;
         const auto done = Clock::now();
         edited_cost_ = std::clamp(.5 * edited_cost_ + .5 * seconds_since(begin) / rays_of(seen.count), .5, 20.);
-        post_edited(quick, coarse, seen);
+        if (!post_edited(quick, coarse, seen)) return false;
         patience_.shown_in(seconds_since(done));
-        if (coarse == 1) return true;
+        if (coarse == 1 || (compared && coarse == 2)) return true;  // all pixels' first samples bring no less
     }
 }
 
-/// The standing picture with what the film shows of the edit in it.
-std::vector<V3f> LiveSession::edited_picture(const Film& film, int coarse, const SeenPixels& seen) {
+/// The standing picture with what the film shows of the edit in it. Nothing if something newer is wanted.
+std::optional<std::vector<V3f>> LiveSession::edited_picture(const Film& film, int coarse, const SeenPixels& seen) {
     const LiveRequest& r = at_.request;
     const PixelRect rect = around(seen, film);
     const Film part = film.part(rect);
@@ -231,6 +241,11 @@ std::vector<V3f> LiveSession::edited_picture(const Film& film, int coarse, const
     part.resolve(group_gains(*prepared_, *r.scene), linear);
     if (r.denoise) denoise(part, linear);
     if (r.denoise && heights_moved() && coarse >= coarse_to_relight) return relit_picture(part, rect, coarse, linear);
+    if (compares()) {
+        FrameSettings frame = frame_of(coarse);
+        frame.only = &seen.pixels;
+        return compared_picture(part, rect, linear, coarse, frame, &marks_);
+    }
     const StandingPart where{rect, shows_edit_.pixels};
     keep_standing(standing_.picture, part, coarse, linear, &where);
     return linear;
@@ -252,12 +267,14 @@ std::vector<V3f> LiveSession::relit_picture(const Film& part, const PixelRect& r
     return relit(standing_.picture, faced_before_, *faced_now_, edited_instances(), light, fresh);
 }
 
-/// Posts the standing picture with what the film shows of the edit in it.
-void LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& seen) {
+/// Posts the standing picture with what the film shows of the edit in it. False if something newer is wanted.
+bool LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& seen) {
     const LiveRequest& r = at_.request;
     auto image = std::make_shared<LiveImage>();
-    image->linear = edited_picture(film, coarse, seen);
-    if (image->linear.size() != standing_.picture.linear.size()) return;
+    auto picture = edited_picture(film, coarse, seen);
+    if (!picture) return false;
+    image->linear = std::move(*picture);
+    if (image->linear.size() != standing_.picture.linear.size()) return true;
     image->width = image->shown_width = standing_.picture.width;
     image->height = image->shown_height = standing_.picture.height;
     const scene::Display& display = r.scene->display;
@@ -284,7 +301,9 @@ void LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& se
     image->noise = film.noise();
     for (const LayerCost& c : costs_)
         image->layers.push_back({busy_nanoseconds_ > 0 ? double(c.nanoseconds) / busy_nanoseconds_ : 0.0});
+    if (compares()) compared_.picture = image;
     hand_over(std::move(image));
+    return true;
 }
 
 }  // namespace vemtra::render

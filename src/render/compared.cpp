@@ -1,0 +1,111 @@
+#include "render/compared.h"
+
+#include "base/parallel.h"
+
+namespace vemtra::render {
+namespace {
+
+constexpr float alike = .02f;       // squares of colours that differ by so much of theirs count half of equal ones
+constexpr float unlike = 1e-4f;     // that counts, of another colour: where there is nothing better
+constexpr float other_form = .02f;  // that a pixel beside what was edited counts for one that shows it
+constexpr float itself = .02f;      // that a pixel which does not show the edit counts itself, as it stood
+constexpr float most_times = 4.f;   // brighter that a pixel gets of its own; what is more comes from the coarse picture
+constexpr float unexplained = .1f;  // of the light's square, with which its detail is believed by half
+constexpr float dark = 1e-3f;       // of the picture's mean: what lies below it is not told apart
+
+/// A coarse pixel, and what is asked of it for each of the finer ones around it.
+struct Coarse {
+    V3f before, now;
+    float length2, light_before, light_now;
+    uint8_t mark;
+};
+std::vector<Coarse> pixels_of(const Compared& c) {
+    std::vector<Coarse> out;
+    out.reserve(c.now.size());
+    for (size_t q = 0; q < c.now.size(); ++q) {
+        const V3f& b = c.before[q];
+        out.push_back({b, c.now[q], b.length2(), luminance(b), luminance(c.now[q]),
+                       c.known.empty() ? uint8_t(shows_edit) : c.known[q]});
+    }
+    return out;
+}
+
+/// What a pixel is told by the coarse ones around it.
+struct Told {
+    V3f before{0.f}, now{0.f};
+    float weight = 0.f;
+    float square = 0.f, cross = 0.f, square_before = 0.f;  ///< of luminances, for how far the change explains them
+    void add(const Coarse& c, float k) {
+        before += c.before * k;
+        now += c.now * k;
+        weight += k;
+        square += k * c.light_now * c.light_now;
+        cross += k * c.light_now * c.light_before;
+        square_before += k * c.light_before * c.light_before;
+    }
+    void stays(const V3f& pixel, float k) {
+        const float light = luminance(pixel);
+        add({pixel, pixel, 0.f, light, light, known}, k);
+    }
+    V3f changed(const V3f& pixel, float least) const {
+        V3f out;
+        const float gain = (luminance(now) + least) / (luminance(before) + least);
+        const float rest = std::max(0.f, square - 2.f * gain * cross + gain * gain * square_before);
+        const float believed = 1.f / (1.f + rest / (unexplained * square + least * least * weight));
+        for (int c = 0; c < 3; ++c) {
+            const float b = before[c] / weight;
+            const float n = now[c] / weight;
+            const float times = std::min((n + least) / (b + least), most_times);
+            out[c] = std::max(0.f, (pixel[c] * times + n - b * times) * believed + n * (1.f - believed));
+        }
+        return out;
+    }
+};
+
+}  // namespace
+
+std::vector<V3f> brought_along(const Standing& standing, const Compared& coarse, const std::vector<uint8_t>* marks) {
+    std::vector<V3f> out = standing.linear;
+    const size_t count = size_t(coarse.width) * size_t(coarse.height);
+    if (!count || coarse.before.size() != count || coarse.now.size() != count ||
+        (marks && marks->size() != out.size()) || (!coarse.known.empty() && coarse.known.size() != count))
+        return out;
+    const std::vector<Coarse> pixels = pixels_of(coarse);
+    double sum = 0.;
+    for (const Coarse& c : pixels) sum += double(c.light_before);
+    const float least = std::max(1e-8f, dark * float(sum / double(count)));
+    const int w = coarse.width;
+    const int h = coarse.height;
+    parallel_ranges(size_t(standing.height), 8, [&](size_t first, size_t last) {
+        for (size_t y = first; y < last; ++y) {
+            const float fy = (float(y) + .5f) * float(h) / float(standing.height) - .5f;
+            const int v = int(std::lround(fy));
+            for (size_t x = 0; x < size_t(standing.width); ++x) {
+                const size_t p = y * size_t(standing.width) + x;
+                const uint8_t mark = marks ? (*marks)[p] : uint8_t(known);
+                if (mark == not_known) continue;
+                const V3f& pixel = standing.linear[p];
+                const float own = pixel.length2() + least * least;
+                const float fx = (float(x) + .5f) * float(w) / float(standing.width) - .5f;
+                const int u = int(std::lround(fx));
+                Told told;
+                for (int j = std::max(0, v - 1); j <= std::min(h - 1, v + 1); ++j)
+                    for (int i = std::max(0, u - 1); i <= std::min(w - 1, u + 1); ++i) {
+                        const Coarse& c = pixels[size_t(j) * size_t(w) + size_t(i)];
+                        if (c.mark == not_known) continue;
+                        const float near = (1.5f - std::fabs(fx - float(i))) * (1.5f - std::fabs(fy - float(j)));
+                        const float apart = (c.before - pixel).length2() / (own + c.length2);
+                        const float same = alike / (alike + apart);
+                        const float form = mark == shows_edit && c.mark == known ? other_form : 1.f;
+                        told.add(c, std::max(0.f, near) * (same * same + unlike) * form);
+                    }
+                if (!(told.weight > 0.f)) continue;
+                if (marks && mark == known) told.stays(pixel, itself);
+                out[p] = told.changed(pixel, least);
+            }
+        }
+    });
+    return out;
+}
+
+}  // namespace vemtra::render
