@@ -171,16 +171,17 @@ void soak(double minutes) {
         }
         return at_rest();
     };
-    std::vector<Held> all;  // after each sixth: what fills up and what grows on look alike at two moments alone
+    std::vector<Held> all;  // of much work after each sixth: what fills up and what grows on look alike at two moments
     std::string told;
-    for (int sixth = 1; sixth <= 6; ++sixth) {
-        all.push_back(work_until(minutes * sixth / 6.));
+    const int rests = minutes < 5 ? 2 : 6;
+    for (int rest = 1; rest <= rests; ++rest) {
+        all.push_back(work_until(minutes * rest / rests));
         char line[160];
         std::snprintf(line, sizeof line,
                       "\n  after %zu deeds %.0f MB, of which the heap has given out %.0f, and %zu handles",
                       hands.done(), all.back().megabytes, all.back().in_use, all.back().handles);
         told += line;
-        dump_heap(sixth);
+        dump_heap(rest);
     }
     const Held& early = all.front();
     const Held& late = all.back();

@@ -46,12 +46,14 @@ inline app::DetailPanel* all_rows(app::MainWindow& w) {
 }
 
 /// Waits for a picture of the present state with at least this many samples at full resolution.
-inline std::shared_ptr<const render::LiveImage> picture(app::MainWindow& w, uint32_t samples = 1) {
+enum class Fields : uint8_t { final, as_they_come };  // final ones of a form that was changed take a minute
+inline std::shared_ptr<const render::LiveImage> picture(app::MainWindow& w, uint32_t samples = 1,
+                                                        Fields fields = Fields::final) {
     const auto wanted = w.bench().snapshot();
     wait_until([&] {
         const auto image = w.bench().image();
         return image && image->request.scene == wanted && image->coarse == 1 && image->complete &&
-               image->samples >= samples && image->fields_final;
+               image->samples >= samples && (image->fields_final || fields == Fields::as_they_come);
     });
     return w.bench().image();
 }

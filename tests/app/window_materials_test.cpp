@@ -197,7 +197,7 @@ TEST_CASE("the frame of a projection is moved, sized and rolled by its handles i
     });
     bench.select_layer("marine-enamel");
     bench.select_node(placement);
-    picture(w, 1);
+    picture(w, 1, Fields::as_they_come);
     auto* view = w.findChild<app::RenderView*>();
     REQUIRE(view->handles().shown());
     auto value = [&](const char* name) {
@@ -245,7 +245,7 @@ TEST_CASE("with the key held a pin's middle leaves another one behind, in the sa
     });
     bench.select_layer("marine-enamel");
     bench.select_node(pin);
-    picture(w, 1);
+    picture(w, 1, Fields::as_they_come);
     auto* view = w.findChild<app::RenderView*>();
     REQUIRE(view->handles().shown());
     auto centre = [&](const std::string& id) {
