@@ -61,7 +61,7 @@ struct LiveImage {
     std::shared_ptr<const Prepared> prepared;
     uint32_t samples = 0;
     int coarse = 1;          ///< 1, 2, 4 or 8: size of a rendered pixel in pixels of the picture
-    bool stands_on = false;  ///< what no edit has met is still that of the picture before, in full
+    bool stands_on = false;  ///< the picture before is in it, in full: as it was, or brought along by the edit
     bool carried = false;    ///< the picture before is in it, as the moved camera sees it
     float noise = 0.f;
     double rays_per_second = 0;
