@@ -95,6 +95,15 @@ std::shared_ptr<const ReliefHeights> freeze_offsets(const Mesh& mesh, const Weld
                                                     float reach, const std::function<HeightsAt()>& make,
                                                     Progress* progress = nullptr);
 
+/// Through the disk: what was kept of this content, over the same mesh in the same levels and limits. Null where there
+/// is none, or it does not fit. `content`: equal heights of any run have the same.
+std::shared_ptr<const ReliefHeights> kept_heights(const Mesh& mesh, ReliefLevels levels, float least, float largest,
+                                                  uint64_t content);
+std::shared_ptr<const ReliefHeights> kept_offsets(const Mesh& mesh, ReliefLevels levels, float reach, uint64_t content);
+/// Of frozen ones; others are not kept. What was not used for longest makes room.
+inline constexpr uint64_t heights_on_disk = uint64_t(1) << 29;
+void keep_heights(const ReliefHeights& heights, uint64_t content);
+
 class Shape;
 /// The sibling of `base` that stands out by these heights along the welds' directions. Faces, UVs and coordinates are
 /// those of `base`; its mesh goes on to be faces_as_triangles().

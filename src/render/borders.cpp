@@ -98,39 +98,11 @@ private:
     }
     /// Of all that the mask follows from on this part, in this run or another.
     uint64_t key() const {
-        constexpr uint64_t version = 1;  // raised when grids of before are of no use
-        const nodes::Resources& needs = *request_.needs;
-        std::vector<uint64_t> key{version, hash_text(VEMTRA_VERSION), request_.hash, in_.shape->content(),
-                                  p_.resources.footprint};
-        auto place_of = [](const auto& all, const auto& same) {
-            return size_t(std::find_if(all.begin(), all.end(), same) - all.begin());
-        };
-        for (const nodes::ImageRequest& r : needs.images) {
-            const size_t at = place_of(p_.resources.images, [&](const auto& o) { return o == r; });
-            key.push_back(p_.textures->content_hash(int(at)));
-            if (const scene::Painting* own = scene::find(p_.scene->paintings, r.painting))  // how it lies on the form
-                key.push_back(__builtin_bit_cast(uint32_t, own->texel));
-        }
-        for (const nodes::FieldRequest& f : needs.fields) {
-            const size_t at = place_of(p_.resources.fields, [&](const auto& o) { return o == f; });
-            const auto& all = fields_.all();
-            key.push_back(at < all.size() && all[at] ? all[at]->contents[i_] : 0);
-        }
-        for (const nodes::BorderRequest& b : needs.borders) {
-            const size_t at = place_of(p_.resources.borders, [&](const nodes::BorderRequest& o) {
-                return o.hash == b.hash && o.build_up == b.build_up;
-            });
-            const auto& all = fields_.borders();
-            key.push_back(at < all.size() && i_ < all[at].size() && all[at][i_] ? all[at][i_]->content : 0);
-        }
-        if (touching_) key.push_back(touching_->content());
-        // Where texels lie that are painted on the form itself.
-        const size_t parts = p_.parts.size();
-        for (size_t set = 0; set < p_.resources.uv_sets.size() && (set + 1) * parts <= p_.chart_tile.size(); ++set) {
-            const V2f& tile = p_.chart_tile[set * parts + i_];
-            key.push_back(hash_bytes(&tile, sizeof tile, hash_text(p_.resources.uv_sets[set])));
-        }
-        return hash_bytes(key.data(), key.size() * sizeof key[0], hash_bytes(&in_.to_world, sizeof in_.to_world));
+        constexpr uint64_t version = 2;  // raised when grids of before are of no use
+        const uint64_t key[] = {version, hash_text(VEMTRA_VERSION), request_.hash,
+                                content_read(p_, in_, i_, *request_.needs, &fields_),
+                                touching_ ? touching_->content() : 0};
+        return hash_bytes(key, sizeof key);
     }
     geometry::HeightsAt evaluator(float width) const {
         if (touching_)
@@ -196,6 +168,40 @@ bool is_cut(const Prepared& p, const nodes::BorderRequest& request) {
         if (in.shape->sides().affordable(wanted, most) > wanted) return true;
     }
     return false;
+}
+
+uint64_t content_read(const Prepared& p, const geometry::Instance& part, uint32_t instance,
+                      const nodes::Resources& needs, const geometry::Fields* fields) {
+    std::vector<uint64_t> key{part.shape->content(), p.resources.footprint};
+    auto place_of = [](const auto& all, const auto& same) {
+        return size_t(std::find_if(all.begin(), all.end(), same) - all.begin());
+    };
+    for (const nodes::ImageRequest& r : needs.images) {
+        const size_t at = place_of(p.resources.images, [&](const auto& o) { return o == r; });
+        key.push_back(p.textures->content_hash(int(at)));
+        if (const scene::Painting* own = scene::find(p.scene->paintings, r.painting))  // how it lies on the form
+            key.push_back(__builtin_bit_cast(uint32_t, own->texel));
+    }
+    for (const nodes::FieldRequest& f : needs.fields) {
+        const size_t at = place_of(p.resources.fields, [&](const auto& o) { return o == f; });
+        const bool there = fields && at < fields->all().size() && fields->all()[at];
+        key.push_back(there ? fields->all()[at]->contents[instance] : 0);
+    }
+    for (const nodes::BorderRequest& b : needs.borders) {
+        const size_t at = place_of(p.resources.borders, [&](const nodes::BorderRequest& o) {
+            return o.hash == b.hash && o.build_up == b.build_up;
+        });
+        const geometry::PartBorders* parts = fields && at < fields->borders().size() ? &fields->borders()[at] : nullptr;
+        const bool there = parts && instance < parts->size() && (*parts)[instance];
+        key.push_back(there ? (*parts)[instance]->content : 0);
+    }
+    // Where texels lie that are painted on the form itself.
+    const size_t parts = p.parts.size();
+    for (size_t set = 0; set < p.resources.uv_sets.size() && (set + 1) * parts <= p.chart_tile.size(); ++set) {
+        const V2f& tile = p.chart_tile[set * parts + instance];
+        key.push_back(hash_bytes(&tile, sizeof tile, hash_text(p.resources.uv_sets[set])));
+    }
+    return hash_bytes(key.data(), key.size() * sizeof key[0], hash_bytes(&part.to_world, sizeof part.to_world));
 }
 
 uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources) {

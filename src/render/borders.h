@@ -25,6 +25,12 @@ std::optional<geometry::PartBorders> find_border(const Prepared& p, const geomet
 /// Whether there may be fewer points than the camera can tell, on some part that wears it.
 bool is_cut(const Prepared& p, const nodes::BorderRequest& request);
 
+/// Of all that programs with these needs read at the places of a part, in this run or another, but for what the
+/// programs themselves are: its form and where it stands, the texels, fields and borders by what is in them. Null
+/// fields: there are none.
+uint64_t content_read(const Prepared& p, const geometry::Instance& part, uint32_t instance,
+                      const nodes::Resources& needs, const geometry::Fields* fields);
+
 /// Of what is painted on the scene's paintings that `resources` reads.
 uint64_t painted(const scene::Scene& scene, const nodes::Resources& resources);
 

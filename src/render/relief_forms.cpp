@@ -204,6 +204,13 @@ private:
         if (!welds) return nullptr;
         auto levels = geometry::levels_by_spacing(m, *welds, spacing);
         const float width = std::max(relief.smoothing, spacing * in.scale);
+        const bool keeps = !range.as.for_now && (rest_.fields_final || !relief.reads_fields);
+        const uint64_t content = keeps ? content_of(i, relief, range, spacing) : 0;
+        std::shared_ptr<const geometry::ReliefHeights> heights;
+        if (keeps)
+            heights = range.reach > 0.f ? geometry::kept_offsets(m, levels, range.reach, content)
+                                        : geometry::kept_heights(m, levels, range.least, range.largest, content);
+        if (heights) return geometry::make_displaced(in.shape, welds, heights, range.as);
         Lips lips;
         for (const ReliefLayer* layer : relief.with_lips()) {
             if (lips.of(*layer)) continue;
@@ -221,15 +228,16 @@ private:
             lips.grids.emplace(layer, std::move(grid));
         }
         lips.until = nullptr;
-        const auto heights =
-            range.reach > 0.f
-                ? geometry::freeze_offsets(
-                      m, *welds, std::move(levels), range.reach,
-                      [&] { return offsets_evaluator(i, relief, width, in.scale, &lips, welds); }, progress_)
-                : geometry::freeze_heights(
-                      m, *welds, std::move(levels), range.least, range.largest,
-                      [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
-        return heights ? geometry::make_displaced(in.shape, welds, heights, range.as) : nullptr;
+        heights = range.reach > 0.f
+                      ? geometry::freeze_offsets(
+                            m, *welds, std::move(levels), range.reach,
+                            [&] { return offsets_evaluator(i, relief, width, in.scale, &lips, welds); }, progress_)
+                      : geometry::freeze_heights(
+                            m, *welds, std::move(levels), range.least, range.largest,
+                            [&] { return evaluator(i, relief, width, in.scale, &lips); }, progress_);
+        if (!heights) return nullptr;
+        if (keeps) geometry::keep_heights(*heights, content);
+        return geometry::make_displaced(in.shape, welds, heights, range.as);
     }
 
     /// How finely the network is computed: as the picture can tell, as far as the points go.
@@ -315,6 +323,19 @@ private:
             for (const auto& borders : rest_.fields->borders())
                 if (i < borders.size()) add(borders[i]);
         return hash_bytes(key.data(), key.size() * sizeof key[0]);
+    }
+    /// The same in this run or another, with the fineness.
+    uint64_t content_of(uint32_t i, const BuildUpRelief& relief, const Within& range, float spacing) const {
+        constexpr uint64_t version = 1;  // raised when heights of before are of no use
+        const float numbers[] = {spacing, range.least, range.largest, range.reach};
+        const uint64_t key[] = {version,
+                                hash_text(VEMTRA_VERSION),
+                                relief.hash,
+                                rest_.resources.hash(),
+                                content_read(rest_, instance(i), i, rest_.resources, rest_.fields.get()),
+                                rest_.parts[i]->round,
+                                i};
+        return hash_bytes(key, sizeof key, hash_bytes(numbers, sizeof numbers));
     }
     struct Work {
         PointArrays arrays;
