@@ -29,7 +29,7 @@ EchoSide::EchoSide(const Ggx& ggx, float eta, bool through) {
                 const float cell = 3.f * x * x / float(side * side);
                 const V3f h = ggx.visible_normal(wo, (float(a) + .5f) / float(side), 1.f - x * x * x);
                 const float d = wo.dot(h);
-                const float f = fresnel_dielectric(d, eta);
+                const float f = eta > 0.f ? fresnel_dielectric(d, eta) : 1.f;
                 V3f w = h * (2.f * d) - wo;
                 float share = 0.f;
                 if (!through)
@@ -58,31 +58,28 @@ std::array<double, EchoCells::all> EchoSide::echo_cells(int m, const Row& near, 
                        (far[r.node] * (1. - double(r.part)) + far[size_t(r.node) + 1] * double(r.part));
     return out;
 }
-void EchoSide::broad_cells(int m, const float* near_row, const float* far_row, std::array<double, EchoCells::all>& even,
-                           std::array<double, EchoCells::all>& turned) {
-    even = {};
-    turned = {};
+void EchoSide::broad_cells(int m, const float* near_row, const float* far_row,
+                           std::array<std::array<double, EchoCells::all>, turns>& out) {
+    out = {};
     constexpr int fine = 240;
+    const double so = std::sqrt(1. - double(mu_at(m)) * double(mu_at(m)));
+    const double edge = std::tan(double(pi) / 24.);
     double all = 0.;
     for (int i = 0; i < fine; ++i) {
         const double angle = (i + .5) / fine * double(pi) / 2., mu = std::cos(angle), s = std::sin(angle);
         const double share = row_at(far_row, mu) * mu * s;
         all += share;
-        const double so = std::sqrt(1. - double(mu_at(m)) * double(mu_at(m)));
-        // Shares of the turn, and the means of x over them times these: x = s_o s_i cos of the turn from onward.
-        const double wide[3] = {1. / 12., 10. / 12., 1. / 12.};
-        const double edge = std::sin(double(pi) / 12.) / double(pi);
-        const double x[3] = {edge, 0., -edge};
-        for (int a = 0; a < 3; ++a) {
-            const size_t c = size_t(a * EchoCells::heights + i * EchoCells::heights / fine);
-            even[c] += share * wide[a];
-            turned[c] += share * so * s * x[a];
+        for (int k = 0; k < turns; ++k) {
+            const double g = 2. * turn_at(k) * so * s / (1. + so * s);
+            const double on = 2. / double(pi) * std::atan((1. + g) / (1. - g) * edge);
+            const double back = 2. / double(pi) * std::atan((1. - g) / (1. + g) * edge);
+            const double wide[3] = {on, 1. - on - back, back};
+            for (int a = 0; a < 3; ++a)
+                out[size_t(k)][size_t(a * EchoCells::heights + i * EchoCells::heights / fine)] += share * wide[a];
         }
     }
-    for (int c = 0; c < EchoCells::all; ++c) {
-        even[size_t(c)] *= double(near_row[m]) / std::max(1e-12, all);
-        turned[size_t(c)] *= double(near_row[m]) / std::max(1e-12, all);
-    }
+    for (auto& cells : out)
+        for (double& c : cells) c *= double(near_row[m]) / std::max(1e-12, all);
 }
 
 double EchoShare::at(int m) const {
@@ -156,57 +153,67 @@ Echo echo_of(const EchoShare& share, const EchoSide& near, const EchoSide& far, 
     return e;
 }
 
-EchoShare EchoFit::share() const {
-    // Of the first `n` unknowns in that order, the others nothing.
-    auto solved = [&](std::array<int, 3> order, int n) {
-        double a[3][4] = {};
-        for (int i = 0; i < n; ++i) {
-            for (int j = 0; j < n; ++j) a[i][j] = sums[order[size_t(i)]][order[size_t(j)]];
-            a[i][3] = walk[order[size_t(i)]];
-        }
-        std::array<double, 3> out{};
-        for (int i = 0; i < n; ++i)
-            for (int k = i + 1; k < n; ++k) {
-                const double f = a[i][i] > 1e-20 ? a[k][i] / a[i][i] : 0.;
-                for (int j = i; j < 4; ++j) a[k][j] -= f * a[i][j];
-            }
-        for (int i = n - 1; i >= 0; --i) {
-            double x = a[i][3];
-            for (int j = i + 1; j < n; ++j) x -= a[i][j] * out[size_t(order[size_t(j)])];
-            out[size_t(order[size_t(i)])] = a[i][i] > 1e-20 ? x / a[i][i] : 0.;
-        }
-        return out;
+EchoShare EchoFit::Turn::best() const {
+    auto sane = [](double even, double low) {
+        return EchoShare{std::clamp(even, 0., most_of_lost), std::clamp(low, 0., 2.)};
     };
-    std::array<double, 3> x = solved({2, 0, 1}, 3);
-    if (x[0] < 0.)
-        x = solved({2, 1, 0}, 2);
-    else if (x[1] < 0.)
-        x = solved({2, 0, 1}, 2);
-    return {std::clamp(x[0], 0., most_of_lost), std::clamp(x[1], 0., 2.)};
+    const double d = xx * ll - xl * xl;
+    const EchoShare even_only = sane(xx > 1e-20 ? xy / xx : 0., 0.), low_only = sane(0., ll > 1e-20 ? ly / ll : 0.);
+    EchoShare best = off(even_only) < off(low_only) ? even_only : low_only;
+    if (d > 1e-20) {
+        const EchoShare both = sane((xy * ll - ly * xl) / d, (ly * xx - xy * xl) / d);
+        if (off(both) < off(best)) best = both;
+    }
+    return best;
+}
+EchoShare EchoFit::share() const {
+    EchoShare best;
+    double least = 1e300;
+    for (const Turn& t : by_turn) {
+        const EchoShare s = t.best();
+        if (t.off(s) >= least) continue;
+        least = t.off(s);
+        best = s;
+    }
+    return best;
 }
 double EchoFit::forward(const EchoShare& s) const {
-    const double turn = sums[2][2] > 1e-12 ? (walk[2] - s.even * sums[2][0] - s.low * sums[2][1]) / sums[2][2] : 0.;
-    const double left = 1. - std::min(most_of_lost, s.even + s.low * lost_low / std::max(1e-12, lost));
-    return std::clamp(turn / left, -.95, .95);
+    size_t k = 0;
+    for (size_t i = 1; i < by_turn.size(); ++i)
+        if (by_turn[i].off(s) < by_turn[k].off(s)) k = i;
+    if (k == 0 || k + 1 == by_turn.size()) return EchoSide::turn_at(int(k));
+    // The lowest place of the parabola through it and its neighbours.
+    const double a = by_turn[k - 1].off(s), b = by_turn[k].off(s), c = by_turn[k + 1].off(s);
+    const double bend = a - 2. * b + c;
+    const double to = bend > 1e-20 ? std::clamp(.5 * (a - c) / bend, -.5, .5) : 0.;
+    return EchoSide::turn_at(int(k)) + to * (EchoSide::turn_at(1) - EchoSide::turn_at(0));
 }
 
 EchoFit fit_echo(const Echo& e, const EchoSide& near, const EchoSide& far, const float* near_row, const float* far_row,
                  const EchoSide::Walks& near_walks, const EchoSide::Walks& far_walks) {
     EchoFit fit;
+    std::array<double, EchoCells::all> weight;  // so that what counts is radiance: by the cell's projected solid angle
+    for (int c = 0; c < EchoCells::all; ++c) {
+        const int height = c % EchoCells::heights, turn = c / EchoCells::heights;
+        auto cosine = [](int h) { return std::cos(double(pi) / 2. * h / EchoCells::heights); };
+        weight[size_t(c)] =
+            1. / ((turn == 1 ? 10. : 1.) * (cosine(height) * cosine(height) - cosine(height + 1) * cosine(height + 1)));
+    }
     auto add = [&](const EchoSide& by, const EchoSide::Row& o, const EchoSide::Row& i, const float* row,
                    const float* other, const EchoSide::Walks& walks) {
         for (int m = 0; m < M; ++m) {
             const auto echo = by.echo_cells(m, o, i);
             const double low = 1. - double(mu_at(m)) * double(mu_at(m));
-            std::array<double, EchoCells::all> even, turned;
-            EchoSide::broad_cells(m, row, other, even, turned);
+            std::array<std::array<double, EchoCells::all>, EchoSide::turns> broad;
+            EchoSide::broad_cells(m, row, other, broad);
             fit.lost += double(row[m]);
-            fit.lost_low += double(row[m]) * low;
-            for (size_t c = 0; c < EchoCells::all; ++c) {
-                const double x[3] = {echo[c] - even[c], (echo[c] - even[c]) * low, turned[c]};
-                for (int p = 0; p < 3; ++p) {
-                    for (int q = 0; q < 3; ++q) fit.sums[p][q] += x[p] * x[q];
-                    fit.walk[p] += x[p] * (double(walks[size_t(m)][c]) - even[c]);
+            for (size_t k = 0; k < EchoSide::turns; ++k) {
+                EchoFit::Turn& t = fit.by_turn[k];
+                for (size_t c = 0; c < EchoCells::all; ++c) {
+                    const double x = echo[c] - broad[k][c], y = double(walks[size_t(m)][c]) - broad[k][c];
+                    const double w = weight[c];
+                    t.xx += w * x * x, t.xl += w * x * x * low, t.ll += w * x * x * low * low;
+                    t.xy += w * x * y, t.ly += w * x * y * low, t.yy += w * y * y;
                 }
             }
         }
@@ -217,7 +224,8 @@ EchoFit fit_echo(const Echo& e, const EchoSide& near, const EchoSide& far, const
 }
 
 void smooth_shares(std::vector<EchoShare>& shares, const std::vector<EchoFit>& fits, double ramp) {
-    constexpr int etas = AlbedoTables::etas, roughs = AlbedoTables::roughs, equal = (etas - 1) / 2;
+    constexpr int roughs = AlbedoTables::roughs;
+    const int etas = int(shares.size()) / roughs, equal = (etas - 1) / 2;
     constexpr double hat[5] = {1., 4., 6., 4., 1.};
     const std::vector<EchoShare> found = shares;
     for (int e = 0; e < etas; ++e)
@@ -234,7 +242,11 @@ void smooth_shares(std::vector<EchoShare>& shares, const std::vector<EchoFit>& f
                     sum.low += w * found[at].low;
                     weight += w;
                 }
-            const double amount = std::clamp((std::abs(e - equal) - 2) / (e < equal ? ramp : 5.), 0., 1.);
+            double amount = 1.;
+            if (etas > 1) {
+                const double eta = double(AlbedoTables::eta_at(e)), apart = std::sqrt(std::fabs(eta - 1.) / (eta + 1.));
+                amount = std::clamp((apart - .059) / (e < equal ? ramp : .147), 0., 1.);
+            }
             shares[size_t(e * roughs + r)] = {sum.even / weight * amount * amount, sum.low / weight * amount * amount};
         }
 }

@@ -1,6 +1,6 @@
 // Makes src/surface/microsurface_data.inc: what light does on rough interfaces beyond one bounce, by the exact walk of
 // microsurface.h.
-//   make_surface_tables src/surface/microsurface_data.inc      about six minutes on two cores; the numbers
+//   make_surface_tables src/surface/microsurface_data.inc      about nine minutes on two cores; the numbers
 //   are the same on every run
 #include <cstdio>
 #include <fstream>
@@ -34,7 +34,7 @@ double over_row(const float* v, bool s2) {
     }
     return sum;
 }
-/// The forward factor a that gives the walk's mean of x: a half of it times the means of s^2 on both sides.
+/// The forward factor a of 1 + a x that gives the walk's mean of x: a half of it times the means of s^2 on both sides.
 float onward_factor(double moment, const float* near_row, const float* far_row) {
     const double shape =
         over_row(near_row, true) * .5 * over_row(far_row, true) / std::max(1e-12, over_row(far_row, false));
@@ -48,10 +48,11 @@ int main(int argc, char** argv) {
     constexpr int mus = AlbedoTables::mus, roughs = AlbedoTables::roughs, etas = AlbedoTables::etas,
                   stretches = AlbedoTables::stretches, turns = AlbedoTables::turns, nodes = facet_nodes, walks = 50000;
     std::vector<float> white(roughs * stretches * turns * mus), facet(roughs * mus * nodes), second(roughs * mus),
-        third(roughs * mus), tail(roughs), m5(roughs), m6(roughs), bounced(roughs * nodes), onward(roughs);
+        third(roughs * mus), tail(roughs), m5(roughs), m6(roughs), bounced(roughs * nodes), onward(roughs),
+        lost_white(roughs * mus);
     const size_t all = size_t(etas * roughs) * mus;
     std::vector<float> lost(all), reflected(all), reflectance(all), on_reflected(all), on_through(all);
-    EchoSide::Walks back_walks(all), on_walks(all);
+    EchoSide::Walks back_walks(all), on_walks(all), white_walks(roughs * mus);
     parallel_ranges(size_t(roughs * (etas + 1)), 1, [&](size_t first, size_t last) {
         for (size_t cell = first; cell < last; ++cell) {
             const int r = int(cell) % roughs, e = int(cell) / roughs;
@@ -85,7 +86,8 @@ int main(int argc, char** argv) {
                 continue;
             }
             double events = 0, beyond = 0, bounces_beyond = 0, sum5 = 0, sum6 = 0, by_node[nodes] = {};
-            float lost_row[mus], on_row[mus];
+            float on_row[mus];
+            float* const lost_row = &lost_white[size_t(r * mus)];
             for (int m = 0; m < mus; ++m) {
                 const size_t at = size_t(r) * mus + size_t(m);
                 for (int a = 0; a < stretches; ++a)
@@ -104,6 +106,7 @@ int main(int argc, char** argv) {
                 for (int i = 0; i < 4 * walks; ++i) {
                     const Walked w = walk_microsurface(wo, ggx, 0.f, random);
                     if (w.bounces < 2) continue;
+                    if (w.left) white_walks[at][size_t(EchoCells::of(w.direction))] += .25f / walks;
                     ++(w.bounces == 2 ? two : w.bounces == 3 ? three : more);
                     if (w.bounces > 3) ++beyond, bounces_beyond += w.bounces;
                     events += w.bounces;
@@ -125,9 +128,9 @@ int main(int argc, char** argv) {
             onward[size_t(r)] = onward_factor(over_row(on_row, false), lost_row, lost_row);
         }
     });
-    // How much goes on forward: of what goes through, one number for both ways, as light may go either. Where a part of
-    // it is an echo, of what is left.
+    // How much goes on forward: of what goes through, one number for both ways, as light may go either.
     std::vector<float> forward_reflected(etas * roughs), forward_through(etas * roughs), through(all);
+    std::vector<float> turn_reflected(etas * roughs), turn_through(etas * roughs), turn_white(roughs);
     std::vector<float> echo_reflected(all), echo_through(all), echoed_reflected(all), echoed_through(all);
     for (size_t i = 0; i < all; ++i) through[i] = std::max(0.f, lost[i] - reflected[i]);
     for (int e = 0; e < etas; ++e)
@@ -158,8 +161,8 @@ int main(int argc, char** argv) {
                 const float* back = &reflected[here * mus];
                 const EchoSide mirror(ggx, AlbedoTables::eta_at(e), false);
                 const Echo mirrored = echo_of(shares_back[here], mirror, mirror, back, back);
+                if (last_round) turn_reflected[here] = float(fits_back[here].forward(shares_back[here]));
                 if (mirrored.found && last_round) {
-                    forward_reflected[here] = float(fits_back[here].forward(shares_back[here]));
                     put(echo_reflected, here, mirrored.near);
                     put(echoed_reflected, here, mirrored.near_share);
                 } else if (mirrored.found) {
@@ -172,13 +175,13 @@ int main(int argc, char** argv) {
                 const EchoSide near_side(ggx, AlbedoTables::eta_at(e), true),
                     far_side(ggx, AlbedoTables::eta_at(opposite), true);
                 const Echo echo = echo_of(shares_on[here], near_side, far_side, on, on_far);
+                if (last_round) turn_through[here] = turn_through[far] = float(fits_on[here].forward(shares_on[here]));
                 if (!echo.found) continue;
                 if (!last_round) {
                     fits_on[here] = fits_on[far] = fit_echo(echo, near_side, far_side, on, on_far,
                                                             walks_of(on_walks, here), walks_of(on_walks, far));
                     continue;
                 }
-                forward_through[here] = forward_through[far] = float(fits_on[here].forward(shares_on[here]));
                 put(echo_through, here, echo.near);
                 put(echoed_through, here, echo.near_share);
                 if (here == far) continue;
@@ -189,8 +192,30 @@ int main(int argc, char** argv) {
         if (last_round) break;
         for (size_t i = 0; i < shares_on.size(); ++i)
             shares_back[i] = fits_back[i].share(), shares_on[i] = fits_on[i].share();
-        smooth_shares(shares_back, fits_back, 9.);
-        smooth_shares(shares_on, fits_on, 5.);
+        smooth_shares(shares_back, fits_back, .265);
+        smooth_shares(shares_on, fits_on, .147);
+    }
+    std::vector<float> echo_white(roughs * mus), echoed_white(roughs * mus);
+    std::vector<EchoFit> fits_white(roughs);
+    std::vector<EchoShare> shares_white(roughs, {1., 0.});
+    for (const bool last_round : {false, true}) {
+        for (size_t r = 0; r < roughs; ++r) {
+            const EchoSide mirror(Ggx::from(float(r) / (roughs - 1)), 0.f, false);
+            const float* row = &lost_white[r * mus];
+            const Echo echo = echo_of(shares_white[r], mirror, mirror, row, row);
+            if (last_round) turn_white[r] = float(fits_white[r].forward(shares_white[r]));
+            if (!echo.found) continue;
+            if (!last_round) {
+                const auto walked = walks_of(white_walks, r);
+                fits_white[r] = fit_echo(echo, mirror, mirror, row, row, walked, walked);
+                continue;
+            }
+            put(echo_white, r, echo.near);
+            put(echoed_white, r, echo.near_share);
+        }
+        if (last_round) break;
+        for (size_t r = 0; r < roughs; ++r) shares_white[r] = fits_white[r].share();
+        smooth_shares(shares_white, fits_white, 0.);
     }
     std::ofstream out(argv[1]);
     out << "// Made by tools/make_surface_tables.cpp; meaning and grids: albedo_tables.cpp.\n";
@@ -214,11 +239,16 @@ int main(int argc, char** argv) {
     table("m6_data", m6);
     table("bounced_data", bounced);
     table("onward_data", onward);
+    table("turn_white_data", turn_white);
+    table("echo_white_data", echo_white);
+    table("echoed_white_data", echoed_white);
     table("lost_data", lost);
     table("reflected_data", reflected);
     table("reflectance_data", reflectance);
     table("onward_reflected_data", forward_reflected);
     table("onward_through_data", forward_through);
+    table("turn_reflected_data", turn_reflected);
+    table("turn_through_data", turn_through);
     table("echo_reflected_data", echo_reflected);
     table("echo_through_data", echo_through);
     table("echoed_reflected_data", echoed_reflected);

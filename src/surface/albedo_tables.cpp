@@ -11,9 +11,11 @@ namespace {
 // white: E1[roughness][stretch][turn][mu]. facet: E1 parted by angle of the facets, [roughness][mu][node]. second,
 // third: shares of two and of three bounces among all beyond one, [roughness][mu]. tail: mean count of those beyond
 // three. m5, m6: means of (1 - mu)^5 and mu (1 - mu)^6 on the facets of such paths; bounced: of the nodes' shares,
-// [roughness][node]. onward: the forward factor. lost, reflected, reflectance (all bounces): [eta][roughness][mu];
-// onward_reflected, onward_through: [eta][roughness]. echo_reflected, echo_through, echoed_reflected, echoed_through: e
-// and the shares of light that the echoes have, [eta][roughness][mu].
+// [roughness][node]. onward: the forward factor of stretched facets (Onward);
+// turn_white: that of the broad lobe of round ones; echo_white, echoed_white: as below, of
+// white conductors, [roughness][mu]. lost, reflected, reflectance (all bounces): [eta][roughness][mu];
+// onward_reflected, onward_through, turn_reflected, turn_through likewise, [eta][roughness]. echo_reflected,
+// echo_through, echoed_reflected, echoed_through: e and the shares of light that the echoes have, [eta][roughness][mu].
 #include "surface/microsurface_data.inc"
 
 constexpr int M = AlbedoTables::mus, R = AlbedoTables::roughs, N = AlbedoTables::etas, S = AlbedoTables::stretches,
@@ -31,9 +33,20 @@ struct Span {
 Span mu_span(float mu) {
     return {std::sqrt(std::max(0.f, mu)), M};
 }
+/// In nodes, from 0.
 float place_of_eta(float eta) {
-    const float r = 2.f * (eta - 1.f) / (eta + 1.f);
-    return .5f + .5f * std::copysign(std::sqrt(std::fabs(r)), r);
+    using T = AlbedoTables;
+    static const float ratio = T::ratio_etas / std::log(T::apart / T::near);
+    static const float root = T::root_etas / (std::sqrt(T::widest) - std::sqrt(T::apart));
+    const float r = std::fabs(eta - 1.f) / (eta + 1.f);
+    float place;
+    if (r < T::near)
+        place = T::even_etas * r / T::near;
+    else if (r < T::apart)
+        place = T::even_etas + ratio * std::log(r / T::near);
+    else
+        place = T::even_etas + T::ratio_etas + root * (std::sqrt(r) - std::sqrt(T::apart));
+    return T::equal + std::copysign(std::min(place, float(T::equal)), eta - 1.f);
 }
 
 float at(const float* table, const Span& r, const Span& m) {
@@ -56,13 +69,29 @@ Facets::Facets(const Ggx& g) : ax2(g.ax * g.ax), ay2(g.ay * g.ay) {
     stretch = g.ax > g.ay ? 1.f - g.ay / g.ax : 0.f;
     if (stretch < 1e-3f) stretch = 0.f;
 }
+V3f Onward::turned(const V3f& o, const V3f& i, float u) const {
+    if (!round) return 2.f * u < (*this)(o, i) ? i : V3f(-i.x, -i.y, i.z);
+    const float s_o = std::sqrt(o.x * o.x + o.y * o.y);
+    const float s_i = std::sqrt(i.x * i.x + i.y * i.y);
+    if (s_o < 1e-6f) return i;
+    const float g = 2.f * a * s_o * s_i / (1.f + s_o * s_i);
+    const float half = (1.f - g) / (1.f + g) * std::tan(pi * (std::clamp(u, 1e-6f, 1.f - 1e-6f) - .5f));
+    const float across = s_i / (s_o * (1.f + half * half));
+    const float c = -across * (1.f - half * half);
+    const float s = -across * 2.f * half;
+    return {o.x * c - o.y * s, o.y * c + o.x * s, i.z};
+}
+V3f Onward::draw(const V3f& o, float u1, float u2) const {
+    if (!round || u2 < .1f) return cosine_direction(u1, round ? u2 * 10.f : u2);
+    return turned(o, cosine_direction(u1, .5f), (u2 - .1f) / .9f);
+}
 const AlbedoTables& AlbedoTables::get() {
     static const AlbedoTables tables;
     return tables;
 }
 
 AlbedoTables::Media::Media(float of) : eta(of) {
-    const Span e(place_of_eta(of), N);
+    const Span e(place_of_eta(of) / (N - 1), N);
     i = e.i;
     f = e.f;
 }
@@ -117,6 +146,8 @@ AlbedoTables::AlbedoTables() {
         reflectance_rows_.push_back(row_of(reflectance_data + first));
     }
     for (int r = 0; r < R; ++r) {
+        echoed_rows_.push_back(row_of(echoed_white_data + r * M));
+        most_echo_.push_back(*std::max_element(echo_white_data + r * M, echo_white_data + r * M + M));
         float two[M];
         float three[M];
         const float* lost = &lost_values_[size_t(r) * S * T * M];
@@ -218,7 +249,7 @@ AlbedoTables::Rest AlbedoTables::conductor_rest(const V3f* nodes, const Facets& 
     for (int k = 0; k < K; ++k)
         rest.f += nodes[k] * lerp(bounced_data[r.i * K + k], bounced_data[(r.i + 1) * K + k], r.f);
     rest.tail = row_at(tail_data, r);
-    rest.forward = row_at(onward_data, r);
+    rest.forward = rest.forward_of_all = {row_at(onward_data, r), false};
     const float round_lost =
         lerp(lost_rows_[size_t(r.i) * S * T].average(), lost_rows_[size_t(r.i + 1) * S * T].average(), r.f);
     const float lost = facets.round() ? round_lost : 1.f - white_average(facets);
@@ -229,20 +260,41 @@ AlbedoTables::Rest AlbedoTables::conductor_rest(const V3f* nodes, const Facets& 
         const float f = rest.f[c];
         rest.average[c] = f * f * (two + f * three) + std::max(0.f, lost - two - three) * std::pow(f, rest.tail);
     }
+    rest.white_average = lost;
+    if (!facets.round() || lost <= 1e-6f) return rest;
+    const float echoed = lerp(echoed_rows_[size_t(r.i)].average(), echoed_rows_[size_t(r.i) + 1].average(), r.f);
+    rest.echo = rest.average / lost;
+    rest.average -= rest.echo * echoed;
+    rest.white_average -= echoed;
+    rest.most_echo = row_at(most_echo_.data(), r);
+    rest.forward = {row_at(turn_white_data, r), true};
     return rest;
 }
-V3f AlbedoTables::conductor_rest_at(const Rest& rest, const V3f& w) const {
+AlbedoTables::RestAt AlbedoTables::white_rest_at(const Facets& f, const V3f& w) const {
+    RestAt at_w;
+    at_w.white = std::max(0.f, 1.f - white(w, f));
+    if (!f.round()) return at_w;
+    const Span r(f.roughness, R);
+    const Span m = mu_span(w.z);
+    at_w.echo = at(echo_white_data, r, m);
+    at_w.echoed = at(echoed_white_data, r, m);
+    at_w.white = std::max(0.f, at_w.white - at_w.echoed);
+    return at_w;
+}
+AlbedoTables::RestAt AlbedoTables::conductor_rest_at(const Rest& rest, const V3f& w) const {
+    RestAt at_w = white_rest_at(rest.facets, w);
     const Span r(rest.facets.roughness, R);
     const Span m = mu_span(w.z);
-    const float lost = 1.f - white(w, rest.facets);
+    const float lost = at_w.white + at_w.echoed;
     const float two = at(second_data, r, m);
     const float three = at(third_data, r, m);
-    V3f e;
     for (int c = 0; c < 3; ++c) {
         const float f = rest.f[c];
-        e[c] = lost * (f * f * (two + f * three) + std::max(0.f, 1.f - two - three) * std::pow(f, rest.tail));
+        const float all =
+            lost * (f * f * (two + f * three) + std::max(0.f, 1.f - two - three) * std::pow(f, rest.tail));
+        at_w.broad[c] = std::max(0.f, all - rest.echo[c] * at_w.echoed);
     }
-    return e;
+    return at_w;
 }
 
 AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, const Media& e) const {
@@ -254,7 +306,7 @@ AlbedoTables::Interface AlbedoTables::dielectric(float mu, float roughness, cons
 // summed up at the nodes of the grid that are asked for, once. What comes back of what it loses is taken from round
 // facets as rough as the section along the direction.
 AlbedoTables::Stretched AlbedoTables::stretched(const V3f* w, const Facets& f, const Media& e) const {
-    constexpr int coarse_mus = 17;
+    constexpr int coarse_mus = 25;
     constexpr int coarse_turns = 5;
     constexpr int side = 24;
     struct Node {
@@ -380,9 +432,12 @@ AlbedoTables::InterfaceMean AlbedoTables::dielectric_mean(const Facets& f, const
         auto row = [&](int k, int j) { return of(size_t((e.i + k) * R + r.i + j)); };
         return lerp(lerp(row(0, 0), row(0, 1), r.f), lerp(row(1, 0), row(1, 1), r.f), e.f);
     };
-    mean.forward_reflected = mix([](size_t i) { return onward_reflected_data[i]; });
-    mean.forward_through = mix([](size_t i) { return onward_through_data[i]; });
+    mean.forward_reflected = {mix([](size_t i) { return onward_reflected_data[i]; }), false};
+    mean.forward_through = {mix([](size_t i) { return onward_through_data[i]; }), false};
+    mean.forward_reflected_of_all = mean.forward_reflected;
     if (f.round()) {
+        mean.forward_reflected = {mix([](size_t i) { return turn_reflected_data[i]; }), true};
+        mean.forward_through = {mix([](size_t i) { return turn_through_data[i]; }), true};
         mean.shares = {mix([&](size_t i) { return lost_dielectric_rows_[i].average(); }),
                        mix([&](size_t i) { return reflected_rows_[i].average(); })};
         mean.whole = {mix([&](size_t i) { return whole_lost_rows_[i].average(); }),

@@ -2,10 +2,10 @@
 // tools/make_surface_tables.
 //   mu      cosine of incidence on the macroscopic surface          eta  IOR of the far side over that of the near side
 //   E       directional albedo; E1 of single scattering alone, Em of all the rest: E = E1 + Em
-//   rest    Em(o) Em(i) (1 + a x) / (pi Em_average),  x = -(o.x i.x + o.y i.y)
+//   rest    Em(o) Em(i) P(o, i) / (pi Em_average),  P how it goes on forward rather than back (Onward)
 // The rest is reciprocal and its albedo is Em(o) exactly (after Kulla and Conty 2017, whose guess of Em is replaced by
-// the walk's numbers); a is how much of it goes on forward rather than back, in the mean of the walk.
-//   echo    of dielectrics' round facets: what of the rest leaves as a single bounce does, once(o, i) e(o) e(i), e from
+// the walk's numbers).
+//   echo    of round facets: what of the rest leaves as a single bounce does, once(o, i) e(o) e(i), e from
 //           0 to 4.4; Em is then what is left of it (tools/echo.h)
 #pragma once
 #include <array>
@@ -38,17 +38,55 @@ struct Facets {
     }
 };
 
+/// The rest's turn about the normal, in place of an even one; by it nothing is won or lost. With x = -(o.x i.x + o.y
+/// i.y) and g = 2 a s / (1 + s), s = sin(o) sin(i):
+///   round facets   (1 - g^2) / (1 + g^2 - 2 g x / s)   a wrapped Cauchy distribution, whose mean cosine is g
+///   else           1 + a x                           keeps what is the same in both directions of a stretch
+struct Onward {
+    float a = 0.f;  ///< -.9 to .9
+    bool round = true;
+    float operator()(const V3f& o, const V3f& i) const {
+        const float x = -(o.x * i.x + o.y * i.y);
+        if (!round) return 1.f + a * x;
+        const float s = std::sqrt(std::max(0.f, (1.f - o.z * o.z) * (1.f - i.z * i.z)));
+        const float part = 2.f * a / (1.f + s);
+        const float g2 = part * part * s * s;
+        return (1.f - g2) / (1.f + g2 - 2.f * part * x);
+    }
+    /// The same for drawing by: a tenth of it even, so that nothing is drawn too seldom. Even where facets are not
+    /// round.
+    float drawn(const V3f& o, const V3f& i) const { return round ? .9f * (*this)(o, i) + .1f : 1.f; }
+    /// A direction of the upper side with the density drawn() times cosine over pi.
+    V3f draw(const V3f& o, float u1, float u2) const;
+    /// Turns a direction that was drawn with an even turn, or alike in both directions, so that this is its density;
+    /// `u` in [0, 1).
+    V3f turned(const V3f& o, const V3f& i, float u) const;
+};
+
 class AlbedoTables {
 public:
-    // Grids: mu = t^2 (dense at grazing), roughness = t, (eta - 1) / (eta + 1) = s |s| / 2 for s from -1 to 1, that is
-    // eta from 1/3 to 3, dense where the media are nearly equal. Stretch = 1 - t^(3/2) from 1 down to 0; the cosine of
-    // the turn is even.
-    static constexpr int mus = 33, roughs = 21, etas = 49, stretches = 8, turns = 7;
+    // Grids: mu = t^2 (dense at grazing), roughness = t. Stretch = 1 - t^(3/2) from 1 down to 0; the cosine of the turn
+    // is even. eta from 1/3 to 3, the same on both sides of 1: by r = |eta - 1| / (eta + 1), even up to `near`, by
+    // ratios of about 1.34 up to `apart` and by sqrt(r) beyond, so that total reflection, which sets in at a cosine of
+    // 2 sqrt(r) where media are nearly equal, moves by few parts in a hundred of itself from node to node.
+    static constexpr int mus = 33, roughs = 21, stretches = 8, turns = 7;
+    static constexpr int even_etas = 2, ratio_etas = 10, root_etas = 18;
+    static constexpr int equal = even_etas + ratio_etas + root_etas, etas = 2 * equal + 1;
+    static constexpr float near = .002f, apart = .036f, widest = .5f;
     static float stretch_at(int a) { return 1.f - std::pow(1.f - float(a) / (stretches - 1), 1.5f); }
     static float eta_at(int e) {
-        const float s = 2.f * float(e) / (etas - 1) - 1.f;
-        const float r = e == (etas - 1) / 2 ? 2e-4f : .5f * s * std::fabs(s);  // equal media: the limit stands for them
-        return (1.f + r) / (1.f - r);
+        const int k = std::abs(e - equal);
+        float r = 2e-4f;  // equal media: the limit stands for them
+        if (k > even_etas + ratio_etas) {
+            const float step = (std::sqrt(widest) - std::sqrt(apart)) / root_etas;
+            const float root = std::sqrt(apart) + step * float(k - even_etas - ratio_etas);
+            r = root * root;
+        } else if (k > even_etas) {
+            r = near * std::pow(apart / near, float(k - even_etas) / ratio_etas);
+        } else if (k > 0) {
+            r = near * float(k) / even_etas;
+        }
+        return e < equal ? (1.f - r) / (1.f + r) : (1.f + r) / (1.f - r);
     }
 
     static const AlbedoTables& get();
@@ -71,19 +109,29 @@ public:
     void facet_shares_average(float roughness, float* shares) const;
 
     /// What a conductor gives back beyond the first bounce: Em(w) = (1 - E1(w)) * sum over k >= 2 bounces of P(k | mu)
-    /// F^k, and its cosine-weighted average. F is the mean over the bounces.
+    /// F^k, and its cosine-weighted average. F is the mean over the bounces. An echo has the mean colour of all that.
     struct Rest {
         V3f f{0.f};        ///< mean Fresnel reflectance per bounce beyond the first
         float tail = 4.f;  ///< mean number of bounces of those beyond three
-        V3f average{0.f};  ///< cosine-weighted
+        V3f average{0.f};  ///< of the broad lobe, cosine-weighted
+        V3f echo{0.f};
+        float white_average = 0.f;  ///< `average` of a white metal
+        float most_echo = 0.f;      ///< e of any direction: a bound
         Facets facets;
-        float section = 0.f;  ///< roughness that stands for the facets
-        float forward = 0.f;
+        float section = 0.f;    ///< roughness that stands for the facets
+        Onward forward;         ///< of the broad lobe
+        Onward forward_of_all;  ///< with what echoes have
     };
     Rest conductor_rest(const FresnelF82& fresnel, const Facets& facets) const;
     /// The same of any reflectance, by its values at the facets' nodes.
     Rest conductor_rest(const V3f* at_nodes, const Facets& facets) const;
-    V3f conductor_rest_at(const Rest& rest, const V3f& w) const;
+    struct RestAt {
+        V3f broad{0.f};
+        float white = 0.f;               ///< `broad` of a white metal
+        float echo = 0.f, echoed = 0.f;  ///< e of the direction; share of white light that the echo has
+    };
+    RestAt conductor_rest_at(const Rest& rest, const V3f& w) const;
+    RestAt white_rest_at(const Facets& f, const V3f& w) const;  ///< without `broad`
 
     /// A dielectric interface: shares that single scattering loses, and the part of it that comes back on the same
     /// side.
@@ -108,7 +156,8 @@ public:
         Interface whole;
         float most_echo_reflected = 0.f, most_echo_through = 0.f;  ///< of any direction: a bound
         float reflectance = 0.f;                                   ///< all bounces
-        float forward_reflected = 0.f, forward_through = 0.f;
+        Onward forward_reflected, forward_through;                 ///< of the broad lobe
+        Onward forward_reflected_of_all;
     };
     InterfaceMean dielectric_mean(const Facets& f, const Media& eta) const;
     /// Reflected share of a dielectric interface seen from the near side: all bounces.
@@ -132,6 +181,8 @@ private:
     };
     static Row row_of(const float* values);
     template <class Next> float draw_mu(const float* values, const Row& row, Next&& next) const;
+    std::vector<Row> echoed_rows_;                    ///< of white metals: [roughness]
+    std::vector<float> most_echo_;                    ///< likewise
     std::vector<Row> lost_rows_;                      ///< 1 - E1: [roughness][stretch][turn]
     std::vector<float> lost_values_;                  ///< likewise, with mu
     std::vector<Row> reflected_rows_, through_rows_;  ///< [eta][roughness]
@@ -280,15 +331,6 @@ template <class Next> V3f AlbedoTables::draw_rest(Of of, const Facets& f, const 
     sincos_turn(next(), sine, cosine);
     const float s = std::sqrt(std::max(0.f, 1.f - mu * mu));
     return {s * cosine, s * sine, mu};
-}
-
-/// The rest's turn: 1 + a x, in place of an even one.
-inline float onward(float a, const V3f& o, const V3f& i) {
-    return 1.f - a * (o.x * i.x + o.y * i.y);
-}
-/// Turns a direction that was drawn evenly so that onward() is its density; `u` in [0, 1).
-inline V3f turned_onward(float a, const V3f& o, const V3f& i, float u) {
-    return 2.f * u < onward(a, o, i) ? i : V3f(-i.x, -i.y, i.z);
 }
 
 }  // namespace vemtra::surface

@@ -19,6 +19,46 @@ float fon_albedo(float mu, float r) {
     return (1.f + r * g) / (1.f + c1 * r);
 }
 
+/// EON of white, integrated over the turn and over the hats of the nodes: a (even + r rough), [o][i].
+struct MattRows {
+    static constexpr int n = MattUnder::nodes;
+    using Row = std::array<float, n>;
+    Row even{};
+    std::array<Row, n> rough{};
+    MattRows() {
+        constexpr int fine = 24;
+        constexpr int around = 64;
+        auto g = [](float mu) { return fon_albedo(mu, 1.f) * (1.f + c1) - 1.f; };
+        Row spread{};
+        auto each = [](auto&& at) {  // cells of mu = t^2, of the weight 2 mu dmu
+            for (int k = 0; k < (n - 1) * fine; ++k) {
+                const float x = (float(k) + .5f) / fine;
+                const float t = x / (n - 1);
+                const size_t i = size_t(k / fine);
+                at(i, x - float(i), t * t, 4.f * t * t * t / float((n - 1) * fine));
+            }
+        };
+        each([&](size_t i, float f, float mu, float w) {
+            even[i] += w * (1.f - f), even[i + 1] += w * f;
+            spread[i] += w * (1.f - f) * (c1 - g(mu)), spread[i + 1] += w * f * (c1 - g(mu));
+        });
+        for (size_t o = 0; o < n; ++o) {
+            const float mu_o = MattUnder::mu_at(int(o));
+            const float s_o = std::sqrt(std::max(0.f, 1.f - mu_o * mu_o));
+            each([&](size_t i, float f, float mu, float w) {
+                const float across = s_o * std::sqrt(std::max(0.f, 1.f - mu * mu));
+                float sum = 0.f;
+                for (int k = 0; k < around; ++k) {
+                    const float s = across * std::cos(pi * (float(k) + .5f) / around);
+                    sum += s > 0.f ? s / std::max(mu_o, mu) : s;
+                }
+                rough[o][i] += w * (1.f - f) * sum / around, rough[o][i + 1] += w * f * sum / around;
+            });
+            for (size_t i = 0; i < n; ++i) rough[o][i] += (c1 - g(mu_o)) * spread[i] / (c1 - c2);
+        }
+    }
+};
+
 float fuzz_unscaled(float roughness, const V3f& wo, const V3f& wi) {
     const V3f sum = wo + wi;
     const float length = sum.length();
@@ -97,6 +137,23 @@ V3f eon(const V3f& color, float r, const V3f& wo, const V3f& wi) {
         f[c] = rho * single + multiple * spread;
     }
     return f;
+}
+
+MattUnder::MattUnder(float r, const float* passes) {
+    static const MattRows rows;
+    c_.fill(1.f);
+    const float a = 1.f / (1.f + c1 * r);
+    float mean = 0.f;
+    for (size_t k = 0; k < nodes; ++k) mean += rows.even[k] * passes[k];
+    for (int round = 0; round < 8; ++round) {
+        float weighed[nodes];
+        for (size_t k = 0; k < nodes; ++k) weighed[k] = passes[k] * c_[k];
+        for (size_t o = 0; o < nodes; ++o) {
+            float told = 0.f;
+            for (size_t k = 0; k < nodes; ++k) told += (rows.even[k] + r * rows.rough[o][k]) * weighed[k];
+            c_[o] = std::sqrt(c_[o] * mean / std::max(1e-6f, a * told));
+        }
+    }
 }
 
 float eon_bound(float r, float mu_o) {

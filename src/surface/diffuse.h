@@ -6,12 +6,37 @@
 //          directional albedo is tabulated at start, and scaled down where a grazing angle would give back more than
 // arrives
 #pragma once
+#include <algorithm>
+#include <array>
+
 #include "base/vec.h"
 
 namespace vemtra::surface {
 
 /// EON's f(wo, wi) without the cosine. Reciprocal; white keeps all light.
 V3f eon(const V3f& color, float roughness, const V3f& wo, const V3f& wi);
+
+/// What a rough matt body under an interface is to be weighed by, so that white keeps all light: with p(mu) the share
+/// that passes the interface and P its cosine-weighted mean,
+///   c(o) * integral of eon(o, i) p(i) c(i) mu_i = P     so that p(o) c(o) eon(o, i) p(i) c(i) / P gives back p(o)
+/// found for white by scaling rows and columns alike (Sinkhorn 1967); of colour the same is taken.
+class MattUnder {
+public:
+    static constexpr int nodes = 17;
+    static float mu_at(int k) { return std::max(1e-4f, float(k * k) / float((nodes - 1) * (nodes - 1))); }
+    MattUnder() { c_.fill(1.f); }
+    /// `passes` at the nodes, each in [0, 1]; not all 0.
+    MattUnder(float roughness, const float* passes);
+    float at(float mu) const {
+        const float x = std::sqrt(clamp01(mu)) * (nodes - 1);
+        const int k = std::min(int(x), nodes - 2);
+        return lerp(c_[size_t(k)], c_[size_t(k) + 1], x - float(k));
+    }
+    float most() const { return *std::max_element(c_.begin(), c_.end()); }
+
+private:
+    std::array<float, nodes> c_;
+};
 
 /// Above every value of pi * eon of white seen from mu_o: 1 + r tan(theta_o), and the spread-out rest.
 float eon_bound(float roughness, float mu_o);

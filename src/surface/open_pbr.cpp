@@ -110,6 +110,7 @@ Bsdf::Bsdf(const Slots& s, float eta, float near_ior) : s_(s), body_(s.base_colo
             sum_up_facets();
         else if (!matched_)
             passes_average_ = V3f(1.f - interface_.reflectance_average());
+        if (opaque_ > 0.f && s.base_diffuse_roughness > 0.f && !matched_) weigh_matt();
     }
     if (s.base_metalness > 0.f) {
         if (film_) {
@@ -133,6 +134,26 @@ V3f Bsdf::metal_fresnel(float mu) const {
     const V3f f = metal_(mu);
     if (!film_) return f;
     return f + (thin_film_on_metal(mu, s_.thin_film_thickness, film_ior_, metal_, near_ior_) - f) * s_.thin_film_weight;
+}
+
+void Bsdf::weigh_matt() {
+    struct Kept {  // most points of a surface share it
+        float key[4] = {-1.f};
+        MattUnder matt;
+    };
+    static thread_local Kept kept;
+    const float key[4] = {interface_.eta(), interface_.ggx().ax, interface_.ggx().ay, s_.base_diffuse_roughness};
+    if (!std::equal(key, key + 4, kept.key)) {
+        float share[MattUnder::nodes];
+        for (int k = 0; k < MattUnder::nodes; ++k) {
+            const float mu = MattUnder::mu_at(k);
+            const float across = std::sqrt(.5f * std::max(0.f, 1.f - mu * mu));  // between the axes of a stretch
+            share[k] = 1.f - interface_.reflectance({across, across, mu});
+        }
+        kept.matt = MattUnder(s_.base_diffuse_roughness, share);
+        std::copy_n(key, 4, kept.key);
+    }
+    matt_ = kept.matt;
 }
 
 /// Reflectance of the facets at the nodes, and of the whole over the hemisphere.
@@ -161,7 +182,7 @@ void Bsdf::sum_up_facets() {
     wall_ /= std::max(1e-6f, white);
     const V3f rest = thin_ ? wall_ * (1.f - white_average_) : V3f(interface_.rest_reflected_average());
     passes_average_ = V3f(1.f) - wall_ * white_average_ - rest;
-    if (thin_) wall_forward_ = AlbedoTables::get().conductor_rest(FresnelF82(V3f(1.f), V3f(1.f)), f).forward;
+    if (thin_) wall_forward_ = AlbedoTables::get().conductor_rest(FresnelF82(V3f(1.f), V3f(1.f)), f).forward_of_all;
 }
 
 Bsdf::Parted Bsdf::parted(const V3f& w) const {
@@ -246,9 +267,10 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
         under = passes * (subsurface_ * dielectric);
     }
     if (s_.base_metalness > 0.f) {
-        o.metal_rest = tables.conductor_rest_at(metal_rest_, o.wo) * s_.specular_weight;
-        single += metal_fresnel(o.wo.z) * (o.white * s_.specular_weight * s_.base_metalness);
-        spread += o.metal_rest * s_.base_metalness;
+        o.metal_rest = tables.conductor_rest_at(metal_rest_, o.wo);
+        const float part = s_.specular_weight * s_.base_metalness;
+        single += (metal_fresnel(o.wo.z) * o.white + metal_rest_.echo * o.metal_rest.echoed) * part;
+        spread += o.metal_rest.broad * part;
     }
     o.albedo = single + spread + through + spread_through + under * s_.subsurface_color;
     const float w[] = {luminance(single), luminance(spread), luminance(through), luminance(spread_through),
@@ -270,15 +292,30 @@ Bsdf::Seen Bsdf::substrate_from(const V3f& wo_in) const {
     o.p_cosine_through = p[3] / sum;
     o.p_subsurface = p[4] / sum;
     if (o.p_subsurface > 0.f) o.subsurface_weight = under / o.p_subsurface;
+    turn_broad(o, luminance(spread), luminance(spread_through));
     return o;
+}
+
+/// Of a metal and a dielectric together the turn is that of the one that spreads more.
+void Bsdf::turn_broad(Seen& o, float spread, float spread_through) const {
+    const float dielectric = 1.f - s_.base_metalness;
+    const float metal = luminance(o.metal_rest.broad) * s_.specular_weight * s_.base_metalness;
+    const float plain =
+        coloured() || matched_ ? 0.f : luminance(s_.specular_color * o.parted.rest_reflected) * dielectric;
+    o.forward = metal > plain ? metal_rest_.forward : interface_.forward(RoughInterface::Passage::reflect);
+    if (o.forward.round && spread > 0.f) o.turned = std::min(1.f, std::max(metal, plain) / spread);
+    if (coloured() || through_ <= 0.f || !(spread_through > 0.f)) return;
+    o.forward_through = interface_.forward(RoughInterface::Passage::refract);
+    if (!o.forward_through.round) return;
+    const V3f tint = s_.transmission_depth > 0.f ? V3f(1.f) : s_.transmission_color;
+    o.turned_through = std::min(1.f, luminance(tint * o.parted.rest_through) * through_ * dielectric / spread_through);
 }
 
 /// Where a wall sends what met it more than once, without its share: the same lobe on both sides.
 float Bsdf::wall_rest(const V3f& wi, const Seen& o) const {
     const float lost = 1.f - white_average_;
     if (interface_.sharp() || lost <= 1e-6f) return 0.f;
-    return (1.f - AlbedoTables::get().white(wi, interface_.facets())) / (pi * lost) * wi.z *
-           onward(wall_forward_, o.wo, wi);
+    return (1.f - AlbedoTables::get().white(wi, interface_.facets())) / (pi * lost) * wi.z * wall_forward_(o.wo, wi);
 }
 
 V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
@@ -328,34 +365,38 @@ V3f Bsdf::evaluate_substrate(const Seen& o, const V3f& wi) const {
         if (opaque_ > 0.f || thin_diffuse_ > 0.f) {
             const V3f both = o.passes * over(passes(wi), passes_average_);
             if (opaque_ > 0.f)
-                f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * both * (mu_i * opaque_ * dielectric);
+                f += eon(body_, s_.base_diffuse_roughness, o.wo, wi) * both *
+                     (mu_i * opaque_ * dielectric * matt_weight(o.wo.z, mu_i));
             if (thin_diffuse_ > 0.f)
                 f += s_.subsurface_color * both * (.5f * inverse_pi * mu_i * thin_diffuse_ * dielectric);
         }
     }
     if (s_.base_metalness > 0.f) {
-        f += metal_fresnel(d) * (single * s_.specular_weight * s_.base_metalness);
+        const float part = s_.specular_weight * s_.base_metalness;
+        V3f facets = metal_fresnel(d);
         if (1.f - white_average_ > 1e-6f) {
-            const V3f rest = tables.conductor_rest_at(metal_rest_, wi);
-            const float turn = mu_i * s_.base_metalness * onward(metal_rest_.forward, o.wo, wi);
+            const AlbedoTables::RestAt rest = tables.conductor_rest_at(metal_rest_, wi);
+            facets += metal_rest_.echo * (o.metal_rest.echo * rest.echo);
+            const float turn = mu_i * part * metal_rest_.forward(o.wo, wi);
             for (int c = 0; c < 3; ++c)
                 if (metal_rest_.average[c] > 1e-7f)
-                    f[c] += o.metal_rest[c] * rest[c] / (pi * metal_rest_.average[c]) * turn;
+                    f[c] += o.metal_rest.broad[c] * rest.broad[c] / (pi * metal_rest_.average[c]) * turn;
         }
+        f += facets * (single * part);
     }
     return f;
 }
 
 float Bsdf::substrate_pdf(const Seen& o, const V3f& wi) const {
     if (wi.z > 0.f) {
-        float p = o.p_cosine * wi.z * inverse_pi;
+        float p = o.p_cosine * broad_pdf(o.forward, o.turned, o.wo, wi);
         if (o.p_single > 0.f) {
             const V3f h = (o.wo + wi).normalized();
             p += o.p_single * o.interface.g1 * interface_.ggx().d(h) / (4.f * o.wo.z);
         }
         return p;
     }
-    float p = o.p_cosine_through * -wi.z * inverse_pi;
+    float p = o.p_cosine_through * broad_pdf(o.forward_through, o.turned_through, o.wo, {wi.x, wi.y, -wi.z});
     if (o.p_through > 0.f) {
         if (thin_) {
             const V3f h = (o.wo + V3f(wi.x, wi.y, -wi.z)).normalized();
@@ -393,12 +434,16 @@ Scattered Bsdf::sample_substrate(const Seen& o, float u, float u1, float u2) con
             return {};
         }
     } else {
-        s.wi = cosine_direction(u1, u2);
+        u -= o.p_single + o.p_through;
+        const bool through = u >= o.p_cosine;
+        if (through && o.p_cosine_through <= 0.f) return {};
+        const float turned = through ? (u - o.p_cosine) / o.p_cosine_through : u / o.p_cosine;
+        if (turned < (through ? o.turned_through : o.turned))
+            s.wi = (through ? o.forward_through : o.forward).draw(o.wo, u1, u2);
+        else
+            s.wi = cosine_direction(u1, u2);
         if (s.wi.z <= 1e-6f) return {};
-        if (u >= o.p_single + o.p_through + o.p_cosine) {
-            if (o.p_cosine_through <= 0.f) return {};
-            s.wi.z = -s.wi.z;
-        }
+        if (through) s.wi.z = -s.wi.z;
     }
     s.pdf = substrate_pdf(o, s.wi);
     if (!(s.pdf > 0.f)) return {};
@@ -414,12 +459,13 @@ float Bsdf::substrate_scatter_pdf(const Seen& o, const V3f& wi) const {
     if (s_.base_metalness > 0.f) {
         const V3f h = (o.wo + wi).normalized();
         const float single = interface_.ggx().d(h) * interface_.ggx().g2(o.wo, wi) / (4.f * o.wo.z);
-        const float rest = (1.f - o.white) * (1.f - tables.white(wi, interface_.facets())) /
-                           (pi * std::max(1e-6f, 1.f - white_average_)) * wi.z * onward(metal_rest_.forward, o.wo, wi);
-        p += s_.base_metalness * (single + rest);
+        const AlbedoTables::RestAt there = tables.white_rest_at(interface_.facets(), wi);
+        const float broad = o.metal_rest.white * there.white / (pi * std::max(1e-6f, metal_rest_.white_average)) *
+                            wi.z * metal_rest_.forward(o.wo, wi);
+        p += s_.base_metalness * (single * (1.f + o.metal_rest.echo * there.echo) + broad);
     }
     if (s_.base_metalness < 1.f) {
-        float d = eon(V3f(1.f), s_.base_diffuse_roughness, o.wo, wi).x * wi.z;
+        float d = eon(V3f(1.f), s_.base_diffuse_roughness, o.wo, wi).x * wi.z * matt_weight(o.wo.z, wi.z);
         if (!matched_) {
             d *= o.passes.x * (1.f - interface_.reflectance(wi)) / std::max(1e-6f, passes_average_.x);
             d += interface_.reflect(o.interface, wi);

@@ -54,10 +54,13 @@ public:
         float white = 1.f;
         V3f passes{1.f};  ///< share that goes on into the dielectric's body
         Parted parted;    ///< of thin walls and films
-        V3f metal_rest{0.f};
+        AlbedoTables::RestAt metal_rest;
         V3f albedo{0.f};  ///< about the share of light that comes back, per channel
         float p_single = 0, p_cosine = 0, p_through = 0, p_cosine_through = 0, p_subsurface = 0;
         V3f subsurface_weight{0.f};
+        /// Of what is drawn by the cosine, the share that is drawn as the facets' broad lobe turns.
+        Onward forward, forward_through;
+        float turned = 0.f, turned_through = 0.f;
         bool both = false;  ///< facets and the rest are each sampled once
     };
     Seen seen_from(const V3f& wo) const;
@@ -97,11 +100,18 @@ public:
 private:
     static constexpr float entered_evenly = .1f;
     Seen substrate_from(const V3f& wo) const;
+    void turn_broad(Seen& o, float spread, float spread_through) const;
     V3f evaluate_substrate(const Seen& o, const V3f& wi) const;
     float substrate_pdf(const Seen& o, const V3f& wi) const;
     float substrate_scatter_pdf(const Seen& o, const V3f& wi) const;
     Scattered sample_substrate(const Seen& o, float u_lobe, float u1, float u2) const;
+    /// Density of what is drawn by the cosine, wi.z > 0: of a share `turned`, as `forward` has it.
+    static float broad_pdf(const Onward& forward, float turned, const V3f& wo, const V3f& wi) {
+        const float even = wi.z * inverse_pi;
+        return turned > 0.f ? even * (1.f - turned + turned * forward.drawn(wo, wi)) : even;
+    }
     template <class Next> Scattered scatter_substrate(const Seen& o, Next&& next) const;
+    template <class Next> void scatter_metal_rest(const Seen& o, Next&& next, Scattered& s) const;
     bool opaque() const { return opaque_ >= 1.f && !film_ && !thin_; }
     /// Whether the dielectric's facets have a reflectance of their own.
     bool coloured() const { return thin_ || film_; }
@@ -109,6 +119,10 @@ private:
     V3f facet(float mu) const;
     V3f metal_fresnel(float mu) const;
     void sum_up_facets();
+    void weigh_matt();
+    float matt_weight(float mu_o, float mu_i) const {
+        return s_.base_diffuse_roughness > 0.f ? matt_.at(mu_o) * matt_.at(mu_i) : 1.f;
+    }
     Parted parted(const V3f& w) const;
     V3f passes(const V3f& w) const;  ///< into the body, at w.z > 0
     float wall_rest(const V3f& wi, const Seen& o) const;
@@ -120,10 +134,12 @@ private:
     bool thin_ = false, film_ = false, matched_ = false;  // matched: equal media, no interface
     float opaque_ = 1.f, through_ = 0.f, subsurface_ = 0.f,
           thin_diffuse_ = 0.f;  // shares of the dielectric's substrate
-    float white_average_ = 1.f, film_ior_ = 1.f, near_ior_ = 1.f, wall_forward_ = 0.f;
+    float white_average_ = 1.f, film_ior_ = 1.f, near_ior_ = 1.f;
+    Onward wall_forward_;
     V3f passes_average_{1.f};                // cosine-weighted
     V3f at_nodes_[facet_nodes], wall_{0.f};  // of coloured(): facet() at the nodes; its mean over the hemisphere
     AlbedoTables::Rest metal_rest_;
+    MattUnder matt_;  // of a rough body
     ExtraLobes extra_;
 };
 
@@ -157,6 +173,40 @@ template <class Next> V3f Bsdf::sample_entered(const V3f& wi, Next&& next) const
     return {wo.x, wo.y, -wo.z};
 }
 
+// What single scattering loses: as an echo of it, or in the directions in which it loses it.
+template <class Next> void Bsdf::scatter_metal_rest(const Seen& o, Next&& next, Scattered& s) const {
+    const AlbedoTables& tables = AlbedoTables::get();
+    const AlbedoTables::Rest& rest = metal_rest_;
+    const Facets& facets = interface_.facets();
+    const Ggx& ggx = interface_.ggx();
+    if (next() * (1.f - o.white) < o.metal_rest.echoed) {
+        for (int tries = 0; tries < 20000; ++tries) {  // as rare as they are long
+            const float u1 = next();
+            const float u2 = next();
+            const V3f h = ggx.visible_normal(o.wo, u1, u2);
+            s.wi = h * (2.f * o.wo.dot(h)) - o.wo;
+            if (s.wi.z < 1e-6f) continue;
+            const float u = next() * rest.most_echo * o.interface.g1;
+            if (u >= tables.white_rest_at(facets, s.wi).echo * ggx.g2(o.wo, s.wi)) continue;
+            s.weight = rest.echo * s_.specular_weight;
+            return;
+        }
+    }
+    AlbedoTables::RestAt there;
+    for (int tries = 0; tries < 256; ++tries) {
+        s.wi = tables.draw_lost(facets, next);
+        there = tables.conductor_rest_at(rest, s.wi);
+        if (there.echoed <= 0.f || next() * (there.white + there.echoed) < there.white) break;
+    }
+    s.wi = rest.forward.turned(o.wo, s.wi, next());
+    const float white = o.metal_rest.white * there.white / std::max(1e-6f, rest.white_average);
+    for (int c = 0; c < 3; ++c)
+        s.weight[c] =
+            white > 1e-7f && rest.average[c] > 1e-7f
+                ? std::min(1.f, o.metal_rest.broad[c] * there.broad[c] / (rest.average[c] * white)) * s_.specular_weight
+                : 0.f;
+}
+
 template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& next) const {
     const float u = next();
     if (!opaque()) {
@@ -164,7 +214,6 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         const float b = next();
         return sample_substrate(o, u, a, b);
     }
-    const AlbedoTables& tables = AlbedoTables::get();
     Scattered s;
     s.pdf = 1.f;
     if (u < s_.base_metalness) {
@@ -173,20 +222,10 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         const Ggx& ggx = interface_.ggx();
         const V3f h = ggx.visible_normal(o.wo, a, b);
         s.wi = h * (2.f * o.wo.dot(h)) - o.wo;
-        if (s.wi.z > 1e-6f && next() * o.interface.g1 < ggx.g2(o.wo, s.wi)) {
+        if (s.wi.z > 1e-6f && next() * o.interface.g1 < ggx.g2(o.wo, s.wi))
             s.weight = metal_fresnel(o.wo.dot(h)) * s_.specular_weight;
-        } else {
-            // What single scattering loses, in the directions in which it loses it.
-            s.wi = tables.draw_lost(interface_.facets(), next);
-            s.wi = turned_onward(metal_rest_.forward, o.wo, s.wi, next());
-            const V3f rest = tables.conductor_rest_at(metal_rest_, s.wi);
-            const float white = (1.f - o.white) * (1.f - tables.white(s.wi, interface_.facets())) /
-                                std::max(1e-6f, 1.f - white_average_);
-            for (int c = 0; c < 3; ++c)
-                s.weight[c] = white > 1e-7f && metal_rest_.average[c] > 1e-7f
-                                  ? std::min(1.f, o.metal_rest[c] * rest[c] / (metal_rest_.average[c] * white))
-                                  : 0.f;
-        }
+        else
+            scatter_metal_rest(o, next, s);
         return s;
     }
     if (!matched_) {
@@ -195,14 +234,14 @@ template <class Next> Scattered Bsdf::scatter_substrate(const Seen& o, Next&& ne
         if (s.wi.z > 0.f) return s;
     }
     const float r = s_.base_diffuse_roughness;
-    const float most = eon_bound(r, o.wo.z);
+    const float most = r > 0.f ? eon_bound(r, o.wo.z) * matt_.most() : 1.f;
     for (int tries = 0; tries < 128; ++tries) {
         const float x = next();
         const float y = next();
         s.wi = cosine_direction(x, y);
         s.wi.z = std::max(1e-5f, s.wi.z);
         float chance = matched_ ? 1.f : 1.f - interface_.reflectance(s.wi);
-        if (r > 0.f) chance *= pi * eon(V3f(1.f), r, o.wo, s.wi).x / most;
+        if (r > 0.f) chance *= pi * eon(V3f(1.f), r, o.wo, s.wi).x * matt_.at(s.wi.z) / most;
         if (chance >= 1.f || next() < chance) break;
     }
     s.weight = body_;

@@ -62,13 +62,13 @@ float RoughInterface::refract_once(const Seen& o, const V3f& wi, float& cosine) 
 float RoughInterface::broad_reflected(const Seen& o, const V3f& wi, const AlbedoTables::Beyond& there) const {
     if (mean_.shares.reflected <= 1e-6f) return 0.f;
     return o.rest().reflected * there.rest.reflected / (pi * mean_.shares.reflected) * wi.z *
-           onward(mean_.forward_reflected, o.wo, wi);
+           mean_.forward_reflected(o.wo, wi);
 }
 float RoughInterface::rest_reflected(const Seen& o, const V3f& wi) const {
     if (sharp_ || mean_.whole.reflected <= 1e-6f) return 0.f;
     const AlbedoTables& tables = AlbedoTables::get();
     return tables.dielectric(o.wo, facets_, near_).reflected * tables.dielectric(wi, facets_, near_).reflected /
-           (pi * mean_.whole.reflected) * wi.z * onward(mean_.forward_reflected, o.wo, wi);
+           (pi * mean_.whole.reflected) * wi.z * mean_.forward_reflected_of_all(o.wo, wi);
 }
 
 float RoughInterface::reflect(const Seen& o, const V3f& wi) const {
@@ -91,7 +91,7 @@ float RoughInterface::refract(const Seen& o, const V3f& wi) const {
     const AlbedoTables::Beyond there = AlbedoTables::get().beyond(far, facets_, far_);
     const float broad = through_norm_ <= 1e-6f ? 0.f
                                                : o.rest().through() * there.rest.through() / (pi * through_norm_) *
-                                                     far.z * onward(mean_.forward_through, o.wo, far);
+                                                     far.z * mean_.forward_through(o.wo, far);
     return plain * (1.f + o.beyond.echo_through * there.echo_through) + broad;
 }
 
@@ -118,7 +118,8 @@ float RoughInterface::pdf(const Seen& o, const V3f& wi, Passage event) const {
         if (oh > 0.f && ih < 0.f)
             single = o.g1 * ggx_.d(h) * oh * -ih * near_.eta * near_.eta / (o.wo.z * denominator * denominator);
     }
-    return (1.f - rest) * single + rest * std::fabs(wi.z) * inverse_pi;
+    if (rest <= 0.f) return single;
+    return (1.f - rest) * single + rest * std::fabs(wi.z) * inverse_pi * forward(event).drawn(o.wo, wi);
 }
 
 RoughInterface::Sample RoughInterface::sample(const Seen& o, Passage event, float u, float u1, float u2) const {
@@ -126,7 +127,7 @@ RoughInterface::Sample RoughInterface::sample(const Seen& o, Passage event, floa
     Sample s;
     const bool through = event == Passage::refract;
     if (u < rest) {
-        s.wi = cosine_direction(u1, u2);
+        s.wi = forward(event).draw(o.wo, u1, u2);
         if (through) s.wi.z = -s.wi.z;
     } else {
         const V3f h = ggx_.visible_normal(o.wo, u1, u2);

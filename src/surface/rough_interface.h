@@ -1,9 +1,9 @@
 // A rough interface between two dielectrics, seen from one side: reflection and refraction of single scattering (Walter
 // et al. 2007) and what more bounces give back (albedo_tables.h), so that reflected and refracted light together are
 // all the light.
-//   reflection   F(h) D G2 / (4 mu_o) (1 + e(mu_o) e(mu_i))  +  Rm(mu_o) Rm(mu_i) mu_i (1 + a x) / (pi Rm_average)
+//   reflection   F(h) D G2 / (4 mu_o) (1 + e(mu_o) e(mu_i))  +  Rm(mu_o) Rm(mu_i) mu_i P / (pi Rm_average)
 //   refraction   (1 - F) D G2' |wo.h||wi.h| eta^2 / (mu_o (wo.h + eta wi.h)^2) (1 + e(mu_o) e'(mu_i))
-//                +  Tm(mu_o) Tm'(mu_i) mu_i (1 + a x) / (pi Tm'_average)
+//                +  Tm(mu_o) Tm'(mu_i) mu_i P / (pi Tm'_average)
 //   eta          IOR of the far side over that of the near side;   '  the same interface seen from the far side
 // Values are f(wo, wi) times the cosine of wi, and keep flux (no eta^2 of radiance: a closed stack ends in the medium
 // where it began).
@@ -43,6 +43,11 @@ public:
     float rest_reflected_average() const { return mean_.whole.reflected; }  ///< of echoes too, cosine-weighted
 
     enum class Passage : uint8_t { reflect, refract };
+
+    /// How the broad lobe of an event turns.
+    const Onward& forward(Passage event) const {
+        return event == Passage::reflect ? mean_.forward_reflected : mean_.forward_through;
+    }
 
     Seen seen_from(const V3f& wo) const;
     float reflect(const Seen& o, const V3f& wi) const;  ///< wi.z > 0
@@ -137,7 +142,7 @@ template <class Next> V3f RoughInterface::scatter(const Seen& o, Next&& next) co
     const AlbedoTables& tables = AlbedoTables::get();
     wi = through ? tables.draw_rest(AlbedoTables::Of::through, facets_, far_, next)
                  : tables.draw_rest(AlbedoTables::Of::reflected, facets_, near_, next);
-    wi = turned_onward(through ? mean_.forward_through : mean_.forward_reflected, o.wo, wi, next());
+    wi = forward(through ? Passage::refract : Passage::reflect).turned(o.wo, wi, next());
     if (through) wi.z = -wi.z;
     return wi;
 }

@@ -259,7 +259,7 @@ void furnace(int n, float most) {
     for (size_t k = 0; k < kinds.size(); ++k) {
         if (std::getenv("VEMTRA_TELL")) WARN(kinds[k].name << ": " << found[k].off << " at " << found[k].where);
         INFO(kinds[k].name << ": " << found[k].where);
-        CHECK(found[k].off < (std::string(kinds[k].name) == "rough paint" ? 3.f * most : most));
+        CHECK(found[k].off < most);
     }
 }
 }  // namespace

@@ -130,6 +130,7 @@ TEST_CASE("slices of nine stacks are those of light that is walked through their
             WalkRandom numbers(uint32_t(k) + 5u);
             double error = 0;
             double all = 0;
+            double noise = 0;  // of the walks: what their count alone leaves open
             for (int c = 0; c < cells; ++c) {
                 constexpr int across = 110;
                 double sum = 0;
@@ -147,16 +148,17 @@ TEST_CASE("slices of nine stacks are those of light that is walked through their
                 const double scale = 1. / double(solid_angle(c) * in_cell(c, .5f, .5f).z);
                 error += std::pow((told - expected) * scale, 2.);
                 all += std::pow(expected * scale, 2.);
+                noise += expected / walks * scale * scale;
                 char line[80];
                 std::snprintf(line, sizeof line, " %.4f/%.4f", told * scale, expected * scale);
                 s.told += line;
             }
-            s.rms = std::sqrt(error / all);
+            s.rms = std::sqrt(std::max(0., error - noise) / all);
         }
     });
     for (const Slice& s : slices) {
         INFO(s.of->name << ", cos " << s.mu << ": " << s.rms << s.told);
-        CHECK(s.rms < .05);  // of which the walks are .03 where little light comes back
+        CHECK(s.rms < .03);
     }
 }
 
@@ -169,7 +171,7 @@ TEST_CASE("half-spaces of any index reflect what the walk does, from both sides,
     std::vector<At> all;
     for (const float ior : {1.01f, 1.02f, 1.05f, 1.1f, 1.2f, 1.33f, 1.5f, 1.8f, 2.4f})
         for (const float roughness : {.1f, .35f, .6f, 1.f})
-            for (const float mu : {.05f, .15f, .4f, .8f})
+            for (const float mu : {.05f, .1f, .15f, .25f, .4f, .8f})
                 for (const bool above : {true, false}) all.push_back({ior, roughness, mu, above});
     constexpr int n = 40000;
     parallel_ranges(all.size(), 4, [&](size_t first, size_t last) {
@@ -195,8 +197,8 @@ TEST_CASE("half-spaces of any index reflect what the walk does, from both sides,
     for (const At& a : all) {
         INFO("IOR " << a.ior << ", roughness " << a.roughness << ", cos " << a.mu << (a.above ? ", above" : ", below")
                     << ": " << a.told << ", walk " << a.walked);
-        // The tables' grid is coarse for the roughest of nearly equal media, seen from the denser one.
-        const float known = a.roughness == 1.f && a.ior < 1.05f && !a.above ? .02f : .01f;
+        // The tables' cosines are coarse for the roughest of nearly equal media, seen from the denser one.
+        const float known = a.roughness == 1.f && a.ior < 1.015f && !a.above ? .014f : .01f;
         CHECK(std::fabs(a.told - a.walked) < known + 4.f * std::sqrt(2.f * a.walked * (1.f - a.walked) / n));
     }
 }
