@@ -72,7 +72,7 @@ void Stack::add(const Fuzz& f) {
 void Stack::finish(const Slots& s, const Tilt& tilt, float wavelength, bool leaving) {
     base_.emplace(s, Bsdf::eta_of(s, ior_, leaving, wavelength), leaving ? s.specular_ior : ior_);
     tilt_ = tilt;
-    leaning_ = !count_ && tilt.own && !base_->transmits() ? Leaning(tilt.normal) : Leaning();
+    leaning_ = tilt.own && !base_->transmits() ? Leaning(tilt.normal) : Leaning();
     if (!count_) return;
     // Seen from outside, a facet tilted by t below coats turns light by about n * 2 t, and each rough interface adds (n
     // - 1) * t on the way in and on the way out: the variances add up.
@@ -129,20 +129,21 @@ V3f Stack::absorbed(const Element& e, float mu) const {
     return exp3(e.tau * (-1.f / std::max(1e-4f, std::fabs(mu))));
 }
 
+Stack::Met Stack::meet(const V3f& a) const {
+    Met o;
+    if (leaning_.leans()) o.facets_seen = leaning_.facets_seen(a);
+    if (o.facets_seen > 0.f) o.base = base_->seen_from(tilt_.in(a));
+    if (o.facets_seen < 1.f) o.in_wall = base_->seen_from(tilt_.in(leaning_.mirrored(a)));
+    return o;
+}
+
 Stack::Seen Stack::seen_from(const V3f& wo) const {
     Seen o;
     o.wo = wo;
     o.wo.z = std::max(1e-4f, o.wo.z);
     if (!count_) {
-        if (leaning_.leans()) o.facets_seen = leaning_.facets_seen(o.wo);
-        if (o.facets_seen > 0.f) {
-            o.base = base_->seen_from(tilt_.in(o.wo));
-            o.albedo = o.base.albedo * o.facets_seen;
-        }
-        if (o.facets_seen < 1.f) {
-            o.in_wall = base_->seen_from(tilt_.in(leaning_.mirrored(o.wo)));
-            o.albedo += o.in_wall.albedo * (1.f - o.facets_seen);
-        }
+        static_cast<Met&>(o) = meet(o.wo);
+        o.albedo = o.base.albedo * o.facets_seen + o.in_wall.albedo * (1.f - o.facets_seen);
         return o;
     }
     V3f passed(1.f);
@@ -238,7 +239,7 @@ template <class F> void Stack::for_ways_out(const V3f& wi, F&& f) const {
     along(Leaning::turned_up(wi), 1.f);
 }
 
-V3f Stack::bare_value(const Seen& o, const V3f& wi) const {
+V3f Stack::bare_value(const Met& o, const V3f& wi) const {
     if (!leaning_.leans()) return base_->evaluate(o.base, tilt_.in(wi));
     V3f sum(0.f);
     if (wi.z <= 0.f) return sum;
@@ -249,15 +250,23 @@ V3f Stack::bare_value(const Seen& o, const V3f& wi) const {
     return sum;
 }
 
-float Stack::bare_pdf(const Seen& o, const V3f& wi) const {
-    if (!leaning_.leans()) return base_->pdf(o.base, tilt_.in(wi));
+/// `density(seen, wi)` is the substrate's own.
+template <class Density> float Stack::density_of_ways(const Met& o, const V3f& wi, Density&& density) const {
+    if (!leaning_.leans()) return density(o.base, tilt_.in(wi));
     float sum = 0.f;
     if (wi.z <= 0.f) return sum;
     for_ways_out(wi, [&](const V3f& way, float share) {
-        if (o.facets_seen > 0.f) sum += base_->pdf(o.base, way) * (o.facets_seen * share);
-        if (o.facets_seen < 1.f) sum += base_->pdf(o.in_wall, way) * ((1.f - o.facets_seen) * share);
+        if (o.facets_seen > 0.f) sum += density(o.base, way) * (o.facets_seen * share);
+        if (o.facets_seen < 1.f) sum += density(o.in_wall, way) * ((1.f - o.facets_seen) * share);
     });
     return sum;
+}
+float Stack::bare_pdf(const Met& o, const V3f& wi) const {
+    return density_of_ways(o, wi, [&](const Bsdf::Seen& seen, const V3f& way) { return base_->pdf(seen, way); });
+}
+float Stack::bare_scatter_pdf(const Met& o, const V3f& wi) const {
+    return density_of_ways(o, wi,
+                           [&](const Bsdf::Seen& seen, const V3f& way) { return base_->scatter_pdf(seen, way); });
 }
 
 Scattered Stack::bare_sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const {

@@ -96,11 +96,14 @@ public:
 
     /// Reflection off the outermost interface, and all else; `either`: one of them by chance.
     enum class Part : uint8_t { either, top, inside };
-    struct Seen {
-        V3f wo;
-        Bsdf::Seen base;          ///< of the substrate as wo reaches it straight through the coats
+    /// The substrate as it is met from a direction.
+    struct Met {
+        Bsdf::Seen base;
         Bsdf::Seen in_wall;       ///< of a leaning one: as it is seen in the walls between its facets
         float facets_seen = 1.f;  ///< the share of what is seen straight
+    };
+    struct Seen : Met {  ///< of a coated stack `base` is the blurred one, as wo reaches it straight through the coats
+        V3f wo;
         RoughInterface::Seen top;
         V3f albedo{0.f};
         V3f passed{1.f};                    ///< share of light that gets straight through the coats
@@ -165,9 +168,13 @@ private:
     Scattered walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom& random) const;
     bool parted() const { return count_ > 0 && !elements_[0].straight(); }
     float inside_pdf(const Seen& o, const V3f& wi) const;
-    // Of a bare substrate, whose facets may lean.
-    V3f bare_value(const Seen& o, const V3f& wi) const;
-    float bare_pdf(const Seen& o, const V3f& wi) const;
+    // Of the substrate alone, whose facets may lean. All directions are the stack's.
+    Met meet(const V3f& a) const;
+    V3f bare_value(const Met& o, const V3f& wi) const;
+    float bare_pdf(const Met& o, const V3f& wi) const;
+    float bare_scatter_pdf(const Met& o, const V3f& wi) const;
+    template <class Density> float density_of_ways(const Met& o, const V3f& wi, Density&& density) const;
+    template <class Next> Scattered bare_scatter(const Met& o, Next&& next) const;
     Scattered bare_sample(const Seen& o, Part part, float u, float u1, float u2, WalkRandom& random) const;
     template <class F> void for_ways_out(const V3f& wi, F&& f) const;
     float lobe_pdf(const Ggx& lobe, const V3f& wo, const V3f& wi) const;
@@ -179,10 +186,29 @@ private:
     V3f lift_{1.f};                     // what undoing the darkening multiplies light from the substrate with
     std::optional<Bsdf> base_, proxy_;  // proxy: a substrate as blurred as it looks through the coats
     Tilt tilt_;
-    Leaning leaning_;  // of a bare, opaque substrate
+    Leaning leaning_;  // of an opaque substrate
     Ggx lobe_;         // what the interfaces under the first look like from outside: the sharpest of them
     bool has_lobe_ = false;
     bool only_fuzz_ = false;
 };
+
+/// Bsdf::scatter(), past the walls where facets lean.
+template <class Next> Scattered Stack::bare_scatter(const Met& o, Next&& next) const {
+    if (!leaning_.leans()) {
+        Scattered s = base_->scatter(o.base, next);
+        s.wi = tilt_.out(s.wi);
+        return s;
+    }
+    const bool straight = o.facets_seen >= 1.f || next() < o.facets_seen;
+    Scattered s = base_->scatter(straight ? o.base : o.in_wall, next);
+    if (s.enters_subsurface || s.pdf <= 0.f || s.wi.z <= 0.f) return s;
+    s.wi = tilt_.out_of(s.wi);
+    if (s.wi.z < 0.f)
+        s.wi = Leaning::turned_up(s.wi);
+    else if (const float leaves = leaning_.leaves(s.wi); leaves < 1.f && next() >= leaves)
+        s.wi = leaning_.mirrored(s.wi);
+    s.wi.z = std::max(1e-6f, s.wi.z);
+    return s;
+}
 
 }  // namespace vemtra::surface

@@ -85,22 +85,17 @@ struct Stack::Walk {
     bool at_substrate() {
         const int n = s.count_;
         if (!at_base) beta *= s.lift_, at_base = true;
-        const V3f a = s.tilt_.in(-d);
-        const Bsdf::Seen seen = s.base_->seen_from(a);
+        const Met met = s.meet(-d);
         if (reach == n) {
-            const V3f in = s.tilt_.in(W[n]);
             float weight = 1.f;
-            if (P[n] > 0.f) {
-                const float p = s.base_->scatter_pdf(seen, in);
-                weight = P[n] / (P[n] + p);
-            }
-            sum += beta * s.base_->evaluate(seen, in) * B[n] * weight;
+            if (P[n] > 0.f) weight = P[n] / (P[n] + s.bare_scatter_pdf(met, W[n]));
+            sum += beta * s.bare_value(met, W[n]) * B[n] * weight;
         }
-        Scattered out = s.base_->scatter(seen, [&] { return random.next(); });
+        Scattered out = s.bare_scatter(met, [&] { return random.next(); });
         if (out.enters_subsurface || out.pdf <= 0.f || out.wi.z <= 0.f) return false;
-        if (s.elements_[n - 1].two_ways) out.pdf = s.base_->scatter_pdf(seen, out.wi);
+        if (s.elements_[n - 1].two_ways) out.pdf = s.bare_scatter_pdf(met, out.wi);
         beta *= out.weight;
-        d = s.tilt_.out(out.wi);
+        d = out.wi;
         reflected_pdf = out.pdf;
         down = false;
         --k;
@@ -250,16 +245,14 @@ Scattered Stack::walk_out(const V3f& wo, float u, float u1, float u2, WalkRandom
     for (int step = 0; step < most_events; ++step) {
         if (down && k == count_) {
             if (!at_base) beta *= lift_, at_base = true;
-            const Bsdf::Seen seen = base_->seen_from(tilt_.in(-d));
-            Scattered s = base_->scatter(seen, first_numbers);
+            Scattered s = bare_scatter(meet(-d), first_numbers);
             if (s.pdf <= 0.f) return {};
             beta *= s.weight;
             if (s.enters_subsurface || s.wi.z <= 0.f) {
                 s.weight = beta;
-                s.wi = tilt_.out(s.wi);
                 return s;
             }
-            d = tilt_.out(s.wi);
+            d = s.wi;
             down = false;
             --k;
         } else {

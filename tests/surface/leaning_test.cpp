@@ -78,6 +78,42 @@ TEST_CASE("white metal keeps all light, however its normal leans, and what is ev
             }
 }
 
+TEST_CASE("so it does under coats") {
+    for (const float roughness : {.3f, .8f})
+        for (const float degrees : {20.f, 45.f})
+            for (const float angle : {0.f, 70.f, -70.f}) {
+                Stack stack;
+                stack.add(Coat{.15f, 0.f, 1.5f});
+                stack.finish(surface::sane(metal(V3f(1.f), V3f(1.f), roughness)),
+                             surface::Tilt::make(leaning_by(degrees, .3f), V3f(0.f)));
+                const float a = angle * pi / 180.f;
+                const Stack::Seen seen = stack.seen_from({std::sin(a), 0.f, std::cos(a)});
+                std::mt19937 random(5);
+                std::uniform_real_distribution<float> u(0.f, .9999999f);
+                WalkRandom walk(7);
+                double sampled = 0;
+                double evaluated = 0;
+                double squares[2] = {};
+                constexpr int n = 30000;
+                for (int i = 0; i < n; ++i) {
+                    const float x = u(random);
+                    const float y = u(random);
+                    const auto s = stack.sample(seen, u(random), x, y, walk);
+                    sampled += double(s.weight.x) / n;
+                    squares[0] += double(s.weight.x) * double(s.weight.x) / n;
+                    const double f = double(stack.evaluate(seen, direction(y, 2.f * pi * x), walk).x) * 2. * M_PI;
+                    evaluated += f / n;
+                    squares[1] += f * f / n;
+                }
+                INFO("roughness " << roughness << ", leans by " << degrees << ", seen from " << angle);
+                const double noise[2] = {4. * std::sqrt((squares[0] - sampled * sampled) / n),
+                                         4. * std::sqrt((squares[1] - evaluated * evaluated) / n)};
+                CHECK(sampled == Approx(1.).margin(.005 + noise[0]));
+                CHECK(evaluated == Approx(1.).margin(.02 + noise[1]));
+                CHECK(noise[1] < .25);
+            }
+}
+
 TEST_CASE("light goes either way alike between facets that lean, where both ways see them") {
     const Stack stack = leaning_metal(.5f, leaning_by(25.f, .4f));
     WalkRandom walk(1);
