@@ -348,6 +348,8 @@ surface::Tilt Materials::tilt(int i, const Prepared& p, const Frame& frame, Face
         if (!in.identity) normal.normalize();
         if (point.inside) normal = -normal;
         normal = frame.to_local(normal);
+        const V3f wo = frame.to_local(point.wo);
+        if (!facets.lean && normal.z > 0.f && wo.z > 0.f) normal = surface::mirroring_upwards(normal, wo);
     }
     if (facets.anisotropy > 0.f) {
         if (facets.tangent.length2() <= 1e-12f)

@@ -11,6 +11,21 @@
 
 namespace vemtra::surface {
 
+/// For coats and clear bodies, whose facets are not between walls: the normal nearest to that one, on the way to the
+/// form's own, of which `wo` (wo.z > 0) is mirrored to over the horizon, at least as high as itself or .1. What an
+/// interface throws below the horizon is folded up to it, where nobody who asks for a value finds it again: this way
+/// there is little.
+inline V3f mirroring_upwards(const V3f& normal, const V3f& wo) {
+    const float facing = wo.dot(normal);
+    if (facing <= 0.f) return {0.f, 0.f, 1.f};
+    const V3f mirrored = normal * (2.f * facing) - wo;
+    const float least = std::min(wo.z, .1f);
+    const float across = std::sqrt(mirrored.x * mirrored.x + mirrored.y * mirrored.y);
+    if (mirrored.z >= least || across < 1e-6f) return normal;
+    const float scale = std::sqrt(1.f - least * least) / across;
+    return (wo + V3f(mirrored.x * scale, mirrored.y * scale, least)).normalized();
+}
+
 class Leaning {
 public:
     Leaning() = default;

@@ -377,25 +377,27 @@ void Textures::sample(int handle, int n, const float* const* place, float* const
 void Textures::sample_seamless(const Image& image, int n, const float* const* place, float* const* out,
                                int components) const {
     constexpr int across = 128;  // points a side by which the tones are known
-    std::call_once(image.seamless->once, [&] {
-        std::vector<float> u;
-        std::vector<float> v;
-        std::vector<float> values(size_t(across) * across * 3);
-        std::vector<float> step(size_t(across) * across, 1.f / across);
-        std::vector<float> none(step.size(), 0.f);
-        for (int i = 0; i < across * across; ++i)
-            u.push_back((float(i % across) + .5f) / across), v.push_back((float(i / across) + .5f) / across);
-        float* to[] = {values.data(), values.data() + step.size(), values.data() + 2 * step.size()};
-        for (size_t first = 0; first < step.size(); first += size_t(nodes::max_batch)) {
-            const float* at[] = {&u[first], &v[first], &step[first], &none[first], &none[first], &step[first]};
-            float* part[] = {to[0] + first, to[1] + first, to[2] + first};
-            sample_copies(image, nodes::max_batch, at, part, components);
-        }
-        for (int c = 0; c < components; ++c) image.seamless->tones[c] = Tones({to[c], to[c] + step.size()});
-    });
+    const bool spread = image.spread != nodes::Spread::none;
+    if (!spread)
+        std::call_once(image.seamless->once, [&] {
+            std::vector<float> u;
+            std::vector<float> v;
+            std::vector<float> values(size_t(across) * across * 3);
+            std::vector<float> step(size_t(across) * across, 1.f / across);
+            std::vector<float> none(step.size(), 0.f);
+            for (int i = 0; i < across * across; ++i)
+                u.push_back((float(i % across) + .5f) / across), v.push_back((float(i / across) + .5f) / across);
+            float* to[] = {values.data(), values.data() + step.size(), values.data() + 2 * step.size()};
+            for (size_t first = 0; first < step.size(); first += size_t(nodes::max_batch)) {
+                const float* at[] = {&u[first], &v[first], &step[first], &none[first], &none[first], &step[first]};
+                float* part[] = {to[0] + first, to[1] + first, to[2] + first};
+                sample_copies(image, nodes::max_batch, at, part, components);
+            }
+            for (int c = 0; c < components; ++c) image.seamless->tones[c] = Tones({to[c], to[c] + step.size()});
+        });
     thread_local std::vector<float> memory;
     const size_t stride = size_t(n);
-    memory.resize(stride * 6 + stride * 3 * 3);
+    memory.resize(stride * 6 + stride * 3 * 4);
     float* u = memory.data();
     float* v = u + 3 * stride;
     float* value = v + 3 * stride;
@@ -407,14 +409,27 @@ void Textures::sample_seamless(const Image& image, int n, const float* const* pl
     }
     for (size_t k = 0; k < 3; ++k) {
         const float* at[] = {u + k * stride, v + k * stride, place[2], place[3], place[4], place[5]};
-        float* to[] = {value + (3 * k) * stride, value + (3 * k + 1) * stride, value + (3 * k + 2) * stride};
+        float* to[4];
+        for (size_t c = 0; c < 4; ++c) to[c] = value + (4 * k + c) * stride;
         sample_copies(image, n, at, to, components);
+    }
+    if (spread) {  // tones of one deviation are mixed, so that their variances are by the squares of the shares
+        for (size_t i = 0; i < stride; ++i) {
+            float square[3];
+            float all = 0.f;
+            for (size_t k = 0; k < 3; ++k) all += square[k] = copies[i].weight[k] * copies[i].weight[k];
+            for (size_t c = 0; c < size_t(components); ++c) {
+                out[c][i] = 0.f;
+                for (size_t k = 0; k < 3; ++k) out[c][i] += square[k] / all * value[(4 * k + c) * stride + i];
+            }
+        }
+        return;
     }
     for (size_t i = 0; i < stride; ++i)
         for (size_t c = 0; c < size_t(components); ++c) {
             const Tones& t = image.seamless->tones[c];
             float g[3];
-            for (size_t k = 0; k < 3; ++k) g[k] = t.to_normal(value[(3 * k + c) * stride + i]);
+            for (size_t k = 0; k < 3; ++k) g[k] = t.to_normal(value[(4 * k + c) * stride + i]);
             out[c][i] = t.from_normal(mix_normal(g, copies[i].weight));
         }
 }

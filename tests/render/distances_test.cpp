@@ -144,6 +144,20 @@ TEST_CASE("relief of maps, even or stretched, has one brightness from wherever i
                 }
 }
 
+TEST_CASE("so has relief of a map whose copies are mixed so that nothing repeats") {
+    for (const Height height : {bumps, streaks})
+        for (const bool as_heights : {true, false}) {
+            INFO((height == bumps ? "bumps" : "streaks") << (as_heights ? " as heights" : " as directions"));
+            Sheet sheet(true, 24.f);
+            sheet.by_map(height, as_heights);
+            const std::string placing = sheet.node("placement", "place");
+            sheet.set(placing, "tiling", std::string("seamless"));
+            for (scene::Node& n : sheet.build_up().layers[0].nodes)
+                if (n.inputs.contains("file")) n.inputs["texcoord"].from = placing;
+            sheet.keeps_its_brightness(.06);
+        }
+}
+
 TEST_CASE("relief of networks has one brightness from wherever it is seen") {
     for (const bool across : {true, false}) {
         INFO((across ? "lamp across" : "lamp along"));

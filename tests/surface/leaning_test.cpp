@@ -114,6 +114,44 @@ TEST_CASE("so it does under coats") {
             }
 }
 
+TEST_CASE("coats that lean are bent until they mirror upwards, and then show what they send on") {
+    for (const float degrees : {5.f, 12.f, 25.f, 45.f})
+        for (const float angle : {0.f, 40.f, 70.f, -70.f, -86.f}) {
+            INFO("leans by " << degrees << ", seen from " << angle);
+            const float a = angle * pi / 180.f;
+            const V3f wo(std::sin(a), 0.f, std::cos(a));
+            const V3f leans = leaning_by(degrees, .3f);
+            const V3f n = surface::mirroring_upwards(leans, wo);
+            CHECK(n.length() == Approx(1.f));
+            const float up = (n * (2.f * wo.dot(n)) - wo).z;
+            CHECK(up >= std::min(wo.z, .1f) - 1e-4f);
+            CHECK(n.z >= leans.z - 1e-4f);
+            if ((leans * (2.f * wo.dot(leans)) - wo).z > .1f) CHECK(n == leans);
+            if (angle < -80.f || degrees > 30.f) continue;  // folds of the lobe's width are left
+            Stack stack;
+            Coat coat{.15f, 0.f, 1.5f};
+            coat.tilt = surface::Tilt::make(n, V3f(0.f));
+            stack.add(coat);
+            stack.finish(surface::sane(lambert(V3f(1.f))), {});
+            const Stack::Seen seen = stack.seen_from(wo);
+            WalkRandom walk(7);
+            std::mt19937 random(5);
+            std::uniform_real_distribution<float> u(0.f, .9999999f);
+            double evaluated = 0;
+            double square = 0;
+            constexpr int draws = 30000;
+            for (int i = 0; i < draws; ++i) {
+                const V3f wi = direction(u(random), 2.f * pi * u(random));
+                const double f = double(stack.evaluate(seen, wi, walk).x) * 2. * M_PI;
+                evaluated += f / draws;
+                square += f * f / draws;
+            }
+            const double noise = 4. * std::sqrt((square - evaluated * evaluated) / draws);
+            CHECK(evaluated == Approx(1.).margin(.03 + noise));
+            CHECK(noise < .4);
+        }
+}
+
 TEST_CASE("light goes either way alike between facets that lean, where both ways see them") {
     const Stack stack = leaning_metal(.5f, leaning_by(25.f, .4f));
     WalkRandom walk(1);

@@ -215,11 +215,11 @@ static int ask_file(const Asking& a, int components, Resources& resources) {
 static int ask_image(const Asking& a, Resources& resources) {
     return ask_file(a, a.components, resources);
 }
-/// The same map, for how it varies; -1 where copies of it are mixed.
+/// The same map, for how it varies.
 static int ask_spread(int map, Spread spread, Resources& resources) {
     ImageRequest r = resources.images[size_t(map)];
     r.spread = spread;
-    return r.seamless ? -1 : resources.image(r);
+    return resources.image(r);
 }
 static int ask_image_spread(const Asking& a, Resources& resources) {
     return a.components == 3 ? ask_spread(ask_file(a, 3, resources), Spread::directions, resources) : -1;
