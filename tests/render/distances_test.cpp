@@ -154,7 +154,7 @@ TEST_CASE("so has relief of a map whose copies are mixed so that nothing repeats
             sheet.set(placing, "tiling", std::string("seamless"));
             for (scene::Node& n : sheet.build_up().layers[0].nodes)
                 if (n.inputs.contains("file")) n.inputs["texcoord"].from = placing;
-            sheet.keeps_its_brightness(.06);
+            sheet.keeps_its_brightness();
         }
 }
 
