@@ -43,7 +43,7 @@ struct Facets {
 ///   round facets   (1 - g^2) / (1 + g^2 - 2 g x / s)   a wrapped Cauchy distribution, whose mean cosine is g
 ///   else           1 + a x                           keeps what is the same in both directions of a stretch
 struct Onward {
-    float a = 0.f;  ///< -.9 to .9
+    float a = 0.f;  ///< of round facets 0 to .95, else -.95 to .95
     bool round = true;
     float operator()(const V3f& o, const V3f& i) const {
         const float x = -(o.x * i.x + o.y * i.y);

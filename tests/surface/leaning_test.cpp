@@ -18,6 +18,29 @@ Stack leaning_metal(float roughness, const V3f& normal) {
     return stack;
 }
 
+/// What a white stack returns, seen from `wo`: as it is sampled, and as it is evaluated; four deviations of each mean.
+struct Returned {
+    double sampled = 0, evaluated = 0, sampled_noise = 0, evaluated_noise = 0;
+    Returned(const Stack& stack, const V3f& wo) {
+        const Stack::Seen seen = stack.seen_from(wo);
+        std::mt19937 random(5);
+        std::uniform_real_distribution<float> u(0.f, .9999999f);
+        WalkRandom walk(7);
+        double squares[2] = {};
+        constexpr int n = 30000;
+        for (int i = 0; i < n; ++i) {
+            const float x = u(random);
+            const float y = u(random);
+            const double w = double(stack.sample(seen, u(random), x, y, walk).weight.x);
+            const double f = double(stack.evaluate(seen, direction(y, 2.f * pi * x), walk).x) * 2. * M_PI;
+            sampled += w / n, squares[0] += w * w / n;
+            evaluated += f / n, squares[1] += f * f / n;
+        }
+        sampled_noise = 4. * std::sqrt(std::max(0., squares[0] - sampled * sampled) / n);
+        evaluated_noise = 4. * std::sqrt(std::max(0., squares[1] - evaluated * evaluated) / n);
+    }
+};
+
 }  // namespace
 
 TEST_CASE("facets and walls together lie as the form does: what both show is what the form shows") {
@@ -87,30 +110,11 @@ TEST_CASE("so it does under coats") {
                 stack.finish(surface::sane(metal(V3f(1.f), V3f(1.f), roughness)),
                              surface::Tilt::make(leaning_by(degrees, .3f), V3f(0.f)));
                 const float a = angle * pi / 180.f;
-                const Stack::Seen seen = stack.seen_from({std::sin(a), 0.f, std::cos(a)});
-                std::mt19937 random(5);
-                std::uniform_real_distribution<float> u(0.f, .9999999f);
-                WalkRandom walk(7);
-                double sampled = 0;
-                double evaluated = 0;
-                double squares[2] = {};
-                constexpr int n = 30000;
-                for (int i = 0; i < n; ++i) {
-                    const float x = u(random);
-                    const float y = u(random);
-                    const auto s = stack.sample(seen, u(random), x, y, walk);
-                    sampled += double(s.weight.x) / n;
-                    squares[0] += double(s.weight.x) * double(s.weight.x) / n;
-                    const double f = double(stack.evaluate(seen, direction(y, 2.f * pi * x), walk).x) * 2. * M_PI;
-                    evaluated += f / n;
-                    squares[1] += f * f / n;
-                }
+                const Returned r(stack, {std::sin(a), 0.f, std::cos(a)});
                 INFO("roughness " << roughness << ", leans by " << degrees << ", seen from " << angle);
-                const double noise[2] = {4. * std::sqrt((squares[0] - sampled * sampled) / n),
-                                         4. * std::sqrt((squares[1] - evaluated * evaluated) / n)};
-                CHECK(sampled == Approx(1.).margin(.005 + noise[0]));
-                CHECK(evaluated == Approx(1.).margin(.02 + noise[1]));
-                CHECK(noise[1] < .25);
+                CHECK(r.sampled == Approx(1.).margin(.005 + r.sampled_noise));
+                CHECK(r.evaluated == Approx(1.).margin(.02 + r.evaluated_noise));
+                CHECK(r.evaluated_noise < .25);
             }
 }
 
@@ -133,22 +137,9 @@ TEST_CASE("coats that lean are bent until they mirror upwards, and then show wha
             coat.tilt = surface::Tilt::make(n, V3f(0.f));
             stack.add(coat);
             stack.finish(surface::sane(lambert(V3f(1.f))), {});
-            const Stack::Seen seen = stack.seen_from(wo);
-            WalkRandom walk(7);
-            std::mt19937 random(5);
-            std::uniform_real_distribution<float> u(0.f, .9999999f);
-            double evaluated = 0;
-            double square = 0;
-            constexpr int draws = 30000;
-            for (int i = 0; i < draws; ++i) {
-                const V3f wi = direction(u(random), 2.f * pi * u(random));
-                const double f = double(stack.evaluate(seen, wi, walk).x) * 2. * M_PI;
-                evaluated += f / draws;
-                square += f * f / draws;
-            }
-            const double noise = 4. * std::sqrt((square - evaluated * evaluated) / draws);
-            CHECK(evaluated == Approx(1.).margin(.03 + noise));
-            CHECK(noise < .4);
+            const Returned r(stack, wo);
+            CHECK(r.evaluated == Approx(1.).margin(.03 + r.evaluated_noise));
+            CHECK(r.evaluated_noise < .4);
         }
 }
 
