@@ -232,8 +232,10 @@ private:
         p_->cut_heights = out->cut;
         p_->quick_heights = out->quick;
         for (const nodes::ImageRequest& r : rest.resources.images) p_->resources.image(r);  // nodes' pictures show them
-        if (std::any_of(out->spacing.begin(), out->spacing.end(), [](float s) { return s > 0.f; }))
-            p_->fine_relief = std::make_shared<const FineRelief>(made, compiled, out->spacing);
+        if (auto fine = std::make_shared<const FineRelief>(made, compiled, out->instances, out->spacing, shop_,
+                                                           detail == ReliefDetail::quick);
+            fine->any())
+            p_->fine_relief = std::move(fine);
         if (!reads) field_geometry_ = shop_.geometry(out->for_fields);
         p_->fields_final = rest.fields_final && !fields_wait && (out->final || options_.relief == Relief::quick);
         return true;

@@ -402,7 +402,7 @@ bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace&
         if (offsets)
             for (size_t i = 0; i < n; ++i) outwards[i] = h[i] + offsets->by[i].dot(offsets->ways->normal[i]);
         std::fill_n(coverage.begin(), n, r.amount);
-        std::fill_n(thickness.begin(), n, r.thickness);
+        std::fill_n(thickness.begin(), n, lips && lips->without_thickness ? 0.f : r.thickness);
         if (r.gate_amount > 0.f) {
             const float* mask = nullptr;
             r.gate.run(batch, workspace, &mask);
@@ -444,6 +444,12 @@ bool BuildUpRelief::heights(const nodes::PointBatch& points, program::Workspace&
 bool BuildUpRelief::by_uvs() const {
     return std::any_of(layers.begin(), layers.end(), [](const ReliefLayer& r) {
         return (r.has_vector && r.space != scene::VectorSpace::part) || (r.nested && r.nested->by_uvs());
+    });
+}
+
+bool BuildUpRelief::has_thickness() const {
+    return std::any_of(layers.begin(), layers.end(), [](const ReliefLayer& r) {
+        return r.thickness != 0.f || (r.nested && r.nested->has_thickness());
     });
 }
 

@@ -38,6 +38,7 @@ struct ReliefLayer {
 struct Lips {
     std::unordered_map<const ReliefLayer*, std::shared_ptr<const geometry::BorderGrid>> grids;
     const ReliefLayer* until = nullptr;  ///< heights() ends there, and gives that layer's mask
+    bool without_thickness = false;      ///< layers have none: there are no edges
     const geometry::BorderGrid* of(const ReliefLayer& layer) const;
 };
 
@@ -76,7 +77,8 @@ struct BuildUpRelief {
     /// lips->until. `offsets`: asked for where it goes any way; null leaves them out.
     bool heights(const nodes::PointBatch& batch, program::Workspace& workspace, float* out, const Lips* lips,
                  ReliefOffsets* offsets = nullptr) const;
-    bool by_uvs() const;  ///< some vectors are told along U and V
+    bool by_uvs() const;         ///< some vectors are told along U and V
+    bool has_thickness() const;  ///< some layer has
     /// Those whose edge has a profile, in the order in which their masks are asked; what is nested among them.
     std::vector<const ReliefLayer*> with_lips() const;
     /// Of all that the mask of such a layer follows from, and of no more; resources by their numbers.
@@ -109,10 +111,9 @@ struct DisplaceResult {
     std::vector<geometry::Instance> instances;
     std::vector<geometry::Instance> for_fields;  ///< the same whatever the camera
     bool final = true;                           ///< computed heights are as fine as they will be
-    /// Per instance: between its computed heights, metres in the world, where the picture can tell less; else 0.
-    std::vector<float> spacing;
-    std::vector<uint32_t> cut;  ///< instances whose heights are coarser than the picture could tell
-    bool quick = false;         ///< some were computed now as they are for hands at work
+    std::vector<float> spacing;  ///< per instance: between computed heights, metres in the world; 0: there are none
+    std::vector<uint32_t> cut;   ///< instances whose heights are coarser than the picture could tell
+    bool quick = false;          ///< some were computed now as they are for hands at work
 };
 /// How finely heights are computed: for hands at work, which what was computed before serves as well; what fields are
 /// computed on; as finely as the picture can tell.

@@ -305,8 +305,7 @@ private:
             break;
         }
         out.final &= spacing == best;
-        const float told = relief_spacing(*rest_.scene, rest_.camera, in.bounds(), 1.f);
-        if (spacing * in.scale > told) out.spacing[i] = spacing * in.scale;
+        out.spacing[i] = spacing * in.scale;
     }
     /// Of all that its heights follow from, but how finely they are computed.
     uint64_t hash_of(uint32_t i, const BuildUpRelief& relief, uint64_t programs) const {

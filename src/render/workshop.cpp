@@ -176,6 +176,20 @@ std::shared_ptr<const geometry::Shape> Workshop::displaced(
     const std::function<std::shared_ptr<const geometry::Shape>()>& make) {
     return kept(displaced_, base, key, make);
 }
+Workshop::FinerHeights Workshop::finer_heights(const std::shared_ptr<const geometry::Shape>& displaced,
+                                               const std::function<FinerHeights()>& measure) {
+    {
+        std::lock_guard lock(mutex_);
+        std::erase_if(finer_heights_, [](const auto& f) { return f.first.expired(); });
+        for (const auto& [shape, finer] : finer_heights_)
+            if (shape.lock() == displaced) return finer;
+    }
+    if (!measure) return {};
+    const FinerHeights finer = measure();
+    std::lock_guard lock(mutex_);
+    finer_heights_.emplace_back(displaced, finer);
+    return finer;
+}
 std::shared_ptr<const geometry::Shape> Workshop::subdivided(const std::shared_ptr<const geometry::Shape>& base,
                                                             int levels, bool hard_edges, Progress* progress) {
     return kept<geometry::Shape>(displaced_, base, uint64_t(levels) * 2 + hard_edges, [&] {

@@ -73,6 +73,14 @@ public:
     std::shared_ptr<const geometry::Shape> displaced(
         const std::shared_ptr<const geometry::Shape>& base, uint64_t key,
         const std::function<std::shared_ptr<const geometry::Shape>()>& make);
+    /// What a displaced form's heights have beside those computed.
+    struct FinerHeights {
+        bool any = false;
+        float slip = 0.f;  ///< of slopes: by so much, in the middle, those computed are beside those over their spacing
+    };
+    /// `measure` is asked once for each form that somebody holds. Null: as was measured before, or none.
+    FinerHeights finer_heights(const std::shared_ptr<const geometry::Shape>& displaced,
+                               const std::function<FinerHeights()>& measure);
     /// Where the border of a mask runs on this form, under this key; the last ones are kept. Null where `make` gives
     /// nothing.
     std::shared_ptr<const geometry::BorderGrid> border(
@@ -120,6 +128,7 @@ private:
     std::shared_ptr<const T> kept(std::vector<MadeOf<T>>& shelf, const std::shared_ptr<const geometry::Shape>& base,
                                   uint64_t key, const std::function<std::shared_ptr<const T>()>& make);
     std::vector<MadeOf<geometry::Shape>> displaced_;
+    std::vector<std::pair<std::weak_ptr<const geometry::Shape>, FinerHeights>> finer_heights_;
     std::vector<MadeOf<geometry::MapGrid>> map_grids_;
     std::vector<MadeOf<geometry::BorderGrid>> borders_;
     std::vector<std::shared_ptr<const geometry::BorderGrid>> last_borders_;  ///< the newest last

@@ -2,6 +2,7 @@
 // stretched.
 #include "nodes/kernels/spread.h"
 #include "render_support.h"
+#include "scene/relief_slots.h"
 #include "support.h"
 #include "surface/facet_spread.h"
 #include "surface/microfacet.h"
@@ -73,6 +74,13 @@ struct Sheet {
     }
     void wire(const std::string& id, const char* port, const std::string& from) {
         scene::node(build_up(), id)->inputs[port].from = from;
+    }
+    void height(const std::string& from, float metres) {
+        auto& slots = build_up().layers[0].surface;
+        slots[scene::slot::height].from = from;
+        slots[scene::slot::height_scale].value = metres;
+        slots[scene::slot::height_neutral].value = 0.f;
+        slots[scene::slot::height_low].value = -1.f;
     }
     void face(const std::string& from) { build_up().layers[0].surface["geometry_normal"].from = from; }
     /// The relief as heights, or as directions.
@@ -188,4 +196,62 @@ TEST_CASE("brushed metal has one brightness from wherever it is seen, by its str
         sheet.face(relief);
         sheet.keeps_its_brightness(.07);
     }
+}
+
+TEST_CASE("heights that move a form are as bright where they are finer than what is computed of them") {
+    // One and the same place of a small sheet, whose heights are computed finely, and of a large one.
+    for (const char* edge : {"", "upright", "rounded"})
+        for (const bool across : {true, false}) {
+            INFO((across ? "lamp across" : "lamp along") << ", with a thick layer's edge: " << edge);
+            auto make = [&](float size) {
+                auto sheet = std::make_unique<Sheet>(across);
+                std::string obj;
+                for (const auto& [x, y] : {std::pair(-1, -1), {1, -1}, {1, 1}, {-1, 1}})
+                    obj += "v " + std::to_string(.5f + .5f * float(x) * size) + " " +
+                           std::to_string(.5f + .5f * float(y) * size) + " 0\n";
+                obj += "vn 0 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\no square\n";
+                sheet->s.write("square.obj", obj + "f 1/1/1 2/2/1 3/3/1\nf 1/1/1 3/3/1 4/4/1\n");
+                const std::string at = sheet->node("multiply", "vector3");
+                sheet->wire(at, "in1", sheet->node("position", "vector3"));
+                sheet->set(at, "in2", V3f(130.f, 30.f, 1.f));
+                const std::string noise = sheet->node("noise3d", "float");
+                sheet->wire(noise, "position", at);
+                sheet->height(noise, .0015f);
+                if (*edge) {  // of a layer whose edge is elsewhere
+                    scene::Layer cover = sheet->build_up().layers[0];
+                    cover.id = cover.name = "cover";
+                    cover.kind = scene::LayerKind::cover;
+                    cover.gate.amount = 1.f;
+                    for (const char* name : scene::relief_slots) cover.surface.erase(name);
+                    cover.nodes = {{.id = "place", .kind = "position", .type = "vector3", .name = "place"},
+                                   {.id = "x", .kind = "extract", .type = "float", .name = "x"},
+                                   {.id = "right", .kind = "ifgreater", .type = "float", .name = "right"}};
+                    cover.nodes[1].inputs["in"].from = "place";
+                    cover.nodes[2].inputs = {{"value1", {scene::Value{0.f}, "x"}},
+                                             {"value2", {scene::Value{.775f}, {}}}};
+                    cover.gate.mask.from = "right";
+                    cover.surface[scene::slot::height_thickness].value = .0005f;
+                    cover.surface[scene::slot::height_lip].value =
+                        float(int(std::string(edge) == "upright" ? scene::Lip::square : scene::Lip::rounded));
+                    sheet->build_up().layers.push_back(std::move(cover));
+                }
+                sheet->scene.render.relief_points = size < 1.f ? 8 : 1;
+                sheet->scene.render.relief_pixels = .25f;
+                return sheet;
+            };
+            const auto small = make(.6f);
+            small->scene.render.width = small->scene.render.height = 384;
+            render::Workshop workshop;
+            const auto near_by = small->ready(workshop);
+            REQUIRE_FALSE(near_by->fine_relief);
+            const float close = small->brightness(*near_by, 384);
+            for (const int pixels : {64, 12}) {
+                const auto large = make(20.f);
+                large->scene.render.width = large->scene.render.height = pixels;
+                const auto p = large->ready(workshop);
+                const float far = large->brightness(*p, pixels);
+                INFO(pixels << " pixels: " << far << ", close by " << close);
+                CHECK(double(far) == Approx(close).epsilon(.02));
+            }
+        }
 }

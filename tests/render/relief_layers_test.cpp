@@ -403,13 +403,19 @@ TEST_CASE("what computed heights are too coarse for goes to shading normals, wit
     p.set(0, slot::height_neutral, 0.f);
     p.set(0, slot::height_low, -1.f);
     p.scene.render.width = p.scene.render.height = 2048;
+    p.scene.render.relief_pixels = .5f;
     const auto fine = p.ready();
     CHECK(fine->fine_relief == nullptr);
     render::PrepareOptions options;
     options.relief = render::Relief::quick;
+    options.field_rays = geometry::field_rays_first;
     p.scene.render.relief_pixels = 24.f;
-    const auto coarse = p.ready(options);
-    REQUIRE(coarse->fine_relief);
+    const auto quick = p.ready(options);
+    REQUIRE(quick->fine_relief);
+    options.field_rays = geometry::field_rays_final;
+    const auto measured = p.ready(options);
+    REQUIRE(measured->fine_relief);
+    const render::Prepared* coarse = quick.get();
     // How far normals are from those of the fine form, by the width of the ray.
     auto apart = [&](float width, bool refined) {
         render::FineRelief::Work work;
@@ -438,7 +444,7 @@ TEST_CASE("what computed heights are too coarse for goes to shading normals, wit
     const double without = apart(.0005f, false);
     CHECK(without > .1);
     CHECK(apart(.0005f, true) < .35 * without);
-    // Wide rays see what the form itself has; in between it is neither one nor the other.
+    // Hands at work: wide rays see what the form itself has; in between it is neither one nor the other.
     CHECK(apart(.5f, true) == apart(.5f, false));
     double before = apart(.0005f, true);
     for (float width = .0005f; width < .02f; width *= 1.15f) {
@@ -446,4 +452,7 @@ TEST_CASE("what computed heights are too coarse for goes to shading normals, wit
         CHECK(std::fabs(here - before) < .3 * without);
         before = here;
     }
+    // At rest they see what is there at one place of all that they cover.
+    coarse = measured.get();
+    for (const float width : {.0005f, .005f, .5f}) CHECK(apart(width, true) < .2 * without);
 }
