@@ -65,11 +65,11 @@ struct Told {
 }  // namespace
 
 std::vector<V3f> brought_along(const Standing& standing, const Compared& coarse, const std::vector<uint8_t>* marks) {
-    std::vector<V3f> out = standing.linear;
     const size_t count = size_t(coarse.width) * size_t(coarse.height);
     if (!count || coarse.before.size() != count || coarse.now.size() != count ||
-        (marks && marks->size() != out.size()) || (!coarse.known.empty() && coarse.known.size() != count))
-        return out;
+        (marks && marks->size() != standing.linear.size()) || (!coarse.known.empty() && coarse.known.size() != count))
+        return standing.linear;
+    std::vector<V3f> out(standing.linear.size());
     const std::vector<Coarse> pixels = pixels_of(coarse);
     double sum = 0.;
     for (const Coarse& c : pixels) sum += double(c.light_before);
@@ -83,8 +83,9 @@ std::vector<V3f> brought_along(const Standing& standing, const Compared& coarse,
             for (size_t x = 0; x < size_t(standing.width); ++x) {
                 const size_t p = y * size_t(standing.width) + x;
                 const uint8_t mark = marks ? (*marks)[p] : uint8_t(known);
-                if (mark == not_known) continue;
                 const V3f& pixel = standing.linear[p];
+                out[p] = pixel;
+                if (mark == not_known) continue;
                 const float own = pixel.length2() + least * least;
                 const float fx = (float(x) + .5f) * float(w) / float(standing.width) - .5f;
                 const int u = int(std::lround(fx));

@@ -23,13 +23,13 @@ PixelRect whole_tiles(const PixelRect& r, int width, int height) {
     return {r.x0 / tile_size * tile_size, r.y0 / tile_size * tile_size, up(r.x1, width), up(r.y1, height)};
 }
 
-uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
+uint64_t Renderer::render_tile(Tile& t, uint32_t sample) {
     odd_ = sample & 1;
     // In two dimensions an error that shrinks with the samples' sixth root brings the mean to the truth.
     softening_ = f_.softening * std::pow(1.f + float(sample), -1.f / 6.f);
     t.body_sets.clear();
-    if (f_.view == View::clay) return clay(t, r, sample);
-    uint64_t rays = start(t, r, sample);
+    if (f_.view == View::clay) return clay(t, sample);
+    uint64_t rays = start(t, sample);
     if (f_.view != View::beauty) {
         flat_view(t, sample);
         return rays;
@@ -51,17 +51,24 @@ uint64_t Renderer::render_tile(Tile& t, const PixelRect& r, uint32_t sample) {
     return rays;
 }
 
-int Renderer::pixels_of(const PixelRect& r, uint32_t sample, Tile::Pixels& out) const {
-    int n = 0;
+void Renderer::choose_pixel(int x, int y, Tile::Pixels& out) const {
+    const int n = out.count++;
+    out.seed[n] = pixel_seed(uint32_t(x), uint32_t(y), f_.seed);
+    out.x[n] = uint16_t(x);
+    out.y[n] = uint16_t(y);
+}
+void Renderer::choose_pixels(const PixelRect& r, Tile::Pixels& out) const {
+    out.count = 0;
     for (int y = r.y0; y < r.y1; ++y)
-        for (int x = r.x0; x < r.x1; ++x) {
-            if (f_.only && !(*f_.only)[size_t(y) * size_t(f_.width) + size_t(x)]) continue;
-            out.seed[n] = pixel_seed(uint32_t(x), uint32_t(y), f_.seed);
-            out.x[n] = uint16_t(x);
-            out.y[n++] = uint16_t(y);
-        }
-    for (int i = 0; i < n; ++i) sample_2d(out.seed[i], sample, pair_camera, out.u[i], out.v[i]);
-    return n;
+        for (int x = r.x0; x < r.x1; ++x)
+            if (!f_.only || (*f_.only)[size_t(y) * size_t(f_.width) + size_t(x)]) choose_pixel(x, y, out);
+}
+void Renderer::choose_pixels(std::span<const uint32_t> list, Tile::Pixels& out) const {
+    out.count = 0;
+    for (const uint32_t p : list) choose_pixel(int(p % uint32_t(f_.width)), int(p / uint32_t(f_.width)), out);
+}
+void Renderer::aim(Tile::Pixels& pixels, uint32_t sample) {
+    for (int i = 0; i < pixels.count; ++i) sample_2d(pixels.seed[i], sample, pair_camera, pixels.u[i], pixels.v[i]);
 }
 
 void Renderer::camera_rays(const Tile::Pixels& pixels, int first, int count, RTCRayHit16& packet, int* valid) const {
@@ -83,9 +90,10 @@ void Renderer::camera_rays(const Tile::Pixels& pixels, int first, int count, RTC
     }
 }
 
-uint64_t Renderer::start(Tile& t, const PixelRect& r, uint32_t sample) {
+uint64_t Renderer::start(Tile& t, uint32_t sample) {
     Tile::Pixels& pixels = t.pixels;
-    const int n = pixels_of(r, sample, pixels);
+    aim(pixels, sample);
+    const int n = pixels.count;
     t.paths.resize(size_t(n));
     alignas(64) RTCRayHit16 packet;
     RTCIntersectContext context;
@@ -131,6 +139,47 @@ void Renderer::trace(std::vector<Path>& paths) {
     }
 }
 
+namespace {
+
+/// The pixels of a frame of which few are asked, tile by tile; none where there are so many that tiles share them out
+/// well. Threads then get equal parts of them: one tile may hold most.
+std::vector<uint32_t> few_pixels(const FrameSettings& frame, const PixelRect& r) {
+    constexpr size_t few = 16 * size_t(tile_capacity);
+    std::vector<uint32_t> out;
+    if (frame.noise > 0.f || (!frame.only && size_t(r.x1 - r.x0) * size_t(r.y1 - r.y0) > few)) return out;
+    for (int y0 = r.y0 / tile_size * tile_size; y0 < r.y1; y0 += tile_size)
+        for (int x0 = r.x0 / tile_size * tile_size; x0 < r.x1; x0 += tile_size)
+            for (int y = std::max(y0, r.y0); y < std::min(y0 + tile_size, r.y1); ++y)
+                for (int x = std::max(x0, r.x0); x < std::min(x0 + tile_size, r.x1); ++x) {
+                    const size_t p = size_t(y) * size_t(frame.width) + size_t(x);
+                    if (frame.only && !(*frame.only)[p]) continue;
+                    if (out.size() == few) return {};
+                    out.push_back(uint32_t(p));
+                }
+    return out;
+}
+
+/// A thread's own memory. It may take up another tile while it waits inside a library's own parallel loop: each nesting
+/// gets its own.
+class OwnTile {
+public:
+    OwnTile() : mine_(all().local()), tile_(mine_ ? std::move(mine_) : std::make_unique<Tile>()) {}
+    ~OwnTile() { mine_ = std::move(tile_); }
+    OwnTile(const OwnTile&) = delete;
+    OwnTile& operator=(const OwnTile&) = delete;
+    Tile& operator*() { return *tile_; }
+
+private:
+    static tbb::enumerable_thread_specific<std::unique_ptr<Tile>>& all() {
+        static tbb::enumerable_thread_specific<std::unique_ptr<Tile>> tiles;
+        return tiles;
+    }
+    std::unique_ptr<Tile>& mine_;
+    std::unique_ptr<Tile> tile_;
+};
+
+}  // namespace
+
 bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32_t first, uint32_t last, Film& film,
                     LayerCost* costs, const std::atomic<bool>* stop, std::atomic<uint64_t>* rays) {
     PixelRect r = frame.region.x1 > frame.region.x0 ? frame.region : PixelRect{0, 0, frame.width, frame.height};
@@ -145,20 +194,30 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
     if (frame.noise > 0.f) film.finished.resize(frame_across * size_t((frame.height + tile_size - 1) / tile_size), 0);
     if (frame.edited && film.touched.empty()) film.touched.assign(film.samples.size(), 0.f);
     if (frame.reweighs && info(frame.view).lit) film.keep_tiers(std::max(1e-6f, inverse_pi * prepared.rig.power));
-    static tbb::enumerable_thread_specific<std::unique_ptr<Tile>> tiles;
+    const std::vector<uint32_t> chosen = few_pixels(frame, r);
+    const size_t part_of_chosen = std::clamp<size_t>(chosen.size() / 16, 64, tile_capacity);
+    const size_t parts =
+        chosen.empty() ? size_t(across) * size_t(down) : (chosen.size() + part_of_chosen - 1) / part_of_chosen;
     std::atomic<bool> whole{true};
-    parallel_ranges(size_t(across) * size_t(down), 1, [&](size_t from, size_t to) {
-        auto& mine = tiles.local();
-        // A thread may take up another tile while it waits inside a library's own parallel loop: each nesting gets its
-        // own memory.
-        std::unique_ptr<Tile> tile = mine ? std::move(mine) : std::make_unique<Tile>();
+    parallel_ranges(parts, 1, [&](size_t from, size_t to) {
+        OwnTile own;
+        Tile& tile = *own;
         Renderer renderer(prepared, frame.camera ? *frame.camera : prepared.camera, frame, film, costs);
         for (size_t i = from; i < to; ++i) {
-            const int x = first_x + int(i) % across * tile_size;
-            const int y = first_y + int(i) / across * tile_size;
-            const PixelRect part{std::max(x, r.x0), std::max(y, r.y0), std::min(x + tile_size, r.x1),
-                                 std::min(y + tile_size, r.y1)};
-            const size_t id = size_t(y / tile_size) * frame_across + size_t(x / tile_size);
+            PixelRect part{};
+            size_t id = 0;
+            if (!chosen.empty()) {
+                const size_t begin = i * part_of_chosen;
+                renderer.choose_pixels(
+                    std::span(chosen).subspan(begin, std::min(part_of_chosen, chosen.size() - begin)), tile.pixels);
+            } else {
+                const int x = first_x + int(i) % across * tile_size;
+                const int y = first_y + int(i) / across * tile_size;
+                part = {std::max(x, r.x0), std::max(y, r.y0), std::min(x + tile_size, r.x1),
+                        std::min(y + tile_size, r.y1)};
+                id = size_t(y / tile_size) * frame_across + size_t(x / tile_size);
+                renderer.choose_pixels(part, tile.pixels);
+            }
             uint64_t traced = 0;
             for (uint32_t s = first; s < last; ++s) {
                 if (stop && stop->load(std::memory_order_relaxed)) {
@@ -170,7 +229,7 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
                         film.finished[id] = 1;
                     if (film.finished[id]) break;
                 }
-                traced += renderer.render_tile(*tile, part, s);
+                traced += renderer.render_tile(tile, s);
                 if (frame.abandon && *frame.abandon) {
                     whole = false;
                     break;
@@ -178,7 +237,6 @@ bool render_samples(const Prepared& prepared, const FrameSettings& frame, uint32
             }
             if (rays) *rays += traced;
         }
-        mine = std::move(tile);
     });
     return whole;
 }

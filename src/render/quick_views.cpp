@@ -50,9 +50,10 @@ bool Renderer::clay_point(uint32_t pixel, const V3f& direction, const Place& at,
 }
 
 /// Clay: matt grey under an even sky, one occlusion ray per sample. Form only: no material, no light of the rig.
-uint64_t Renderer::clay(Tile& t, const PixelRect& r, uint32_t sample) {
+uint64_t Renderer::clay(Tile& t, uint32_t sample) {
     Tile::Pixels& pixels = t.pixels;
-    const int n = pixels_of(r, sample, pixels);
+    aim(pixels, sample);
+    const int n = pixels.count;
     for (int i = 0; i < n; ++i) {
         float u;
         float v;

@@ -102,6 +102,7 @@ struct Tile {
     std::vector<uint32_t> stopped;
     /// The pixels that a sample is taken of, and where in them; of clay also where its ray goes.
     struct Pixels {
+        int count = 0;
         alignas(64) uint32_t seed[tile_capacity];
         alignas(64) float u[tile_capacity], v[tile_capacity], along[tile_capacity], across[tile_capacity];
         uint16_t x[tile_capacity], y[tile_capacity];
@@ -153,14 +154,18 @@ public:
           near_(std::max(
               0.f, (prepared.geometry->bounds().center() - camera.position).length() - .5f * prepared.scene_size)) {}
 
-    /// One sample per pixel of the tile; returns the rays that it took.
-    uint64_t render_tile(Tile& t, const PixelRect& r, uint32_t sample);
+    /// The pixels of a rectangle, or of a list of those of the frame: tile_capacity at most.
+    void choose_pixels(const PixelRect& r, Tile::Pixels& out) const;
+    void choose_pixels(std::span<const uint32_t> list, Tile::Pixels& out) const;
+    /// One sample for each of the tile's pixels; returns the rays that it took.
+    uint64_t render_tile(Tile& t, uint32_t sample);
 
 private:
     // integrator.cpp
-    int pixels_of(const PixelRect& r, uint32_t sample, Tile::Pixels& out) const;  ///< their number
+    void choose_pixel(int x, int y, Tile::Pixels& out) const;
+    static void aim(Tile::Pixels& pixels, uint32_t sample);  ///< where in each its ray goes through
     void camera_rays(const Tile::Pixels& pixels, int first, int count, RTCRayHit16& packet, int* valid) const;
-    uint64_t start(Tile& t, const PixelRect& r, uint32_t sample);
+    uint64_t start(Tile& t, uint32_t sample);
     void trace(std::vector<Path>& paths);
     template <class F>
     void materials(Tile& t, std::vector<F>& flights, size_t first, size_t count, uint32_t sample, uint32_t pair);
@@ -243,7 +248,7 @@ private:
     void walk_through_holes(Tile& t, size_t first, size_t last, uint32_t sample);
 
     // quick_views.cpp
-    uint64_t clay(Tile& t, const PixelRect& r, uint32_t sample);
+    uint64_t clay(Tile& t, uint32_t sample);
     bool clay_point(uint32_t pixel, const V3f& direction, const Place& at, float t, float along, float across,
                     V3f& origin, V3f& towards, V3f& light);
     void flat_view(Tile& t, uint32_t sample);

@@ -1,5 +1,6 @@
 // What an edit leaves of the picture before: which kind of change it is, what stands on, and first pictures of what
 // shows it alone.
+#include "base/parallel.h"
 #include "render/session.h"
 #include "scene/edits.h"
 #include "scene/graph.h"
@@ -193,6 +194,7 @@ bool LiveSession::look_what_moved() {
     std::vector<uint8_t> marks = sights_.lines_that_see(edited_);
     for (size_t q = 0; q < marks.size(); ++q)
         if (const uint32_t i = faced_now_->pixels[q].instance; i < moved.size()) marks[q] |= moved[i];
+    shows_edit_of_.clear();
     shows_edit_ = in_full(marks, whole.width, whole.height, moved_step_);
     return true;
 }
@@ -205,10 +207,12 @@ std::optional<bool> LiveSession::show_edited() {
     if (heights_moved()) {
         if (!look_what_moved()) return false;
     } else {
-        sights_.look(*prepared_, whole.width, whole.height);
-        shows_edit_ = sights_.that_see(edited_);
-        marks_ = sights_.lines_that_see(edited_);
-        for (size_t p = 0; p < marks_.size(); ++p) marks_[p] = uint8_t(marks_[p] + shows_edit_.pixels[p]);
+        if (sights_.look(*prepared_, whole.width, whole.height) || shows_edit_of_ != edited_) {
+            shows_edit_of_ = edited_;
+            shows_edit_ = sights_.that_see(edited_);
+            marks_ = sights_.lines_that_see(edited_);
+            for (size_t p = 0; p < marks_.size(); ++p) marks_[p] = uint8_t(marks_[p] + shows_edit_.pixels[p]);
+        }
     }
     if (shows_edit_.count < 1.) return std::nullopt;
     auto rays_of = [&](double pixels) { return pixels * double(info(r.view).rays_per_pixel) / rate_; };
@@ -280,16 +284,20 @@ bool LiveSession::post_edited(const Film& film, int coarse, const SeenPixels& se
     const scene::Display& display = r.scene->display;
     const bool as_shown =
         standing_.request.scene->display == display && standing_.bgra.size() == 4 * standing_.picture.linear.size();
-    std::vector<size_t> fresh;  // pixels whose colour is to be found
-    for (size_t p = 0; p < image->linear.size(); ++p)
-        if (!as_shown || shows_edit_.pixels[p]) fresh.push_back(p);
-    std::vector<V3f> colours;
-    colours.reserve(fresh.size());
-    for (const size_t p : fresh) colours.push_back(image->linear[p]);
     image->bgra = as_shown ? standing_.bgra : std::vector<uint8_t>(4 * image->linear.size(), 128);
-    if (const auto rgba = displayed(colours, r.view, display))
-        for (size_t k = 0; k < fresh.size(); ++k)
-            for (size_t c = 0; c < 4; ++c) image->bgra[4 * fresh[k] + c] = (*rgba)[4 * k + (c < 3 ? 2 - c : 3)];
+    parallel_ranges(size_t(image->height), 32, [&](size_t first, size_t last) {
+        std::vector<size_t> fresh;  // pixels whose colour is to be found
+        std::vector<V3f> colours;
+        for (size_t p = first * size_t(image->width); p < last * size_t(image->width); ++p)
+            if (!as_shown || shows_edit_.pixels[p]) {
+                fresh.push_back(p);
+                colours.push_back(image->linear[p]);
+            }
+        if (fresh.empty()) return;
+        if (const auto rgba = displayed(colours, r.view, display))
+            for (size_t k = 0; k < fresh.size(); ++k)
+                for (size_t c = 0; c < 4; ++c) image->bgra[4 * fresh[k] + c] = (*rgba)[4 * k + (c < 3 ? 2 - c : 3)];
+    });
     image->stands_on = true;
     image->samples = 1;
     image->coarse = coarse;

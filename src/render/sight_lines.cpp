@@ -82,11 +82,11 @@ SeenPixels pixels_that_see(const Prepared& prepared, int width, int height, cons
     return widened(width, height, r, [&](size_t pixel) { return met[pixel] != 0; });
 }
 
-void Sights::look(const Prepared& p, int width, int height, int step) {
+bool Sights::look(const Prepared& p, int width, int height, int step) {
     std::vector<uint8_t> clear = clear_ones(p);
     if (width == width_ && height == height_ && step == step_ && p.geometry == geometry_ &&
         p.build_up_of == build_up_of_ && clear == clear_ && p.camera == camera_)
-        return;
+        return false;
     width_ = width;
     height_ = height;
     step_ = step;
@@ -100,6 +100,7 @@ void Sights::look(const Prepared& p, int width, int height, int step) {
         seen_[line] |= uint64_t(1) << std::min(b, last_bit);
         return false;
     });
+    return true;
 }
 
 std::vector<uint8_t> Sights::lines_that_see(const std::vector<uint8_t>& build_ups) const {

@@ -24,8 +24,8 @@ SeenPixels pixels_that_see(const Prepared& prepared, int width, int height, cons
 class Sights {
 public:
     /// Looks anew only where parts, their build-ups, the camera or the frame are others than before. `step`: one sight
-    /// line for so many pixels, both ways.
-    void look(const Prepared& prepared, int width, int height, int step = 1);
+    /// line for so many pixels, both ways. Whether it did.
+    bool look(const Prepared& prepared, int width, int height, int step = 1);
     /// The pixels that see one of these build-ups, and those of the sight lines right beside.
     SeenPixels that_see(const std::vector<uint8_t>& build_ups) const;
     std::vector<uint8_t> lines_that_see(const std::vector<uint8_t>& build_ups) const;  ///< a mark for each line

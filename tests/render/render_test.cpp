@@ -117,6 +117,18 @@ TEST_CASE("the picture is the same at any thread count, and a region is a part o
         }
     CHECK(same);
     for (const V3f& c : whole) CHECK(finite(c));
+    // Scattered pixels, more in some tiles than in others, are shared out evenly, and are those of the whole.
+    std::vector<uint8_t> only(96 * 80);
+    for (size_t i = 0; i < only.size(); ++i) only[i] = i % 7 == 0 || (i % 96 > 60 && i / 96 > 50);
+    auto frame = render::frame_settings(scene, {.width = 96, .height = 80, .reference = true});
+    frame.only = &only;
+    render::Film scattered(96, 80, p->rig.groups.size());
+    REQUIRE(render::render_samples(*p, frame, 0, 3, scattered, nullptr, nullptr, nullptr));
+    scattered.resolve(render::group_gains(*p, scene), part);
+    const auto exactly = rendered_exactly(*p, 96, 80, 3);
+    size_t other = 0;
+    for (size_t i = 0; i < part.size(); ++i) other += part[i] != (only[i] ? exactly[i] : V3f(0.f));
+    CHECK(other == 0);
 }
 
 TEST_CASE("a cover shows by its coverage: half there is half of each") {
