@@ -1,5 +1,8 @@
 #include "render/compared.h"
 
+#include <algorithm>
+#include <array>
+
 #include "base/parallel.h"
 
 namespace vemtra::render {
@@ -28,6 +31,48 @@ std::vector<Coarse> pixels_of(const Compared& c) {
                        c.known.empty() ? uint8_t(shows_edit) : c.known[q]});
     }
     return out;
+}
+
+/// A coarse pixel that changes otherwise than most around it does so by luck: light that one of its paths found, or
+/// lost, and that the filter gave to those beside. Its change is taken to lie within the middle third of theirs: of its
+/// like, or of all where there are few of those.
+void without_lucky_changes(const Compared& c, float least, std::vector<Coarse>& pixels) {
+    constexpr size_t enough = 5;
+    auto change_of = [least](const Coarse& k, int channel) {
+        return (k.now[channel] + least) / (k.before[channel] + least);
+    };
+    const std::vector<Coarse> all = pixels;
+    parallel_ranges(size_t(c.height), 8, [&](size_t first, size_t last) {
+        std::array<std::array<float, 25>, 3> changes;
+        for (int y = int(first); y < int(last); ++y)
+            for (int x = 0; x < c.width; ++x) {
+                Coarse& pixel = pixels[size_t(y) * size_t(c.width) + size_t(x)];
+                if (pixel.mark == not_known) continue;
+                size_t n = 0;
+                for (int attempt = 0; attempt < 3 && n < enough; ++attempt) {
+                    const int reach = attempt ? 2 : 1;
+                    n = 0;
+                    for (int j = std::max(0, y - reach); j <= std::min(c.height - 1, y + reach); ++j)
+                        for (int i = std::max(0, x - reach); i <= std::min(c.width - 1, x + reach); ++i) {
+                            const Coarse& k = all[size_t(j) * size_t(c.width) + size_t(i)];
+                            if (attempt < 2 ? k.mark != pixel.mark : k.mark == not_known) continue;
+                            for (int channel = 0; channel < 3; ++channel)
+                                changes[size_t(channel)][n] = change_of(k, channel);
+                            ++n;
+                        }
+                }
+                if (n < enough) continue;
+                for (int channel = 0; channel < 3; ++channel) {
+                    auto& own = changes[size_t(channel)];
+                    std::sort(own.begin(), own.begin() + ptrdiff_t(n));
+                    const float change = change_of(pixel, channel);
+                    const float taken = std::clamp(change, own[n / 3], own[n - 1 - n / 3]);
+                    if (taken != change)
+                        pixel.now[channel] = std::max(0.f, (pixel.before[channel] + least) * taken - least);
+                }
+                pixel.light_now = luminance(pixel.now);
+            }
+    });
 }
 
 /// What a pixel is told by the coarse ones around it.
@@ -70,10 +115,11 @@ std::vector<V3f> brought_along(const Standing& standing, const Compared& coarse,
         (marks && marks->size() != standing.linear.size()) || (!coarse.known.empty() && coarse.known.size() != count))
         return standing.linear;
     std::vector<V3f> out(standing.linear.size());
-    const std::vector<Coarse> pixels = pixels_of(coarse);
+    std::vector<Coarse> pixels = pixels_of(coarse);
     double sum = 0.;
     for (const Coarse& c : pixels) sum += double(c.light_before);
     const float least = std::max(1e-8f, dark * float(sum / double(count)));
+    without_lucky_changes(coarse, least, pixels);
     const int w = coarse.width;
     const int h = coarse.height;
     parallel_ranges(size_t(standing.height), 8, [&](size_t first, size_t last) {

@@ -121,6 +121,18 @@ TEST_CASE("light where there was none comes from the coarse picture, and detail 
     CHECK(render::brought_along(s, c) == s.linear);
 }
 
+TEST_CASE("a coarse pixel whose path found light by luck, or lost it, leaves no spot") {
+    const Standing s = stripes();
+    for (const float luck : {0.f, 30.f}) {
+        Compared c = by_chance([](int, int) { return V3f(.6f); }, .2f);
+        for (const auto [x, y] : {std::pair(3, 2), {6, 4}}) c.now[size_t(y * c.width + x)] *= luck;
+        INFO("by luck " << luck);
+        const auto out = render::brought_along(s, c);
+        for (size_t p = 0; p < out.size(); ++p)
+            for (int k = 0; k < 3; ++k) CHECK(out[p][k] == Approx(.6f * s.linear[p][k]).margin(.01f).epsilon(.05));
+    }
+}
+
 TEST_CASE("pixels that do not show an edit stand beside those that do") {
     const Standing s = stripes();
     Compared c = by_chance([](int, int) { return V3f(.3f); }, 0.f);
