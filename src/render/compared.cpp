@@ -14,6 +14,7 @@ constexpr float other_form = .02f;  // that a pixel beside what was edited count
 constexpr float itself = .02f;      // that a pixel which does not show the edit counts itself, as it stood
 constexpr float most_times = 4.f;   // brighter that a pixel gets of its own; what is more comes from the coarse picture
 constexpr float unexplained = .1f;  // of the light's square, with which its detail is believed by half
+constexpr float of_a_kind = .2f;    // of their squares: colours that differ by less are of one surface, and its noise
 constexpr float dark = 1e-3f;       // of the picture's mean: what lies below it is not told apart
 
 /// A coarse pixel, and what is asked of it for each of the finer ones around it.
@@ -34,12 +35,15 @@ std::vector<Coarse> pixels_of(const Compared& c) {
 }
 
 /// A coarse pixel that changes otherwise than most around it does so by luck: light that one of its paths found, or
-/// lost, and that the filter gave to those beside. Its change is taken to lie within the middle third of theirs: of its
-/// like, or of all where there are few of those.
+/// lost, and that the filter gave to those beside. Its change is taken to lie within the middle half of theirs: of its
+/// like, by colour and mark, or of all where there are few of those.
 void without_lucky_changes(const Compared& c, float least, std::vector<Coarse>& pixels) {
     constexpr size_t enough = 5;
     auto change_of = [least](const Coarse& k, int channel) {
         return (k.now[channel] + least) / (k.before[channel] + least);
+    };
+    auto of_its_like = [](const Coarse& a, const Coarse& b) {
+        return a.mark == b.mark && (a.before - b.before).length2() <= of_a_kind * (a.length2 + b.length2);
     };
     const std::vector<Coarse> all = pixels;
     parallel_ranges(size_t(c.height), 8, [&](size_t first, size_t last) {
@@ -55,7 +59,7 @@ void without_lucky_changes(const Compared& c, float least, std::vector<Coarse>& 
                     for (int j = std::max(0, y - reach); j <= std::min(c.height - 1, y + reach); ++j)
                         for (int i = std::max(0, x - reach); i <= std::min(c.width - 1, x + reach); ++i) {
                             const Coarse& k = all[size_t(j) * size_t(c.width) + size_t(i)];
-                            if (attempt < 2 ? k.mark != pixel.mark : k.mark == not_known) continue;
+                            if (k.mark == not_known || (attempt < 2 && !of_its_like(k, pixel))) continue;
                             for (int channel = 0; channel < 3; ++channel)
                                 changes[size_t(channel)][n] = change_of(k, channel);
                             ++n;
@@ -66,7 +70,7 @@ void without_lucky_changes(const Compared& c, float least, std::vector<Coarse>& 
                     auto& own = changes[size_t(channel)];
                     std::sort(own.begin(), own.begin() + ptrdiff_t(n));
                     const float change = change_of(pixel, channel);
-                    const float taken = std::clamp(change, own[n / 3], own[n - 1 - n / 3]);
+                    const float taken = std::clamp(change, own[n / 4], own[n - 1 - n / 4]);
                     if (taken != change)
                         pixel.now[channel] = std::max(0.f, (pixel.before[channel] + least) * taken - least);
                 }

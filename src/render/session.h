@@ -227,7 +227,7 @@ private:
     int moved_step_ = 5;  ///< pixels, both ways, in one that is asked what it faces
     SeenPixels shows_edit_;
     std::vector<uint8_t> shows_edit_of_;  ///< as edited_, of build-ups that it was found for; empty: of others
-    std::vector<uint8_t> marks_;  ///< of the same, a Known for each
+    std::vector<uint8_t> marks_;          ///< of the same, a Known for each
     /// Pictures as they were posted, with what they show: the one that the present edits stand on, and the last one.
     struct Whole {
         Standing picture;
