@@ -38,6 +38,11 @@ bool slope_of(const V3f& normal, const V3f& smooth, V3f& slope) {
     return true;
 }
 
+/// At a point: by the first three heights, and as its form was computed.
+bool slopes_at(const MaterialPoint& point, const FineRelief::Probe& probe, const float* h, V3f& fine, V3f& coarse) {
+    return slope_of(probe, h, 0, fine) && slope_of(point.normal_mesh, probe.at[0].normal, coarse);
+}
+
 void turn_to(MaterialPoint& point, const V3f& smooth, const V3f& slope) {
     V3f normal = smooth - slope;
     const float length = normal.length();
@@ -157,20 +162,18 @@ void FineRelief::refine(std::vector<MaterialPoint>& points, size_t n, Work& work
 }
 
 void FineRelief::towards_footprint(MaterialPoint& point, const Probe& probe, const float* h) const {
-    const V3f smooth = probe.at[0].normal;
     V3f fine;
     V3f coarse;
-    if (!slope_of(probe, h, 0, fine) || !slope_of(point.normal_mesh, smooth, coarse)) return;
+    if (!slopes_at(point, probe, h, fine, coarse)) return;
     const Of& of = of_[point.at.instance];
     const float x = of.finer.any ? 1.f : clamp01(2.f * (1.f - point.width / of.spacing));
-    turn_to(point, smooth, lerp(coarse, fine, x * x * (3.f - 2.f * x)));
+    turn_to(point, probe.at[0].normal, lerp(coarse, fine, x * x * (3.f - 2.f * x)));
 }
 
 void FineRelief::towards_place(MaterialPoint& point, const Probe& probe, const float* h) const {
-    const V3f smooth = probe.at[0].normal;
     V3f fine;
     V3f coarse;
-    if (!slope_of(probe, h, 0, fine) || !slope_of(point.normal_mesh, smooth, coarse)) return;
+    if (!slopes_at(point, probe, h, fine, coarse)) return;
     const Of& of = of_[point.at.instance];
     V3f mean = coarse;
     if (of.thick) {
@@ -179,7 +182,7 @@ void FineRelief::towards_place(MaterialPoint& point, const Probe& probe, const f
         const float x = clamp01(2.f * ((coarse - mean).length() / (beyond_slip * of.finer.slip + 1e-12f) - 1.f));
         mean = lerp(coarse, mean, x);
     }
-    if ((fine - mean).length() < steepest_look) turn_to(point, smooth, coarse + (fine - mean));
+    if ((fine - mean).length() < steepest_look) turn_to(point, probe.at[0].normal, coarse + (fine - mean));
 }
 
 /// By how the displaced form's normals differ from those that it would have by heights of no width.
@@ -214,15 +217,13 @@ Workshop::FinerHeights FineRelief::measured(uint32_t instance, const geometry::S
         },
         [&](const Probe& probe, const float* h) {
             const MaterialPoint& point = points[probe.point];
-            const V3f smooth = probe.at[0].normal;
             V3f fine;
             V3f mean;
             V3f coarse;
-            if (!slope_of(probe, h, 0, fine) || !slope_of(probe, h, 3, mean)) return;
-            if (!slope_of(point.normal_mesh, smooth, coarse)) return;
+            if (!slopes_at(point, probe, h, fine, coarse) || !slope_of(probe, h, 3, mean)) return;
             slips.push_back((coarse - mean).length());
             if ((fine - coarse).length() >= steepest_look) return;
-            const float normals = ((smooth - fine).normalized() - point.normal_mesh).length2();
+            const float normals = ((probe.at[0].normal - fine).normalized() - point.normal_mesh).length2();
             apart.push_back({normals, fine.length2(), rest_->geometry->area(instance, point.at.face)});
         });
     std::sort(apart.begin(), apart.end(), [](const Apart& a, const Apart& b) { return a.normals < b.normals; });
