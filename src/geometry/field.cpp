@@ -340,7 +340,7 @@ size_t FormField::bytes() const {
 
 namespace {
 
-constexpr const char* layout = " 6 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
+constexpr const char* layout = " 7 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
 constexpr size_t most_looked_through = 2000;  // parts, of each of which it is asked what is near to it
 
 uint64_t with(uint64_t h, const Instance& i) {

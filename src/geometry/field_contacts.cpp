@@ -27,4 +27,26 @@ bool stands_on(const Geometry& geometry, const V3f (&corner)[3], const V3f& norm
     return false;
 }
 
+float contact_between(const Geometry& geometry, const V3f& a, const V3f& b) {
+    constexpr float same = .02f;   // of the way, and so far from its ends
+    constexpr float along = .01f;  // sine of the angle below which the way lies in a face rather than goes through it
+    RTCIntersectContext context;
+    rtcInitIntersectContext(&context);
+    auto met = [&](const V3f& from, const V3f& to) {
+        RTCRayHit ray = single_ray(from, to - from, 1.f);
+        rtcIntersect1(geometry.scene(), &context, &ray);
+        const Place at = place_of(ray.hit);
+        if (!hit_something(at)) return -1.f;
+        V3f normal(ray.hit.Ng_x, ray.hit.Ng_y, ray.hit.Ng_z);
+        if (!geometry.merged(at.instance)) normal = geometry.instances()[at.instance].normal_to_world(normal);
+        const V3f way = to - from;
+        return std::fabs(normal.dot(way)) > along * normal.length() * way.length() ? ray.ray.tfar : -1.f;
+    };
+    const float there = met(a, b);
+    if (!(there > same && there < 1.f - same)) return -1.f;
+    const float back = met(b, a);
+    if (!(back > 0.f) || std::fabs(there + back - 1.f) > same) return -1.f;
+    return .5f * (there + 1.f - back);
+}
+
 }  // namespace vemtra::geometry

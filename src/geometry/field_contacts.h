@@ -9,4 +9,8 @@ namespace vemtra::geometry {
 /// `normal` (its length does not count) looks to and `above` it: far less than the triangle is long.
 bool stands_on(const Geometry& geometry, const V3f (&corner)[3], const V3f& normal, float above);
 
+/// Where on the way from `a` to `b`, which lie so far above a surface, something stands on it (0 to 1): the same seen
+/// from both ends. Below 0: nothing does, or more than one border of it lies there, or at an end.
+float contact_between(const Geometry& geometry, const V3f& a, const V3f& b);
+
 }  // namespace vemtra::geometry

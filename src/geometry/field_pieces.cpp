@@ -159,14 +159,30 @@ bool FieldPieces::is_rough(const FieldCut& c, bool& goes_on) const {
     return most >= worth_keeping * tolerance;
 }
 
+/// Along its face's normal, to the side that the field looks at; any length.
+V3f FieldPieces::looks_to(const FieldCut& c) const {
+    const V3f normal = (place(c, 1) - place(c, 0)).cross(place(c, 2) - place(c, 0));
+    const bool turned = normal.dot(at_.normal(at_.mesh().indices[3 * size_t(c.face)])) < 0.f;
+    return normal * (turned ? -values_.side() : values_.side());
+}
+
 /// Whether something stands on a piece, or goes into it.
 bool FieldPieces::is_stood_on(const FieldCut& c) const {
-    const float side = values_.side();
-    if (values_.is_coarse() || of_relief_ || widened_ || side == 0.f || forced(c) || small(c)) return false;
+    if (values_.is_coarse() || of_relief_ || widened_ || values_.side() == 0.f || forced(c) || small(c)) return false;
     const V3f corner[] = {place(c, 0), place(c, 1), place(c, 2)};
-    const V3f normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]);
-    const bool turned = normal.dot(at_.normal(at_.mesh().indices[3 * size_t(c.face)])) < 0.f;
-    return stands_on(at_.geometry(), corner, normal * (turned ? -side : side), .01f * shortest());
+    return stands_on(at_.geometry(), corner, looks_to(c), .01f * shortest());
+}
+
+float FieldPieces::contact(const FieldCut& c, int side) const {
+    if (values_.side() == 0.f) return -1.f;
+    const V3f to = looks_to(c);
+    const float length = to.length();
+    if (!(length > 0.f) || !std::isfinite(length)) return -1.f;
+    // As near as digits allow: what leans away is met further off the higher the ray.
+    float largest = 0.f;
+    for (int k = 0; k < 3; ++k) largest = std::max(largest, std::fabs(place(c, side)[k]));
+    const V3f lift = to * (std::max(.001f * shortest(), 4e-7f * largest) / length);
+    return contact_between(at_.geometry(), place(c, side) + lift, place(c, (side + 1) % 3) + lift);
 }
 
 /// What becomes of a piece that was looked at: it ends, is cut, or is cut and its parts are looked at, too.

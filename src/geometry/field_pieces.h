@@ -58,6 +58,8 @@ public:
     /// The same from either end.
     static uint64_t edge(const FieldCut& c, int side) { return edge(c.corner[side], c.corner[(side + 1) % 3]); }
     bool is_cut(uint64_t edge) const { return middles_.contains(edge); }
+    /// Where on a side something stands on the piece or goes into it, 0 to 1 from its first corner; below 0: nowhere.
+    float contact(const FieldCut& c, int side) const;
     float longest_side(const FieldCut& c) const;                          ///< metres
     float shortest() const { return pieces_.shortest * values_.size(); }  ///< metres: longer ones are cut
 
@@ -95,6 +97,7 @@ private:
     bool tells(const FieldCut& c) const;
     bool is_rough(const FieldCut& c, bool& goes_on) const;
     bool is_stood_on(const FieldCut& c) const;
+    V3f looks_to(const FieldCut& c) const;
     Fate fate_of(const FieldCut& c) const;
     uint32_t ask(const FieldCut& c, int s);
     std::array<uint32_t, 3> ask_all(const FieldCut& c) { return {ask(c, 0), ask(c, 1), ask(c, 2)}; }

@@ -1,6 +1,7 @@
 #include "geometry/field_steps.h"
 
 #include <algorithm>
+#include <array>
 
 namespace vemtra::geometry {
 namespace {
@@ -13,15 +14,19 @@ constexpr int step_halvings = 4;  // until a step's place on a side is known
 bool FieldSteps::find(Progress* progress) {
     const std::vector<FieldCut>& cuts = pieces_.cuts();
     auto steps_at = [&](const FieldCut& c, int s) {
-        return values_.apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]) > 2.f * field_step &&
-               !pieces_.is_cut(FieldPieces::edge(c, s));
+        return values_.apart(values_[c.corner[s]], values_[c.corner[(s + 1) % 3]]) > 2.f * field_step;
     };
     std::vector<uint8_t> stepped(cuts.size(), 0);  // by side, a bit each
+    std::vector<std::array<float, 3>> contacts(cuts.size(), {-1.f, -1.f, -1.f});
     parallel_ranges(cuts.size(), 256, [&](size_t first, size_t last) {
         for (size_t k = first; k < last; ++k) {
             const FieldCut& c = cuts[k];
             if (!c.is_whole() || c.level == 0 || pieces_.longest_side(c) > 4.f * pieces_.shortest()) continue;
-            for (int s = 0; s < 3; ++s) stepped[k] |= uint8_t(steps_at(c, s) << s);
+            for (int s = 0; s < 3; ++s) {
+                if (pieces_.is_cut(FieldPieces::edge(c, s))) continue;
+                contacts[k][size_t(s)] = pieces_.contact(c, s);
+                stepped[k] |= uint8_t((contacts[k][size_t(s)] >= 0.f || steps_at(c, s)) << s);
+            }
         }
     });
     for (size_t k = 0; k < cuts.size(); ++k)
@@ -34,12 +39,27 @@ bool FieldSteps::find(Progress* progress) {
             if (!by_edge_.try_emplace(FieldPieces::edge(c, s), uint32_t(stepping_.size())).second) continue;
             stepping_.push_back({std::min(a, b), std::max(a, b), c.face, c.uv[turned ? (s + 1) % 3 : s],
                                  c.uv[turned ? s : (s + 1) % 3]});
+            const float contact = contacts[k][size_t(s)];
+            if (contact >= 0.f) stepping_.back().contact = turned ? 1.f - contact : contact;
         }
     for (Stepping& s : stepping_) s.before = values_.add(2);
     return for_all(stepping_.size(), 64, 1.f, 1.f, progress, [&](size_t first, size_t last) {
         const FieldSampler quick = values_.quick();
-        for (size_t k = first; k < last; ++k) halve(stepping_[k], quick);
+        const FieldSampler exact = values_.exact();
+        for (size_t k = first; k < last; ++k)
+            if (stepping_[k].contact >= 0.f)
+                ask_beside(stepping_[k], exact);
+            else
+                halve(stepping_[k], quick);
     });
+}
+
+void FieldSteps::ask_beside(Stepping& s, const FieldSampler& exact) {
+    constexpr float beside = .01f;
+    s.from = s.to = s.contact;
+    const auto at = [&](float t) { return s.at_a + (s.at_b - s.at_a) * t; };
+    values_.sample(exact, s.face, at(s.contact - beside), s.at_a, values_[s.before]);
+    values_.sample(exact, s.face, at(s.contact + beside), s.at_b, values_[s.before + 1]);
 }
 
 void FieldSteps::halve(Stepping& s, const FieldSampler& quick) {

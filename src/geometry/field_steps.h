@@ -26,9 +26,11 @@ private:
         V2f at_a, at_b;
         float from = 0.f, to = 1.f;  ///< it lies between, from a
         bool slope = false;          ///< it is none
+        float contact = -1.f;        ///< from a; something stands there: then it is a step, small as it may be
         uint32_t before = 0;         ///< the sample on the side of a; that on the side of b follows it
     };
     void halve(Stepping& s, const FieldSampler& quick);
+    void ask_beside(Stepping& s, const FieldSampler& exact);
 
     const FieldPieces& pieces_;
     FieldValues& values_;

@@ -67,6 +67,13 @@ void FieldValues::sample(const FieldSampler& sampler, uint32_t face, const V2f& 
     sampler({s.position, s.normal, at_.middle(face) - s.position, at_.instance(), face}, into.v);
 }
 
+void FieldValues::sample(const FieldSampler& sampler, uint32_t face, const V2f& uv, const V2f& toward,
+                         FieldValue& into) const {
+    const SurfacePoint s = at_.geometry().at({at_.instance(), face, uv.x, uv.y});
+    const V3f to = at_.geometry().at({at_.instance(), face, toward.x, toward.y}).position - s.position;
+    sampler({s.position, s.normal, to, at_.instance(), face}, into.v);
+}
+
 void FieldValues::make_room(FormField::Samples& s, size_t samples) const {
     if (of_shares())
         s.shares.assign(samples * reach_knots, 0);

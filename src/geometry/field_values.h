@@ -65,6 +65,8 @@ public:
     FieldSampler quick() const { return run_.quick_samplers ? run_.quick_samplers() : run_.samplers(); }
     /// Between vertices, at barycentric (u, v) of a face.
     void sample(const FieldSampler& sampler, uint32_t face, const V2f& uv, FieldValue& into) const;
+    /// The same, a little towards another place of that face.
+    void sample(const FieldSampler& sampler, uint32_t face, const V2f& uv, const V2f& toward, FieldValue& into) const;
 
     void make_room(FormField::Samples& s, size_t samples) const;
     void put(FormField::Samples& s, size_t at, const FieldValue& v) const;

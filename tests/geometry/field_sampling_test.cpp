@@ -60,6 +60,49 @@ TEST_CASE("a first look at a form of many vertices is near what all of them say,
     CHECK(alone->parts[0]->at_vertex == first->parts[0]->at_vertex);
 }
 
+namespace {
+
+/// Where (x, z) lies on the level square of two triangles that is the first part.
+geometry::Place on_level(const geometry::Geometry& g, float x, float z) {
+    for (uint32_t face = 0; face < 2; ++face) {
+        const geometry::SurfacePoint a = g.at({0, face, 0.f, 0.f});
+        const V3f u = g.at({0, face, 1.f, 0.f}).position - a.position;
+        const V3f v = g.at({0, face, 0.f, 1.f}).position - a.position;
+        const V3f d = V3f(x, 0.f, z) - a.position;
+        const float area = u.x * v.z - u.z * v.x;
+        const geometry::Place at{0, face, (d.x * v.z - d.z * v.x) / area, (u.x * d.z - u.z * d.x) / area};
+        if (at.u >= 0.f && at.v >= 0.f && at.u + at.v <= 1.f) return at;
+    }
+    return {0, 0, 0.f, 0.f};
+}
+/// What a mask of these weights would read there, were it asked there itself.
+float exactly(const geometry::Geometry& g, const geometry::Place& at, const nodes::FieldRequest& asked,
+              const float* weights) {
+    const auto sampler = geometry::field_kind("cavity")->samplers(g, {asked.parameters, 1024})();
+    const geometry::SurfacePoint here = g.at(at);
+    float out[geometry::reach_knots];
+    sampler({here.position, here.normal, V3f(0.f), 0, at.face}, out);
+    float sum = 0.f;
+    for (int k = 0; k < geometry::reach_knots; ++k) sum += weights[k] * out[k];
+    return sum;
+}
+/// A block between two corners, its vertices numbered from `first`.
+std::string block(const V3f& low, const V3f& high, int first) {
+    std::string text = "o block\n";
+    for (const float y : {low.y, high.y})
+        for (const auto& [x, z] : {std::pair{low.x, low.z}, {low.x, high.z}, {high.x, high.z}, {high.x, low.z}})
+            text += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
+    for (const auto& f :
+         {std::array{0, 1, 5, 4}, {1, 2, 6, 5}, {2, 3, 7, 6}, {3, 0, 4, 7}, {0, 3, 2, 1}, {4, 5, 6, 7}}) {
+        text += "f";
+        for (const int v : f) text += " " + std::to_string(v + first);
+        text += "\n";
+    }
+    return text;
+}
+
+}  // namespace
+
 TEST_CASE("where parts touch a field steps at the line of contact, however coarse the faces are") {
     const Scratch s;
     // A thin box sticks in a floor of two triangles, turned.
@@ -89,20 +132,7 @@ TEST_CASE("where parts touch a field steps at the line of contact, however coars
         for (float z = -.06f; z < .06f; z += .0007f) {
             const float along = std::fabs(x * c + z * n) / .05f + std::fabs(z * c - x * n) / .05f;
             if (std::fabs(along - .05f) < 2e-4f) continue;  // on the line itself
-            const geometry::Place at = [&] {
-                for (uint32_t face = 0; face < 2; ++face) {
-                    const V3f* p[3];
-                    for (size_t k = 0; k < 3; ++k) p[k] = &m.positions[m.indices[3 * size_t(face) + k]];
-                    const V3f u = *p[1] - *p[0];
-                    const V3f v = *p[2] - *p[0];
-                    const V3f d = V3f(x, 0.f, z) - *p[0];
-                    const float area = u.x * v.z - u.z * v.x;
-                    const geometry::Place place{0, face, (d.x * v.z - d.z * v.x) / area,
-                                                (u.x * d.z - u.z * d.x) / area};
-                    if (place.u >= 0.f && place.v >= 0.f && place.u + place.v <= 1.f) return place;
-                }
-                return geometry::Place{0, 0, 0.f, 0.f};
-            }();
+            const geometry::Place at = on_level(*g, x, z);
             const float value = field->within(m, at, w);
             ++all;
             wrong += (value > .5f) != (along < .05f);
@@ -117,43 +147,55 @@ TEST_CASE("what stands on a face and is narrower than the field's samples there 
     // A small low block in a floor of two triangles: its top is near to what looks outward, its bottom to what looks
     // inward, and to few places that are further off than it is high.
     for (const bool edges : {false, true}) {
-        std::string block = "o block\n";
-        for (const float y : {edges ? -.0006f : -.01f, edges ? .01f : .0006f})
-            for (const auto& [x, z] : {std::pair{.0647f, .0136f}, {.0647f, .0155f}, {.0666f, .0155f}, {.0666f, .0136f}})
-                block += "v " + std::to_string(x) + " " + std::to_string(y) + " " + std::to_string(z) + "\n";
-        block += "f 5 6 10 9\nf 6 7 11 10\nf 7 8 12 11\nf 8 5 9 12\nf 5 8 7 6\nf 9 10 11 12\n";
-        const auto g = make(s, level("floor", 0, 0, 0, .4f, 1, true) + block);
+        const auto g =
+            make(s, level("floor", 0, 0, 0, .4f, 1, true) +
+                        block({.0647f, edges ? -.0006f : -.01f, .0136f}, {.0666f, edges ? .01f : .0006f, .0155f}, 5));
         const nodes::FieldRequest asked = request(edges, .03125f);
         const auto field = compute_field(*g, {1, 0}, asked, geometry::field_rays_final);
         float w[geometry::reach_knots];
         geometry::reach_weights(.02f / field->furthest, 1.f, w);
-        const auto sampler = geometry::field_kind("cavity")->samplers(*g, {asked.parameters, 1024})();
         const geometry::Mesh& m = g->shape(0).faces_as_triangles();
         float most = 0.f;
         float off = 0.f;
         for (int i = 0; i < 200; ++i) {  // along a line within its outline
-            const float x = .0652f + .000004f * float(i);
-            const float z = .0141f + .000004f * float(i);
-            for (uint32_t face = 0; face < 2; ++face) {
-                const geometry::SurfacePoint a = g->at({0, face, 0.f, 0.f});
-                const V3f u = g->at({0, face, 1.f, 0.f}).position - a.position;
-                const V3f v = g->at({0, face, 0.f, 1.f}).position - a.position;
-                const V3f d = V3f(x, 0.f, z) - a.position;
-                const float area = u.x * v.z - u.z * v.x;
-                const geometry::Place at{0, face, (d.x * v.z - d.z * v.x) / area, (u.x * d.z - u.z * d.x) / area};
-                if (at.u < 0.f || at.v < 0.f || at.u + at.v > 1.f) continue;
-                const geometry::SurfacePoint here = g->at(at);
-                float out[geometry::reach_knots];
-                sampler({here.position, here.normal, V3f(0.f), 0, face}, out);
-                float wanted = 0.f;
-                for (int k = 0; k < geometry::reach_knots; ++k) wanted += w[k] * out[k];
-                most = std::max(most, wanted);
-                off = std::max(off, std::fabs(field->within(m, at, w) - wanted));
-            }
+            const geometry::Place at = on_level(*g, .0652f + .000004f * float(i), .0141f + .000004f * float(i));
+            const float wanted = exactly(*g, at, asked, w);
+            most = std::max(most, wanted);
+            off = std::max(off, std::fabs(field->within(m, at, w) - wanted));
         }
         INFO((edges ? "inward" : "outward"));
         CHECK(most > .2f);
         CHECK(off < .06f);
+    }
+}
+
+TEST_CASE("at the foot of a wall a field is right on both sides, where little changes between samples, too") {
+    const Scratch s;
+    // A rib that goes through a floor of two triangles: within it about as much is near as before it.
+    const auto g =
+        make(s, level("floor", 0, 0, 0, .3f, 1, true) + block({-.0151f, -.03f, -.08f}, {.0149f, .04f, .08f}, 5));
+    for (const bool edges : {false, true}) {
+        const nodes::FieldRequest asked = request(edges, .0625f);
+        const auto field = compute_field(*g, {1, 0}, asked, geometry::field_rays_final);
+        float w[geometry::reach_knots];
+        geometry::reach_weights(.05f / field->furthest, 1.f, w);
+        const geometry::Mesh& m = g->shape(0).faces_as_triangles();
+        double off = 0;
+        float worst = 0.f;
+        int count = 0;
+        for (int i = 1; i <= 30; ++i)
+            for (const float foot : {-.0151f, .0149f})
+                for (const float side : {-1.f, 1.f})
+                    for (const float z : {-.043f, .0113f, .0329f}) {
+                        const geometry::Place at = on_level(*g, foot + side * 4e-5f * float(i), z);
+                        const float apart = std::fabs(field->within(m, at, w) - exactly(*g, at, asked, w));
+                        off += double(apart);
+                        worst = std::max(worst, apart);
+                        ++count;
+                    }
+        INFO((edges ? "inward" : "outward") << ", mean " << off / double(count) << ", worst " << worst);
+        CHECK(off / double(count) < .006);
+        CHECK(worst < .03f);
     }
 }
 

@@ -6,8 +6,9 @@
 //
 // Directions lie on a spiral of the golden angle (Vogel 1979, "A better way to construct the sunflower head"), the same
 // ones about every normal: what is left of their error changes slowly over the surface, so that nothing is mottled
-// behind a steep level, and differences between samples are those of the form. Sixteen that lie near one another are
-// sent together.
+// behind a steep level, and differences between samples are those of the form. They are as dense as the root of the
+// cosine and count by it: beside walls the error of 128 is half of what it is with the cosine alone (decision 0061).
+// Sixteen that lie near one another are sent together.
 #include <algorithm>
 #include <array>
 #include <memory>
@@ -18,24 +19,28 @@
 namespace vemtra::geometry {
 namespace {
 
-/// Directions about +z, cosine weighted within a cone; sixteen that follow one another lie near one another.
+/// Directions about +z within a cone, to be weighted; sixteen that follow one another lie near one another.
 class Directions {
 public:
-    Directions(int count, float sin_cone) : all_(size_t(std::max(count, 1))) {
+    Directions(int count, float cos_cone) : all_(size_t(std::max(count, 1))) {
         const float n = float(all_.size());
+        const float outside = cos_cone * std::sqrt(cos_cone);
         for (size_t i = 0; i < all_.size(); ++i) {
             const float a = (float(i) + .5f) / n;
             const float b = (float(i) + .5f) * 0.618033988f;
-            const float s = sin_cone * std::sqrt(a);
+            const float root = std::cbrt(1.f - a * (1.f - outside));
+            const float z = root * root;
+            const float s = std::sqrt(std::max(0.f, 1.f - z * z));
             float sine;
             float cosine;
             sincos_turn(b - std::floor(b), sine, cosine);
-            all_[i] = {s * cosine, s * sine, std::sqrt(std::max(0.f, 1.f - s * s))};
+            all_[i] = {s * cosine, s * sine, z};
         }
         part(0, all_.size(), 0);
     }
     size_t size() const { return all_.size(); }
     const V3f& operator[](size_t i) const { return all_[i]; }
+    float weight(size_t i) const { return std::sqrt(all_[i].z); }
 
 private:
     /// Halves by x and by y in turn, at sixteens.
@@ -93,7 +98,7 @@ public:
             const std::array<float, 16> at = passing_.meet(p.instance, origin, to, count, furthest_);
             for (int k = 0; k < count; ++k) {
                 const float towards = std::max(0.f, to[size_t(k)].dot(look_.towards));
-                const float weight = 1.f - look_.bias + look_.bias * towards;
+                const float weight = about.weight(first + size_t(k)) * (1.f - look_.bias + look_.bias * towards);
                 all += weight;
                 if (at[size_t(k)] >= 0.f)
                     for (int r = 0; r < reach_knots; ++r)
@@ -115,19 +120,19 @@ private:
 
 FieldKind cavity_field() {
     return {.name = "cavity",
-            .version = 9,
+            .version = 10,
             .parameters = {"1 looks inward", "half the opening of the cone, degrees, up to 90",
                            "1 meets its own part alone", "x of a direction that counts more", "y", "z",
                            "how much more, 0 to 1", "how far is looked, metres, above 0"},
             .channels = reach_knots,
             .adaptive = true,
-            .tolerance = .02f,
+            .tolerance = .017f,
             .range = range_of_cavity,
             .reads = FieldReads::near_parts,
             .side = [](const std::vector<float>& p) { return p[0] > .5f ? -1.f : 1.f; },
             .samplers = [](const Geometry& geometry, const FieldAsked& asked) -> FieldSamplers {
-                const auto directions =
-                    std::make_shared<const Directions>(asked.rays, std::sin(radians(asked.parameters[1])));
+                const auto directions = std::make_shared<const Directions>(
+                    asked.rays, std::max(0.f, std::cos(radians(asked.parameters[1]))));
                 return [&geometry, p = asked.parameters, directions, passed = asked.named] {
                     return Sampler(geometry, p, directions, passed);
                 };
