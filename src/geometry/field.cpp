@@ -126,8 +126,8 @@ FormField::Between inside_of(const FormField::Samples& of, const StepCorner& a, 
 
 /// In a piece on some of whose sides values step: it is cut from step to step, and what lies on one side follows from
 /// the samples there alone. On a side that two pieces share both say the same.
-FormField::Between beside_step(const FormField::Samples& of, const FormField::Piece& piece, const FormField::Step& step,
-                               const float* x) {
+FormField::Between beside_step(const FormField::Samples& of, const FormField::Corners& corners,
+                               const FormField::Step& step, const float* x) {
     static const V2f corner[] = {V2f(0, 0), V2f(1, 0), V2f(0, 1)};
     const V2f at(x[1], x[2]);
     StepCorner c[3];
@@ -136,7 +136,7 @@ FormField::Between beside_step(const FormField::Samples& of, const FormField::Pi
     int stepped = 0;
     for (int s = 0; s < 3; ++s) {
         const V2f on = corner[s] + (corner[(s + 1) % 3] - corner[s]) * (float(step.at[s]) / 256.f);
-        c[s] = {piece.corner[s], corner[s]};
+        c[s] = {corners[size_t(s)], corner[s]};
         before[s] = {step.before[s], on};
         after[s] = {step.after[s], on};
         stepped += step.at[s] > 0;
@@ -174,37 +174,42 @@ public:
     void begin(const FormField::PartField& part, const Mesh& mesh, const Place& place) {
         part_ = &part;
         corner_ = &mesh.indices[3 * size_t(place.face)];
-        piece_ = nullptr;
+        piece_ = FormField::uncut;
         first_ = part.first.empty() ? FormField::uncut : part.first[place.face];
         x_[0] = 1.f - place.u - place.v;
         x_[1] = place.u;
         x_[2] = place.v;
     }
     bool is_there() const { return FormField::is_whole(first_); }
+    /// What comes next: a step down, or what samples() asks for.
     void fetch() const {
-        if (!is_there()) __builtin_prefetch(next());
+        if (!is_there())
+            __builtin_prefetch(&part_->first_of_piece[first_]);
+        else if (piece_ != FormField::uncut)
+            __builtin_prefetch(&part_->corners[piece_]);
     }
     /// One piece down.
     void go() {
-        piece_ = next();
-        const size_t part = quarter();
-        for (size_t c = 0; c < 3; ++c) x_[c] = part == 3 ? 1.f - 2.f * x_[c] : 2.f * x_[c] - (c == part ? 1.f : 0.f);
-        first_ = piece_->first;
+        const uint32_t part = quarter();
+        piece_ = first_ + part;
+        for (uint32_t c = 0; c < 3; ++c) x_[c] = part == 3 ? 1.f - 2.f * x_[c] : 2.f * x_[c] - (c == part ? 1.f : 0.f);
+        first_ = part_->first_of_piece[piece_];
     }
     FormField::Between samples() const {
-        if (!piece_) return {&part_->at_vertex, {corner_[0], corner_[1], corner_[2]}, {x_[0], x_[1], x_[2]}};
+        if (piece_ == FormField::uncut)
+            return {&part_->at_vertex, {corner_[0], corner_[1], corner_[2]}, {x_[0], x_[1], x_[2]}};
+        const FormField::Corners& c = part_->corners[piece_];
         if (first_ != FormField::uncut)
-            return beside_step(part_->inside, *piece_, part_->steps[first_ & ~FormField::stepped], x_);
-        return {&part_->inside, {piece_->corner[0], piece_->corner[1], piece_->corner[2]}, {x_[0], x_[1], x_[2]}};
+            return beside_step(part_->inside, c, part_->steps[first_ & ~FormField::stepped], x_);
+        return {&part_->inside, {c[0], c[1], c[2]}, {x_[0], x_[1], x_[2]}};
     }
 
 private:
-    size_t quarter() const { return x_[0] >= .5f ? 0 : x_[1] >= .5f ? 1 : x_[2] >= .5f ? 2 : 3; }
-    const FormField::Piece* next() const { return &part_->pieces[first_ + quarter()]; }
+    uint32_t quarter() const { return x_[0] >= .5f ? 0 : x_[1] >= .5f ? 1 : x_[2] >= .5f ? 2 : 3; }
 
     const FormField::PartField* part_ = nullptr;
     const uint32_t* corner_ = nullptr;
-    const FormField::Piece* piece_ = nullptr;
+    uint32_t piece_ = FormField::uncut;  ///< none: the face
     uint32_t first_ = FormField::uncut;
     float x_[3]{};
 };
@@ -233,14 +238,23 @@ namespace {
 /// The mean distance share of a place's samples, read with these weights.
 float read(const FormField::Between& b, const float* weights) {
     if (!b.of || b.of->shares.empty()) return 0.f;
-    float sum = 0.f;
-    for (int c = 0; c < 3; ++c) {
-        const uint8_t* shares = b.of->shares.data() + b.sample[c] * reach_knots;
-        float one = 0.f;
-        for (int k = 0; k < reach_knots; ++k) one += weights[k] * float(shares[k]);
-        sum += b.weight[c] * one;
+    const uint8_t* shares[3];
+    for (int c = 0; c < 3; ++c) shares[c] = b.of->shares.data() + b.sample[c] * reach_knots;
+    // Sums side by side: one after the other, each would wait for that before it.
+    constexpr int lanes = reach_knots / 2;
+    float sums[lanes];
+    for (int k = 0; k < lanes; ++k) {
+        float here[2];
+        for (int half = 0; half < 2; ++half) {
+            const int at = k + half * lanes;
+            here[half] = weights[at] * (b.weight[0] * float(shares[0][at]) + b.weight[1] * float(shares[1][at]) +
+                                        b.weight[2] * float(shares[2][at]));
+        }
+        sums[k] = here[0] + here[1];
     }
-    return clamp01(sum * (1.f / 255.f));
+    for (int n = lanes / 2; n > 0; n /= 2)
+        for (int k = 0; k < n; ++k) sums[k] += sums[k + n];
+    return clamp01(sums[0] * (1.f / 255.f));
 }
 
 /// Where many places lie, all a step down at a time, so that what one of them waits for from memory comes while the
@@ -253,30 +267,35 @@ void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* i
     int left = 0;
     uint32_t last = UINT32_MAX;
     const Mesh* mesh = nullptr;
+    const FormField::PartField* part = nullptr;
+    const auto turn_to = [&](uint32_t i) {
+        last = i;
+        part = i < f.parts.size() && !f.parts[i]->empty() ? f.parts[i].get() : nullptr;
+        if (part) mesh = &geometry.shape(i).faces_as_triangles();
+    };
     for (int i = 0; i < n; ++i) {
         out[i] = {};
-        if (instance[i] >= f.parts.size() || f.parts[instance[i]]->empty()) continue;
-        if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
-        const FormField::PartField& part = *f.parts[instance[i]];
-        if (!part.first.empty()) __builtin_prefetch(&part.first[face[i]]);
+        if (instance[i] != last) turn_to(instance[i]);
+        if (!part) continue;
+        if (!part->first.empty()) __builtin_prefetch(&part->first[face[i]]);
         __builtin_prefetch(&mesh->indices[3 * size_t(face[i])]);
         open[left++] = i;
     }
     last = UINT32_MAX;
     for (int k = 0; k < left; ++k) {
         const int i = open[k];
-        if (instance[i] != last) mesh = &geometry.shape(last = instance[i]).faces_as_triangles();
-        descent[i].begin(*f.parts[instance[i]], *mesh, {instance[i], face[i], u[i], v[i]});
+        if (instance[i] != last) turn_to(instance[i]);
+        descent[i].begin(*part, *mesh, {instance[i], face[i], u[i], v[i]});
         descent[i].fetch();
     }
+    int found[together];
+    int there = 0;
     while (left > 0) {
         int still = 0;
         for (int k = 0; k < left; ++k) {
             Descent& d = descent[open[k]];
             if (d.is_there()) {
-                FormField::Between& b = out[open[k]] = d.samples();
-                for (const size_t s : b.sample)
-                    if (!b.of->shares.empty()) __builtin_prefetch(b.of->shares.data() + s * reach_knots);
+                found[there++] = open[k];
                 continue;
             }
             d.go();
@@ -284,6 +303,15 @@ void find(const Geometry& geometry, const FormField& f, int n, const uint32_t* i
             open[still++] = open[k];
         }
         left = still;
+    }
+    for (int k = 0; k < there; ++k) {
+        FormField::Between& b = out[found[k]] = descent[found[k]].samples();
+        const size_t channels = size_t(f.channels);
+        for (const size_t s : b.sample)
+            if (b.of->shares.empty())
+                __builtin_prefetch(b.of->numbers.data() + s * channels);
+            else
+                __builtin_prefetch(b.of->shares.data() + s * reach_knots);
     }
 }
 
@@ -333,14 +361,14 @@ size_t FormField::bytes() const {
     for (const auto& part : parts) {
         const PartField& p = *part;
         n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
-             p.inside.shares.size() + p.pieces.size() * sizeof(Piece) + p.steps.size() * sizeof(Step);
+             p.inside.shares.size() + p.first_of_piece.size() * (4 + sizeof(Corners)) + p.steps.size() * sizeof(Step);
     }
     return n;
 }
 
 namespace {
 
-constexpr const char* layout = " 7 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
+constexpr const char* layout = " 8 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
 constexpr size_t most_looked_through = 2000;  // parts, of each of which it is asked what is near to it
 
 uint64_t with(uint64_t h, const Instance& i) {
@@ -452,7 +480,8 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         std::vector<uint64_t> budget;
         const bool whole = take(budget, 4) && take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
-                           take(f.pieces, SIZE_MAX) && take(f.steps, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
+                           take(f.first_of_piece, SIZE_MAX) && take(f.corners, f.first_of_piece.size()) &&
+                           take(f.steps, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
                            take(f.inside.shares, SIZE_MAX);
         if (!whole || budget.size() != 4) return nullptr;
         f.sampled = budget[0], f.least_allowed = budget[1], f.most_allowed = budget[2], f.cut = budget[3] != 0;
@@ -462,13 +491,14 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         auto follows = [&](uint32_t first, size_t from) {
             return first == FormField::uncut ||
                    (FormField::is_whole(first) ? (first & ~FormField::stepped) < f.steps.size()
-                                               : first >= from && size_t(first) + 4 <= f.pieces.size());
+                                               : first >= from && size_t(first) + 4 <= f.first_of_piece.size());
         };
         for (const uint32_t first : f.first)
             if (!follows(first, 0) || (FormField::is_whole(first) && first != FormField::uncut)) return nullptr;
-        for (size_t k = 0; k < f.pieces.size(); ++k) {
-            if (!follows(f.pieces[k].first, k + 1)) return nullptr;
-            for (const uint32_t c : f.pieces[k].corner)
+        if (f.corners.size() != f.first_of_piece.size()) return nullptr;
+        for (size_t k = 0; k < f.corners.size(); ++k) {
+            if (!follows(f.first_of_piece[k], k + 1)) return nullptr;
+            for (const uint32_t c : f.corners[k])
                 if (c >= inside) return nullptr;
         }
         for (const FormField::Step& step : f.steps)
@@ -501,7 +531,8 @@ void keep_field(const FormField& field) {
         put(f.at_vertex.numbers);
         put(f.at_vertex.shares);
         put(f.first);
-        put(f.pieces);
+        put(f.first_of_piece);
+        put(f.corners);
         put(f.steps);
         put(f.inside.numbers);
         put(f.inside.shares);

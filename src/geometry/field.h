@@ -8,6 +8,7 @@
 // neither UVs nor a fine mesh are needed. Where what is met changes at once, as where parts touch, the finest pieces
 // know at which place of their sides it does.
 #pragma once
+#include <array>
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -113,15 +114,9 @@ struct FormField {
         bool empty() const { return numbers.empty() && shares.empty(); }
         bool operator==(const Samples&) const = default;
     };
-    /// A quarter of a face, or of another piece: at its first corner, its second, its third, or the one in the middle,
-    /// whose corners are the middles of the sides across from those.
-    struct Piece {
-        uint32_t corner[3];  ///< samples in `inside`
-        /// The first of the four that it is cut into, which follow it; uncut: it is not; with the mark `stepped`: it
-        /// is not, and the number of its Step.
-        uint32_t first;
-        bool operator==(const Piece&) const = default;
-    };
+    /// Of a piece, which is a quarter of a face or of another piece: at its first corner, its second, its third, or the
+    /// one in the middle, whose corners are the middles of the sides across from those. Samples in `inside`.
+    using Corners = std::array<uint32_t, 3>;
     static constexpr uint32_t uncut = UINT32_MAX, stepped = uint32_t(1) << 31;
     static bool is_whole(uint32_t first) { return first & stepped; }
     /// Where values change at once on a piece's sides, from its first corner to its second, and so on.
@@ -132,8 +127,13 @@ struct FormField {
     };
     struct PartField {
         Samples at_vertex;
-        std::vector<uint32_t> first;  ///< per face, as in a piece; empty: none is cut
-        std::vector<Piece> pieces;
+        /// Per face: the first of the four pieces that it is cut into, which follow it; uncut: it is not. Empty: none
+        /// is.
+        std::vector<uint32_t> first;
+        /// Per piece the same; with the mark `stepped`: it is not cut, and the number of its Step. Apart from its
+        /// corners, as the way down asks for these alone.
+        std::vector<uint32_t> first_of_piece;
+        std::vector<Corners> corners;  ///< per piece
         std::vector<Step> steps;
         Samples inside;
         uint64_t sampled = 0;  ///< between vertices, those that no piece has among them

@@ -15,7 +15,8 @@ namespace {
 constexpr size_t most_first_samples = 100000, first_samples_of_part = 4000;
 constexpr size_t glance_divides = 16;  // these, where fewer rays than for a first look are asked for
 
-/// Pieces as they are read: samples that none of them has are left out.
+/// Pieces as they are read: face by face, those of one together, and samples in the order in which pieces have them, so
+/// that what one place asks for lies together. Samples that none of them has are left out.
 void write(const FieldPieces& pieces, const FieldSteps& steps, const FieldValues& values, size_t triangles,
            FormField::PartField& f) {
     std::vector<uint32_t> number(values.count(), UINT32_MAX);
@@ -33,19 +34,36 @@ void write(const FieldPieces& pieces, const FieldSteps& steps, const FieldValues
         }
         return n;
     };
-    auto piece_at = [&](uint32_t first) { return first == FormField::uncut ? first : uint32_t(first - faces); };
     f.first.assign(triangles, FormField::uncut);
-    for (size_t k = 0; k < faces; ++k) f.first[cuts[k].face] = piece_at(cuts[k].first);
-    f.pieces.reserve(cuts.size() - faces);
-    for (size_t k = faces; k < cuts.size(); ++k) {
-        FormField::Piece p{{}, piece_at(cuts[k].first)};
-        for (int c = 0; c < 3; ++c) p.corner[c] = numbered(cuts[k].corner[c]);
-        FormField::Step step;
-        if (p.first == FormField::uncut && !steps.empty() && steps.of(cuts[k], step, numbered)) {
-            p.first = FormField::stepped | uint32_t(f.steps.size());
-            f.steps.push_back(step);
+    f.first_of_piece.reserve(cuts.size() - faces);
+    f.corners.reserve(cuts.size() - faces);
+    std::vector<uint32_t> written;  // of the face: which of the cuts each of its pieces is
+    for (size_t k = 0; k < faces; ++k) {
+        if (cuts[k].is_whole()) continue;
+        const size_t begin = f.corners.size();
+        written.clear();
+        const auto add_parts = [&](const FieldCut& of) {
+            const auto first = uint32_t(f.corners.size());
+            for (uint32_t part = of.first; part < of.first + 4; ++part) {
+                written.push_back(part);
+                f.first_of_piece.push_back(FormField::uncut);
+                f.corners.emplace_back();
+                for (size_t c = 0; c < 3; ++c) f.corners.back()[c] = numbered(cuts[part].corner[c]);
+            }
+            return first;
+        };
+        f.first[cuts[k].face] = add_parts(cuts[k]);
+        for (size_t i = 0; i < written.size(); ++i) {
+            const FieldCut& cut = cuts[written[i]];
+            FormField::Step step;
+            if (!cut.is_whole()) {
+                const uint32_t first = add_parts(cut);
+                f.first_of_piece[begin + i] = first;
+            } else if (!steps.empty() && steps.of(cut, step, numbered)) {
+                f.first_of_piece[begin + i] = FormField::stepped | uint32_t(f.steps.size());
+                f.steps.push_back(step);
+            }
         }
-        f.pieces.push_back(p);
     }
     values.make_room(f.inside, used.size());
     for (size_t k = 0; k < used.size(); ++k) values.put(f.inside, k, values[used[k]]);

@@ -31,8 +31,9 @@ struct Row {
     }
 };
 bool equal(const FormField::PartField& a, const FormField::PartField& b) {
-    return a.at_vertex == b.at_vertex && a.inside == b.inside && a.pieces == b.pieces && a.steps == b.steps &&
-           a.first == b.first && a.sampled == b.sampled && a.cut == b.cut;
+    return a.at_vertex == b.at_vertex && a.inside == b.inside && a.first_of_piece == b.first_of_piece &&
+           a.corners == b.corners && a.steps == b.steps && a.first == b.first && a.sampled == b.sampled &&
+           a.cut == b.cut;
 }
 
 }  // namespace

@@ -135,14 +135,16 @@ TEST_CASE("a field is the same at any thread count, and is kept on disk") {
         const auto alone = compute_field(*g, {1}, r, geometry::field_rays_final);
         CHECK(alone->parts[0]->at_vertex == a->parts[0]->at_vertex);
         CHECK(alone->parts[0]->inside == a->parts[0]->inside);
-        CHECK(alone->parts[0]->pieces == a->parts[0]->pieces);
+        CHECK(alone->parts[0]->first_of_piece == a->parts[0]->first_of_piece);
+        CHECK(alone->parts[0]->corners == a->parts[0]->corners);
     }
     CHECK_FALSE(geometry::cached_field(*g, {1}, r));
     geometry::keep_field(*a);
     auto back = geometry::cached_field(*g, {1}, r);
     REQUIRE(back);
     CHECK(back->parts[0]->at_vertex == a->parts[0]->at_vertex);
-    CHECK(back->parts[0]->pieces == a->parts[0]->pieces);
+    CHECK(back->parts[0]->first_of_piece == a->parts[0]->first_of_piece);
+    CHECK(back->parts[0]->corners == a->parts[0]->corners);
     SECTION("a damaged cache file is not used") {
         for (const auto& e : fs::directory_iterator(cache_folder("fields"))) {
             std::string bytes = *read_file(e.path());
@@ -377,8 +379,9 @@ TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
         auto part = std::make_shared<geometry::FormField::PartField>();
         part->at_vertex.shares.assign(3 * geometry::reach_knots, 9);
         part->first = {first};
-        part->pieces.assign(8, {{0, 1, corner}, geometry::FormField::uncut});
-        part->pieces[1].first = inner;
+        part->first_of_piece.assign(8, geometry::FormField::uncut);
+        part->corners.assign(8, {0, 1, corner});
+        part->first_of_piece[1] = inner;
         part->inside.shares.assign(3 * geometry::reach_knots, 7);
         f.parts = {part};
         f.content = geometry::field_content(*g, {1}, request(false), geometry::field_rays_final);

@@ -75,15 +75,24 @@ static void runs(const KernelArgs& k, float seed, bool from_form) {
     }
     p.fields->sample(k.resource, k.n, p.instance, p.face, p.rows[row_bary], p.rows[row_bary + 1], 4, to);
     seed = clamp(seed, -1e6f, 1e6f) * 19.37f;
+    // On most of a form nothing runs: those points that something can have come to are put one after the other.
+    int at[max_batch];
+    float in[5][max_batch];
+    int count = 0;
     for (int i = 0; i < k.n; ++i) {
-        const float width = max_of(k.in[1][i], 1e-7f);
-        const float per_width = 1.f / width;
+        const bool may = rows[3][i] < k.in[0][i];
+        for (int r = 0; r < 4; ++r) rows[r][count] = rows[r][i];
+        for (int r = 0; r < 5; ++r) in[r][count] = k.in[r][i];
+        at[count] = i;
+        count += may;
+        k.out[0][i] = 0.f;
+    }
+    float left[max_batch];
+    float shown[max_batch];
+    for (int i = 0; i < count; ++i) {
+        const float per_width = 1.f / max_of(in[1][i], 1e-7f);
         const float run = rows[3][i];
-        if (!(run < k.in[0][i])) {  // as on most of a form
-            k.out[0][i] = 0.f;
-            continue;
-        }
-        const float bend = clamp(k.in[3][i], -1e6f, 1e6f) * 1.5f;
+        const float bend = clamp(in[3][i], -1e6f, 1e6f) * 1.5f;
         const float x = clamp(rows[0][i] * per_width, -1e6f, 1e6f);
         const float y = clamp(rows[1][i] * per_width, -1e6f, 1e6f);
         const float z = clamp(rows[2][i] * per_width, -1e6f, 1e6f);
@@ -94,18 +103,17 @@ static void runs(const KernelArgs& k, float seed, bool from_form) {
         const float pz = z + bend * across;
         const float begins = .5f + .75f * noise_at<0>(px, y, pz);
         const float comes = clamp(.6f + .8f * noise_at<0>(px * .45f + 31.f, y * .45f, pz * .45f), .15f, 1.f);
-        const float left = 1.f - run / max_of(k.in[0][i] * comes, 1e-9f);  // 1 at the spring, 0 at the end
-        const float wanted = 1.f - k.in[2][i] * (.35f + .65f * clamp(left, 0.f, 1.f));
+        left[i] = 1.f - run / max_of(in[0][i] * comes, 1e-9f);  // 1 at the spring, 0 at the end
+        const float wanted = 1.f - in[2][i] * (.35f + .65f * clamp(left[i], 0.f, 1.f));
         float t = clamp((begins - wanted) * 2.5f + .5f, 0.f, 1.f);
         const float since = run * per_width;
-        if (from_form && since < 2.f) {
-            const float ragged = .25f + noise_at<0>(px * 1.7f + 13.f, y * 1.7f, pz * 1.7f);
-            t *= clamp((since - ragged) * 1.5f, 0.f, 1.f);
-        }
-        k.out[0][i] =
-            left > 0.f ? t * t * (3.f - 2.f * t) * __builtin_powf(clamp(left, 0.f, 1.f), clamp(k.in[4][i], .05f, 20.f))
-                       : 0.f;
+        const float ragged = .25f + noise_at<0>(px * 1.7f + 13.f, y * 1.7f, pz * 1.7f);
+        t *= from_form && since < 2.f ? clamp((since - ragged) * 1.5f, 0.f, 1.f) : 1.f;
+        shown[i] = t * t * (3.f - 2.f * t);
     }
+    for (int i = 0; i < count; ++i)
+        if (left[i] > 0.f && shown[i] > 0.f)
+            k.out[0][at[i]] = shown[i] * __builtin_powf(clamp(left[i], 0.f, 1.f), clamp(in[4][i], .05f, 20.f));
 }
 void streak(const KernelArgs& k) {
     runs(k, k.uniform[streak_seed], true);
