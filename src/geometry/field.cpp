@@ -112,8 +112,7 @@ FormField::Between inside_of(const FormField::Samples& of, const StepCorner& a, 
 
 /// In a piece on some of whose sides values step: it is cut from step to step, and what lies on one side follows from
 /// the samples there alone. On a side that two pieces share both say the same.
-FormField::Between beside_step(const FormField::Samples& of, const FormField::Corners& corners,
-                               const FormField::Step& step, const float* x) {
+FormField::Between beside_step(const FormField::Samples& of, const FormField::Step& step, const float* x) {
     static const V2f corner[] = {V2f(0, 0), V2f(1, 0), V2f(0, 1)};
     const V2f at(x[1], x[2]);
     StepCorner c[3];
@@ -122,7 +121,7 @@ FormField::Between beside_step(const FormField::Samples& of, const FormField::Co
     int stepped = 0;
     for (int s = 0; s < 3; ++s) {
         const V2f on = corner[s] + (corner[(s + 1) % 3] - corner[s]) * (float(step.at[s]) / 256.f);
-        c[s] = {corners[size_t(s)], corner[s]};
+        c[s] = {step.corner[size_t(s)], corner[s]};
         before[s] = {step.before[s], on};
         after[s] = {step.after[s], on};
         stepped += step.at[s] > 0;
@@ -160,7 +159,6 @@ public:
     void begin(const FormField::PartField& part, const Mesh& mesh, const Place& place) {
         part_ = &part;
         corner_ = &mesh.indices[3 * size_t(place.face)];
-        piece_ = FormField::uncut;
         first_ = part.first.empty() ? FormField::uncut : part.first[place.face];
         x_[0] = 1.f - place.u - place.v;
         x_[1] = place.u;
@@ -171,31 +169,29 @@ public:
     void fetch() const {
         if (!is_there())
             __builtin_prefetch(&part_->first_of_piece[first_]);
-        else if (piece_ != FormField::uncut)
-            __builtin_prefetch(&part_->corners[piece_]);
+        else if (!(first_ & FormField::stepped))
+            __builtin_prefetch(&part_->corners[number()]);
     }
     /// One piece down.
     void go() {
         const uint32_t part = quarter();
-        piece_ = first_ + part;
         for (uint32_t c = 0; c < 3; ++c) x_[c] = part == 3 ? 1.f - 2.f * x_[c] : 2.f * x_[c] - (c == part ? 1.f : 0.f);
-        first_ = part_->first_of_piece[piece_];
+        first_ = part_->first_of_piece[first_ + part];
     }
     FormField::Between samples() const {
-        if (piece_ == FormField::uncut)
+        if (first_ == FormField::uncut)
             return {&part_->at_vertex, {corner_[0], corner_[1], corner_[2]}, {x_[0], x_[1], x_[2]}};
-        const FormField::Corners& c = part_->corners[piece_];
-        if (first_ != FormField::uncut)
-            return beside_step(part_->inside, c, part_->steps[first_ & ~FormField::stepped], x_);
+        if (first_ & FormField::stepped) return beside_step(part_->inside, part_->steps[number()], x_);
+        const FormField::Corners& c = part_->corners[number()];
         return {&part_->inside, {c[0], c[1], c[2]}, {x_[0], x_[1], x_[2]}};
     }
 
 private:
+    uint32_t number() const { return first_ & ~(FormField::whole | FormField::stepped); }
     uint32_t quarter() const { return x_[0] >= .5f ? 0 : x_[1] >= .5f ? 1 : x_[2] >= .5f ? 2 : 3; }
 
     const FormField::PartField* part_ = nullptr;
     const uint32_t* corner_ = nullptr;
-    uint32_t piece_ = FormField::uncut;  ///< none: the face
     uint32_t first_ = FormField::uncut;
     float x_[3]{};
 };
@@ -347,7 +343,8 @@ size_t FormField::bytes() const {
     for (const auto& part : parts) {
         const PartField& p = *part;
         n += (p.at_vertex.numbers.size() + p.inside.numbers.size() + p.first.size()) * 4 + p.at_vertex.shares.size() +
-             p.inside.shares.size() + p.first_of_piece.size() * (4 + sizeof(Corners)) + p.steps.size() * sizeof(Step);
+             p.inside.shares.size() + p.first_of_piece.size() * 4 + p.corners.size() * sizeof(Corners) +
+             p.steps.size() * sizeof(Step);
     }
     return n;
 }

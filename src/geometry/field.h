@@ -117,10 +117,11 @@ struct FormField {
     /// Of a piece, which is a quarter of a face or of another piece: at its first corner, its second, its third, or the
     /// one in the middle, whose corners are the middles of the sides across from those. Samples in `inside`.
     using Corners = std::array<uint32_t, 3>;
-    static constexpr uint32_t uncut = UINT32_MAX, stepped = uint32_t(1) << 31;
-    static bool is_whole(uint32_t first) { return first & stepped; }
+    static constexpr uint32_t uncut = UINT32_MAX, whole = uint32_t(1) << 31, stepped = uint32_t(1) << 30;
+    static bool is_whole(uint32_t first) { return first & whole; }
     /// Where values change at once on a piece's sides, from its first corner to its second, and so on.
     struct Step {
+        Corners corner;
         uint32_t before[3], after[3];  ///< samples in `inside` on both sides of it
         uint8_t at[3];                 ///< in 256ths of the way; 0: they do not
         bool operator==(const Step&) const = default;
@@ -130,10 +131,10 @@ struct FormField {
         /// Per face: the first of the four pieces that it is cut into, which follow it; uncut: it is not. Empty: none
         /// is.
         std::vector<uint32_t> first;
-        /// Per piece the same; with the mark `stepped`: it is not cut, and the number of its Step. Apart from its
-        /// corners, as the way down asks for these alone.
+        /// Per piece the same, or, where it is not cut, the mark `whole` and the number of its corners, or that and the
+        /// mark `stepped` and the number of its Step. Apart from these, as the way down asks for it alone.
         std::vector<uint32_t> first_of_piece;
-        std::vector<Corners> corners;  ///< per piece
+        std::vector<Corners> corners;  ///< of pieces that are not cut
         std::vector<Step> steps;
         Samples inside;
         uint64_t sampled = 0;  ///< between vertices, those that no piece has among them

@@ -16,7 +16,7 @@ fs::path cache_file(uint64_t content) {
     return cache_folder("fields") / name;
 }
 
-constexpr const char* layout = " 8 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
+constexpr const char* layout = " 9 ";         // raised when keep_field writes otherwise, or samples lie elsewhere
 constexpr size_t most_looked_through = 2000;  // parts, of each of which it is asked what is near to it
 
 uint64_t with(uint64_t h, const Instance& i) {
@@ -128,30 +128,29 @@ std::shared_ptr<const FormField> cached_field(const Geometry& geometry, const Fi
         std::vector<uint64_t> budget;
         const bool whole = take(budget, 4) && take(f.at_vertex.numbers, vertices * channels) &&
                            take(f.at_vertex.shares, vertices * reach_knots) && take(f.first, m.triangles()) &&
-                           take(f.first_of_piece, SIZE_MAX) && take(f.corners, f.first_of_piece.size()) &&
-                           take(f.steps, SIZE_MAX) && take(f.inside.numbers, SIZE_MAX) &&
-                           take(f.inside.shares, SIZE_MAX);
+                           take(f.first_of_piece, SIZE_MAX) && take(f.corners, SIZE_MAX) && take(f.steps, SIZE_MAX) &&
+                           take(f.inside.numbers, SIZE_MAX) && take(f.inside.shares, SIZE_MAX);
         if (!whole || budget.size() != 4) return nullptr;
         f.sampled = budget[0], f.least_allowed = budget[1], f.most_allowed = budget[2], f.cut = budget[3] != 0;
         if ((shares ? f.at_vertex.shares.size() : f.at_vertex.numbers.size()) != vertices * channels) return nullptr;
         const size_t inside = (shares ? f.inside.shares.size() : f.inside.numbers.size()) / channels;
         // Pieces lie behind those that they are cut from, so that every way through them ends.
         auto follows = [&](uint32_t first, size_t from) {
-            return first == FormField::uncut ||
-                   (FormField::is_whole(first) ? (first & ~FormField::stepped) < f.steps.size()
-                                               : first >= from && size_t(first) + 4 <= f.first_of_piece.size());
+            const uint32_t number = first & ~(FormField::whole | FormField::stepped);
+            if (!FormField::is_whole(first)) return first >= from && size_t(first) + 4 <= f.first_of_piece.size();
+            return number < (first & FormField::stepped ? f.steps.size() : f.corners.size());
         };
         for (const uint32_t first : f.first)
-            if (!follows(first, 0) || (FormField::is_whole(first) && first != FormField::uncut)) return nullptr;
-        if (f.corners.size() != f.first_of_piece.size()) return nullptr;
-        for (size_t k = 0; k < f.corners.size(); ++k) {
+            if (first != FormField::uncut && (FormField::is_whole(first) || !follows(first, 0))) return nullptr;
+        for (size_t k = 0; k < f.first_of_piece.size(); ++k)
             if (!follows(f.first_of_piece[k], k + 1)) return nullptr;
-            for (const uint32_t c : f.corners[k])
+        for (const FormField::Corners& corners : f.corners)
+            for (const uint32_t c : corners)
                 if (c >= inside) return nullptr;
-        }
         for (const FormField::Step& step : f.steps)
             for (int side = 0; side < 3; ++side)
-                if (step.before[side] >= inside || step.after[side] >= inside) return nullptr;
+                if (step.corner[size_t(side)] >= inside || step.before[side] >= inside || step.after[side] >= inside)
+                    return nullptr;
         field->parts.push_back(std::move(part));
     }
     mark_used(file);

@@ -40,31 +40,37 @@ void write(const FieldPieces& pieces, const FieldSteps& steps, const FieldValues
     std::vector<uint32_t> written;  // of the face: which of the cuts each of its pieces is
     for (size_t k = 0; k < faces; ++k) {
         if (cuts[k].is_whole()) continue;
-        const size_t begin = f.corners.size();
+        const size_t begin = f.first_of_piece.size();
         written.clear();
         const auto add_parts = [&](const FieldCut& of) {
-            const auto first = uint32_t(f.corners.size());
-            for (uint32_t part = of.first; part < of.first + 4; ++part) {
-                written.push_back(part);
-                f.first_of_piece.push_back(FormField::uncut);
-                f.corners.emplace_back();
-                for (size_t c = 0; c < 3; ++c) f.corners.back()[c] = numbered(cuts[part].corner[c]);
-            }
+            const auto first = uint32_t(f.first_of_piece.size());
+            for (uint32_t part = of.first; part < of.first + 4; ++part) written.push_back(part);
+            f.first_of_piece.resize(first + 4);
             return first;
         };
         f.first[cuts[k].face] = add_parts(cuts[k]);
         for (size_t i = 0; i < written.size(); ++i) {
             const FieldCut& cut = cuts[written[i]];
-            FormField::Step step;
             if (!cut.is_whole()) {
                 const uint32_t first = add_parts(cut);
                 f.first_of_piece[begin + i] = first;
-            } else if (!steps.empty() && steps.of(cut, step, numbered)) {
-                f.first_of_piece[begin + i] = FormField::stepped | uint32_t(f.steps.size());
+                continue;
+            }
+            FormField::Corners corners;
+            for (size_t c = 0; c < 3; ++c) corners[c] = numbered(cut.corner[c]);
+            FormField::Step step;
+            if (!steps.empty() && steps.of(cut, step, numbered)) {
+                step.corner = corners;
+                f.first_of_piece[begin + i] = FormField::whole | FormField::stepped | uint32_t(f.steps.size());
                 f.steps.push_back(step);
+            } else {
+                f.first_of_piece[begin + i] = FormField::whole | uint32_t(f.corners.size());
+                f.corners.push_back(corners);
             }
         }
     }
+    f.corners.shrink_to_fit();
+    f.steps.shrink_to_fit();
     values.make_room(f.inside, used.size());
     for (size_t k = 0; k < used.size(); ++k) values.put(f.inside, k, values[used[k]]);
 }

@@ -379,8 +379,8 @@ TEST_CASE("pieces on disk that lead in a circle or to no sample are not used") {
         auto part = std::make_shared<geometry::FormField::PartField>();
         part->at_vertex.shares.assign(3 * geometry::reach_knots, 9);
         part->first = {first};
-        part->first_of_piece.assign(8, geometry::FormField::uncut);
-        part->corners.assign(8, {0, 1, corner});
+        part->first_of_piece.assign(8, geometry::FormField::whole);
+        part->corners = {{0, 1, corner}};
         part->first_of_piece[1] = inner;
         part->inside.shares.assign(3 * geometry::reach_knots, 7);
         f.parts = {part};
